@@ -1,0 +1,1 @@
+"""Verispect: how to render something large and deep sharp throughout."""

@@ -1,0 +1,143 @@
+"""Plans on disk: reading with errors a person can act on, writing whole or not at all."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from verispect.errors import FileError, NewerVersionError, PlanError
+from verispect.files.atomic import write_atomically
+from verispect.plan.document import FORMAT, VERSION, Plan
+
+SUFFIX = ".verispect"
+_MOST_BYTES = 200_000_000
+
+
+def read_plan(path: Path | str) -> Plan:
+    """Read a plan.
+
+    Raises
+    ------
+    FileError
+        If the file cannot be read, or is not a plan.
+    NewerVersionError
+        If a newer Verispect wrote it; `read_newer_plan` still shows it.
+    PlanError
+        If a key holds something unusable; the message names file and key.
+    """
+    path = Path(path)
+    content = _parsed(path)
+    version = content.get("version")
+    if isinstance(version, int) and not isinstance(version, bool) and version > VERSION:
+        raise NewerVersionError(
+            f"{path}: version: found {version}; this Verispect writes version {VERSION}; "
+            "a newer one is needed to change it"
+        )
+    return _validated(path, content)
+
+
+def read_newer_plan(path: Path | str) -> Plan:
+    """Read what can be understood of a plan from a newer Verispect, to look at and not to save over."""
+    path = Path(path)
+    content = _parsed(path)
+    content["version"] = VERSION
+    return _validated(path, content)
+
+
+def plan_from_text(text: str, *, name: str = "plan") -> Plan:
+    """A plan from its JSON text; errors as for `read_plan`."""
+    return _validated(Path(name), _decoded(Path(name), text))
+
+
+def plan_to_text(plan: Plan) -> str:
+    """A plan as JSON, unknown keys and all."""
+    content = plan.model_dump(mode="json", by_alias=True)
+    return json.dumps(content, ensure_ascii=False, indent=1, allow_nan=False) + "\n"
+
+
+def write_plan(plan: Plan, path: Path | str) -> None:
+    """Save a plan: atomically, keeping one backup."""
+    write_atomically(Path(path), plan_to_text(plan).encode("utf-8"), keep_backup=True)
+
+
+def _parsed(path: Path) -> dict[str, Any]:
+    try:
+        if path.stat().st_size > _MOST_BYTES:
+            raise FileError(f"{path}: found {path.stat().st_size} bytes; a plan is smaller than 200 MB")
+        text = path.read_text(encoding="utf-8-sig")
+    except FileNotFoundError as error:
+        raise FileError(f"{path}: there is no such file") from error
+    except IsADirectoryError as error:
+        raise FileError(f"{path}: this is a folder; a plan is a file that ends in {SUFFIX}") from error
+    except UnicodeDecodeError as error:
+        raise FileError(f"{path}: this is not text; a plan is a UTF-8 JSON file") from error
+    except OSError as error:
+        raise FileError(f"{path}: could not be read ({(error.strerror or str(error)).lower()})") from error
+    return _decoded(path, text)
+
+
+def _decoded(path: Path, text: str) -> dict[str, Any]:
+    try:
+        content = json.loads(text, parse_constant=_refuse_constant)
+    except json.JSONDecodeError as error:
+        cut = error.pos >= len(text.rstrip()) - 1
+        what = "the file ends too early, it may be cut" if cut else error.msg
+        raise FileError(
+            f"{path}: line {error.lineno}, column {error.colno}: {what}; a plan is one whole JSON object"
+        ) from error
+    except (RecursionError, ValueError) as error:
+        raise FileError(f"{path}: {error}; every number must be finite") from error
+    if not isinstance(content, dict):
+        raise FileError(f"{path}: found {_shown(content)}; a plan is one JSON object")
+    if content.get("format") != FORMAT:
+        raise PlanError(f"{path}: format", _shown(content.get("format")), f'should be "{FORMAT}"')
+    return content
+
+
+def _refuse_constant(name: str) -> float:
+    raise ValueError(f"found {name} for a number")
+
+
+def _validated(path: Path, content: dict[str, Any]) -> Plan:
+    try:
+        return Plan.model_validate(content)
+    except ValidationError as error:
+        raise _plain(path, error, content) from error
+
+
+def _plain(path: Path, error: ValidationError, content: dict[str, Any]) -> PlanError:
+    """The first complaint as one sentence: file and key, what was found, what would be right."""
+    first = error.errors(include_url=False)[0]
+    location = ""
+    for part in first["loc"]:
+        location += f"[{part}]" if isinstance(part, int) else f".{part}"
+    key = location.lstrip(".") or "plan"
+    missing = first["type"] == "missing"
+    found = "nothing" if missing else _shown(first["input"])
+    message = first["msg"].removeprefix("Value error, ").removeprefix("Input ")
+    right = "this key is needed" if missing else message[:1].lower() + message[1:]
+    more = error.error_count() - 1
+    tail = f" ({more} more like this)" if more else ""
+    return PlanError(f"{path}: {key}{_named(first['loc'], content)}", found, f"{right}{tail}")
+
+
+def _named(location: tuple[int | str, ...], content: dict[str, Any]) -> str:
+    """The name of the mark or lens a complaint is about, where it has one."""
+    here: Any = content
+    name = None
+    for part in location:
+        try:
+            here = here[part]
+        except (KeyError, IndexError, TypeError):
+            break
+        if isinstance(here, dict) and isinstance(here.get("name"), str):
+            name = here["name"]
+    return f" ({name[:60]})" if name else ""
+
+
+def _shown(value: Any) -> str:
+    text = json.dumps(value, ensure_ascii=False, default=str)
+    return text if len(text) <= 60 else text[:57] + "..."

@@ -1,0 +1,118 @@
+"""A weighing as the JSON of the contract (docs/formats.md) and as a table for the terminal."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from verispect.optics.stops import marked
+from verispect.plan.advice import METHOD_NAMES
+from verispect.plan.candidate import Candidate
+from verispect.plan.exposure import Exposure
+from verispect.plan.weigh import Weighing
+
+
+def weighing_to_dict(weighing: Weighing) -> dict[str, Any]:
+    """The contract's object; numbers that are infinite or undefined become None."""
+    return {
+        "format": "verispect-weighing",
+        "version": 1,
+        "methods": [_method(candidate) for candidate in weighing.candidates],
+        "advised": weighing.advised,
+        "because": [str(reason) for reason in weighing.because],
+    }
+
+
+def _number(value: Any) -> float | None:
+    value = float(value)
+    return value if math.isfinite(value) else None
+
+
+def _method(candidate: Candidate) -> dict[str, Any]:
+    criterion = candidate.criterion or candidate.scene.plan.criterion(candidate.scene.plan.camera.framing_mm)
+    return {
+        "key": candidate.key,
+        "fits": candidate.fits,
+        "why_not": [str(reason) for reason in candidate.why_not],
+        "notes": [str(note) for note in candidate.notes],
+        "holds": candidate.holds,
+        "frame_count": candidate.frame_count,
+        "time_on_site_s": round(candidate.time_on_site_s, 3) if candidate.fits else None,
+        "final_pixels": list(candidate.final_pixels),
+        "worst_softness": _number(candidate.worst_softness),
+        "outside": [candidate.scene.names[k] for k in candidate.outside],
+        "criterion": {
+            "rule": criterion.rule,
+            "frequency_cycles_per_mm": criterion.frequency,
+            "contrast_floor": criterion.contrast_floor,
+            "disc_mm": criterion.disc_mm,
+            "pixel_mm": criterion.pixel_mm,
+        },
+        "exposures": [_exposure(exposure) for exposure in candidate.exposures],
+        "marks": _marks(candidate),
+    }
+
+
+def _exposure(exposure: Exposure) -> dict[str, Any]:
+    state, pose = exposure.state, exposure.pose
+    return {
+        "lens": exposure.lens.name,
+        "focal_mm": state.focal_mm,
+        "f_number": state.f_number,
+        "position_m": exposure.position_m.tolist(),
+        "right": pose.right.tolist(),
+        "up": pose.up.tolist(),
+        "forward": pose.forward.tolist(),
+        "lens_axis": list(state.axis),
+        "image_distance_mm": state.image_distance_mm,
+        "sensor_centre_mm": list(exposure.sensor_centre_mm),
+        "focus_m": _number(exposure.focus_m),
+        "shutter_s": exposure.shutter_s,
+        "allowed_blur_mm": _number(exposure.allowed_blur_mm),
+        "tilt_deg": exposure.tilt_deg,
+        "swing_deg": exposure.swing_deg,
+    }
+
+
+def _marks(candidate: Candidate) -> list[dict[str, Any]]:
+    rendering = candidate.rendering
+    if rendering is None:
+        return []
+    return [
+        {
+            "name": name,
+            "exposure": int(rendering.exposure[k]),
+            "blur_mm": [_number(rendering.blur_long_mm[k]), _number(rendering.blur_short_mm[k])],
+            "contrast": _number(rendering.contrast[k]),
+            "softness": _number(rendering.softness[k]),
+            "allowed_blur_mm": _number(rendering.allowed_mm[k]),
+            "smear_mm": _number(rendering.smear_mm[k]),
+            "inside": bool(rendering.inside[k]),
+        }
+        for k, name in enumerate(candidate.scene.names)
+    ]
+
+
+def weighing_to_table(weighing: Weighing) -> str:
+    """The weighing for a terminal: one line a method, then the reasons."""
+    lines = [f"{'method':<15}{'holds':<8}{'frames':>7}{'stop':>8}{'worst':>8}{'time':>8}  with"]
+    for candidate in weighing.candidates:
+        name = METHOD_NAMES[candidate.key]
+        star = "*" if candidate.key == weighing.advised else " "
+        if not candidate.fits:
+            lines.append(f"{star}{name:<14}does not fit: {candidate.why_not[0]}")
+            continue
+        worst = candidate.worst_softness
+        shown = f"{worst:.2f}" if np.isfinite(worst) else "none"
+        minutes = f"{candidate.time_on_site_s / 60.0:.1f} min"
+        stop = f"f/{marked(candidate.exposures[0].state.f_number)}"
+        lens = candidate.lens.name if candidate.lens else ""
+        lines.append(
+            f"{star}{name:<14}{'yes' if candidate.holds else 'no':<8}{candidate.frame_count:>7}"
+            f"{stop:>8}{shown:>8}{minutes:>10}  {lens} at {candidate.focal_mm:g} mm"
+        )
+    lines.append("")
+    lines.extend(f"{reason}." for reason in weighing.because)
+    return "\n".join(lines)

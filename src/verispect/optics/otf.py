@@ -1,0 +1,103 @@
+"""Contrast that reaches the sensor: the defocused pupil, the pixel, motion.
+
+All frequencies are in cycles per mm on the sensor, blur in mm on the sensor.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from scipy.special import j1
+
+from verispect.optics.types import Floats
+
+# Beyond this the transform has sunk below 1e-4 and its sign is of no use to anybody.
+_BETA_END = 900.0
+# Up to so many cosines are taken in one array; above, one node after the other, to spare memory.
+_AT_ONCE = 200_000
+
+# CIE 1924 photopic luminous efficiency V(λ) (from memory), at steps fine enough for a weighted mean.
+LUMINOUS_EFFICIENCY: tuple[tuple[float, float], ...] = (
+    (450.0, 0.038),
+    (480.0, 0.139),
+    (510.0, 0.503),
+    (540.0, 0.954),
+    (570.0, 0.952),
+    (600.0, 0.631),
+    (630.0, 0.265),
+    (660.0, 0.061),
+)
+PEAK_NM = 555.0
+
+
+@lru_cache(maxsize=64)
+def _nodes(count: int) -> tuple[Floats, Floats]:
+    nodes, weights = np.polynomial.legendre.leggauss(count)
+    return nodes, weights
+
+
+def defocused_otf(*, reduced_frequency: Floats | float, beta: Floats | float) -> Floats:
+    """Optical transfer function of a defocused circular pupil.
+
+    Parameters
+    ----------
+    reduced_frequency : ndarray
+        s = ν λ N_w, 0 to 1 (the cutoff); beyond it the contrast is 0.
+    beta : ndarray
+        8π W020 s / λ, which for W020 = blur/(8 N_w) is π ν blur, the same for every wavelength. Broadcasts
+        against `reduced_frequency`.
+
+    Returns
+    -------
+    ndarray
+        −1 to 1; negative where dark and light are reversed.
+
+    Notes
+    -----
+    H. H. Hopkins, Proc. R. Soc. A 231 (1955), as the one-dimensional integral
+    (4/π) ∫ sin²θ cos(β (cos θ − s)) dθ over 0..acos s (docs/derivations/contrast.md, equation 2).
+
+    Examples
+    --------
+    >>> float(defocused_otf(reduced_frequency=0.0, beta=0.0).round(12))
+    1.0
+    """
+    s, b = np.broadcast_arrays(np.asarray(reduced_frequency, float), np.abs(np.asarray(beta, float)))
+    inside = (s < 1.0) & (b < _BETA_END)
+    out = np.zeros(s.shape)
+    if not np.any(inside):
+        return out
+    s_in, b_in = s[inside], b[inside]
+    nodes, weights = _nodes(24 + 8 * int(np.ceil(float(np.max(b_in * (1.0 - s_in))) / 12.0)))
+    half = 0.5 * np.arccos(np.clip(s_in, 0.0, 1.0))
+    if s_in.size * nodes.size <= _AT_ONCE:
+        theta = half[:, None] * (1.0 + nodes)
+        wave = np.cos(b_in[:, None] * (np.cos(theta) - s_in[:, None]))
+        total = (np.sin(theta) ** 2 * wave) @ weights
+    else:
+        total = np.zeros(s_in.shape)
+        for node, weight in zip(nodes, weights, strict=True):
+            theta = half * (1.0 + node)
+            total += weight * np.sin(theta) ** 2 * np.cos(b_in * (np.cos(theta) - s_in))
+    out[inside] = 4.0 / np.pi * half * total
+    return out
+
+
+def pixel_mtf(*, frequency: float, pixel_mm: float) -> float:
+    """Contrast left by square pixels that sense their whole width: sinc(ν · pitch)."""
+    return float(np.sinc(frequency * pixel_mm))
+
+
+def motion_mtf(*, frequency: float, smear_mm: Floats | float) -> Floats:
+    """Contrast left by even motion across the sensor during the exposure: sinc(ν · smear)."""
+    found: Floats = np.sinc(frequency * np.asarray(smear_mm, dtype=float))
+    return found
+
+
+def disc_mtf(x: Floats | float) -> Floats:
+    """MTF of an even disc: 2 J1(x)/x with x = π ν diameter."""
+    x = np.asarray(x, dtype=float)
+    safe = np.where(x == 0.0, 1.0, x)
+    found: Floats = np.where(x == 0.0, 1.0, 2.0 * j1(safe) / safe)
+    return found

@@ -1,0 +1,200 @@
+"""What counts as sharp: one wish, read by three schools.
+
+`disc` looks at geometric blur alone, `root-sum` adds diffraction and the pixel in quadrature, `wave` asks
+for contrast at a frequency. All three come from the same frequency and floor, so that they argue about
+physics and not about taste (docs/derivations/contrast.md).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+from typing import Literal
+
+import numpy as np
+from scipy.optimize import brentq
+
+from verispect.optics.otf import (
+    LUMINOUS_EFFICIENCY,
+    PEAK_NM,
+    defocused_otf,
+    disc_mtf,
+    motion_mtf,
+    pixel_mtf,
+)
+from verispect.optics.types import Floats
+
+Rule = Literal["wave", "root-sum", "disc"]
+
+
+@dataclass(frozen=True)
+class Criterion:
+    """Just acceptable sharpness on the sensor.
+
+    Attributes
+    ----------
+    rule : "wave", "root-sum" or "disc"
+    frequency : float
+        Reference frequency ν, cycles/mm on the sensor.
+    contrast_floor : float
+        Least contrast at ν, 0 < floor < 1.
+    pixel_mm : float
+        Pixel pitch.
+    wavelength_nm : float or None
+        One wavelength, or None for white light weighted by luminous efficiency.
+    """
+
+    rule: Rule
+    frequency: float
+    contrast_floor: float
+    pixel_mm: float
+    wavelength_nm: float | None = 550.0
+
+    @cached_property
+    def disc_mm(self) -> float:
+        """The circle of confusion c: the disc whose MTF at ν equals the floor."""
+        return _disc_argument(self.contrast_floor) / (np.pi * self.frequency)
+
+    @cached_property
+    def lights(self) -> tuple[tuple[float, float], ...]:
+        """Wavelengths in mm with weights that sum to 1."""
+        if self.wavelength_nm is not None:
+            return ((self.wavelength_nm * 1e-6, 1.0),)
+        total = sum(weight for _, weight in LUMINOUS_EFFICIENCY)
+        return tuple((nm * 1e-6, weight / total) for nm, weight in LUMINOUS_EFFICIENCY)
+
+    @property
+    def _diffraction_wavelength_mm(self) -> float:
+        return (self.wavelength_nm or PEAK_NM) * 1e-6
+
+    def airy_mm(self, working_f_number: Floats | float) -> Floats:
+        """Diameter of the first dark ring, 2.44 λ N_w."""
+        return np.asarray(2.44 * self._diffraction_wavelength_mm * np.asarray(working_f_number))
+
+    def optical_contrast(self, blur_mm: Floats | float, working_f_number: Floats | float) -> Floats:
+        """Contrast at ν through defocus and diffraction alone."""
+        beta = np.pi * self.frequency * np.asarray(blur_mm, dtype=float)
+        working = np.asarray(working_f_number, dtype=float)
+        if beta.size > 2000 and working.size == 1:
+            return self._tabled(beta, float(working.reshape(-1)[0]))
+        if beta.size > 2000 and working.ndim == 2 and working.shape[1] == 1:
+            rows = [self._tabled(row, float(n)) for row, n in zip(beta, working[:, 0], strict=True)]
+            return np.stack(rows)
+        return self._direct(beta, working)
+
+    def _direct(self, beta: Floats, working: Floats) -> Floats:
+        total: Floats = np.zeros(np.broadcast_shapes(beta.shape, working.shape))
+        for wavelength_mm, weight in self.lights:
+            s = self.frequency * wavelength_mm * working
+            total = total + weight * defocused_otf(reduced_frequency=s, beta=beta)
+        return total
+
+    def _tabled(self, beta: Floats, working: float) -> Floats:
+        """Many points at one stop: interpolate in a table fine enough for 1e-5."""
+        pieces = [(0.0, 15.0, 0.015), (15.0, 60.0, 0.03), (60.0, 200.0, 0.1), (200.0, 900.0, 0.4)]
+        most = float(np.max(beta))
+        grids = [np.arange(first, last, step) for first, last, step in pieces if first <= most]
+        table = np.concatenate([self._direct(grid, np.asarray(working)) for grid in grids])
+        found: Floats = np.interp(beta, np.concatenate(grids), table, right=0.0)
+        return found
+
+    @cached_property
+    def pixel_contrast(self) -> float:
+        """Contrast at ν left by the pixel."""
+        return pixel_mtf(frequency=self.frequency, pixel_mm=self.pixel_mm)
+
+    def contrast(
+        self, blur_mm: Floats | float, working_f_number: Floats | float, smear_mm: Floats | float = 0.0
+    ) -> Floats:
+        """Contrast at ν through everything, for a blur figure of this long axis."""
+        still = self.optical_contrast(blur_mm, working_f_number) * self.pixel_contrast
+        moved: Floats = still * motion_mtf(frequency=self.frequency, smear_mm=smear_mm)
+        return moved
+
+    def allowed_blur_mm(self, working_f_number: Floats | float, smear_mm: Floats | float = 0.0) -> Floats:
+        """The geometric blur that is just acceptable; NaN where even perfect focus is not.
+
+        Parameters
+        ----------
+        working_f_number, smear_mm : ndarray
+            Broadcast against one another. Smear is looked at by `wave` and `root-sum` only.
+        """
+        working, smear = np.broadcast_arrays(np.asarray(working_f_number, float), np.asarray(smear_mm, float))
+        if self.rule == "disc":
+            return np.full(working.shape, self.disc_mm)
+        if self.rule == "root-sum":
+            left = self.disc_mm**2 - self.airy_mm(working) ** 2 - self.pixel_mm**2 - smear**2
+            return np.sqrt(np.where(left >= 0.0, left, np.nan))
+        return self._allowed_wave(working, smear)
+
+    def allowed_still_mm(self, working_f_number: float) -> float:
+        """`allowed_blur_mm` of a still mark at one working f-number; remembered."""
+        return _allowed_still(self, working_f_number)
+
+    def _allowed_wave(self, working: Floats, smear: Floats) -> Floats:
+        """First blur at which the contrast sinks to the floor, by march and false position on all at once."""
+        others = self.pixel_contrast * motion_mtf(frequency=self.frequency, smear_mm=smear)
+        with np.errstate(divide="ignore"):
+            floor = np.where(others > 0.0, self.contrast_floor / others, np.inf)
+        shortest = min(light for light, _ in self.lights)
+        # In τ = β(1 − s) the first fall to zero comes before 2π whatever the frequency.
+        span = 1.0 / np.maximum(1.0 - self.frequency * shortest * working, 1e-9)
+        steps = np.linspace(0.0, 6.5, 27)
+        marched = self._direct(steps * span[..., None], working[..., None])
+        below = marched < floor[..., None]
+        first = np.argmax(below, axis=-1)
+        reachable = ~below[..., 0] & below.any(axis=-1)
+        before = np.maximum(first - 1, 0)
+        low, high = steps[before] * span, steps[first] * span
+        above = np.take_along_axis(marched, before[..., None], axis=-1)[..., 0] - floor
+        under = np.take_along_axis(marched, first[..., None], axis=-1)[..., 0] - floor
+        root = self._illinois(low, high, above, under, working, np.where(reachable, floor, 0.0))
+        return np.where(reachable, root / (np.pi * self.frequency), np.nan)
+
+    def _illinois(
+        self, low: Floats, high: Floats, above: Floats, under: Floats, working: Floats, floor: Floats
+    ) -> Floats:
+        """Roots of contrast(β) = floor within brackets, by the Illinois rule of false position."""
+        middle, side = low, np.zeros(low.shape)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            for _ in range(8):
+                middle = np.where(above == under, low, (low * under - high * above) / (under - above))
+                value = self._direct(middle, working) - floor
+                over = value >= 0.0
+                # An end kept twice running has its value halved, or that end would never move.
+                under = np.where(over, np.where(side > 0, 0.5 * under, under), value)
+                above = np.where(over, value, np.where(side < 0, 0.5 * above, above))
+                low, high = np.where(over, middle, low), np.where(over, high, middle)
+                side = np.where(over, 1.0, -1.0)
+        return middle
+
+    def softness(
+        self,
+        blur_mm: Floats,
+        working_f_number: Floats | float,
+        smear_mm: Floats | float = 0.0,
+        allowed_mm: Floats | float | None = None,
+    ) -> Floats:
+        """Blur over allowed blur: 1.0 is just acceptable, infinite where nothing would be.
+
+        `allowed_mm` may be given when `allowed_blur_mm` was already asked.
+        """
+        blur = np.asarray(blur_mm, dtype=float)
+        if self.rule == "root-sum":
+            squares = self.airy_mm(working_f_number) ** 2 + self.pixel_mm**2
+            summed: Floats = np.sqrt(blur**2 + squares + np.asarray(smear_mm) ** 2)
+            return summed / self.disc_mm
+        allowed = self.allowed_blur_mm(working_f_number, smear_mm) if allowed_mm is None else allowed_mm
+        with np.errstate(divide="ignore", invalid="ignore"):
+            return np.where(np.isnan(allowed), np.inf, blur / allowed)
+
+
+@lru_cache(maxsize=256)
+def _disc_argument(floor: float) -> float:
+    """x at which 2 J1(x)/x falls to the floor."""
+    return float(brentq(lambda x: float(disc_mtf(x)) - floor, 1e-9, 3.8317))
+
+
+@lru_cache(maxsize=4096)
+def _allowed_still(criterion: Criterion, working_f_number: float) -> float:
+    return float(criterion.allowed_blur_mm(working_f_number))

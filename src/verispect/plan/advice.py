@@ -1,0 +1,152 @@
+"""Which method is advised, and why, in sentences whose numbers come from the candidates.
+
+The rule stands in docs/decisions/0004-advice.md: among methods that fit the kit and hold every must, the
+least burden under the user's priority; near-ties go to the simpler method and are said to be ties.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from verispect.optics.stops import marked
+from verispect.plan.candidate import METHOD_KEYS, Candidate
+from verispect.plan.sentence import Sentence
+
+METHOD_NAMES = {
+    "one-frame": "One frame",
+    "tilt": "Tilt",
+    "series": "Focus series",
+    "tilt-series": "Tilted series",
+    "shift-grid": "Shifted grid",
+    "turned-grid": "Turned grid",
+}
+# Two burdens within this share of one another count as equal.
+_TIE = 0.02
+
+
+def burden(candidate: Candidate) -> float:
+    """What the user's priority asks to be least: frames, seconds, or fewer pixels than could be had."""
+    priority = candidate.scene.plan.wish.priority
+    if priority == "least time":
+        return candidate.time_on_site_s
+    if priority == "most detail":
+        return 1.0 / max(candidate.final_pixels[0] * candidate.final_pixels[1], 1)
+    return float(candidate.frame_count)
+
+
+def advise(candidates: Sequence[Candidate]) -> tuple[str | None, tuple[Sentence, ...]]:
+    """The advised method's key and the reasons; None where the kit can do nothing at all."""
+    fitting = [candidate for candidate in candidates if candidate.fits]
+    if not fitting:
+        return None, (Sentence("No method fits this kit; each says why not"),)
+    holding = [candidate for candidate in fitting if candidate.holds]
+    if not holding:
+        nearest = min(fitting, key=lambda c: (c.worst_softness, -c.worst_contrast, _order(c)))
+        return nearest.key, _nothing_holds(nearest, fitting)
+    least = min(burden(candidate) for candidate in holding)
+    ties = [candidate for candidate in holding if burden(candidate) <= least * (1.0 + _TIE)]
+    chosen = min(ties, key=_order)
+    reasons = [_holds(chosen), *_simpler_fail(chosen, fitting), *_ties(chosen, ties)]
+    return chosen.key, (*reasons, *_outside(chosen))
+
+
+def _order(candidate: Candidate) -> int:
+    return METHOD_KEYS.index(candidate.key)
+
+
+def _worst_name(candidate: Candidate) -> str:
+    rendering, scene = candidate.rendering, candidate.scene
+    if rendering is None:
+        return ""
+    deciding = np.flatnonzero(scene.deciding)
+    softness = rendering.softness[deciding]
+    if not np.isfinite(softness).all():
+        return scene.names[int(deciding[np.argmin(rendering.contrast[deciding])])]
+    return scene.names[int(deciding[np.argmax(softness)])]
+
+
+def _holds(chosen: Candidate) -> Sentence:
+    values: dict[str, object] = {
+        "method": Sentence(METHOD_NAMES[chosen.key]),
+        "frames": chosen.frame_count,
+        "stop": marked(chosen.exposures[0].state.f_number),
+        "worst": _worst_name(chosen),
+        "softness": chosen.worst_softness,
+    }
+    if chosen.frame_count == 1:
+        return Sentence(
+            "{method} holds everything in one frame at f/{stop}; the softest, {worst}, is at {softness:.2f} "
+            "of what is allowed",
+            values,
+        )
+    return Sentence(
+        "{method} holds everything in {frames} frames at f/{stop}; the softest, {worst}, is at "
+        "{softness:.2f} of what is allowed",
+        values,
+    )
+
+
+def _simpler_fail(chosen: Candidate, fitting: list[Candidate]) -> list[Sentence]:
+    """Why each simpler method was passed over."""
+    reasons = []
+    for other in fitting:
+        if _order(other) >= _order(chosen) or other.key == chosen.key:
+            continue
+        values: dict[str, object] = {
+            "method": Sentence(METHOD_NAMES[other.key]),
+            "worst": _worst_name(other),
+            "times": other.worst_softness,
+            "frames": other.frame_count,
+            "own": chosen.frame_count,
+        }
+        if other.holds:
+            reasons.append(
+                Sentence("{method} holds too, with {frames} frames where this takes {own}", values)
+                if chosen.scene.plan.wish.priority == "least frames"
+                else Sentence("{method} holds too, at more of what you want least", values)
+            )
+        elif np.isfinite(other.worst_softness):
+            reasons.append(Sentence("{method} leaves {worst} {times:.1f} times too soft", values))
+        else:
+            reasons.append(Sentence("{method} cannot render the wanted detail on {worst}", values))
+    return reasons
+
+
+def _ties(chosen: Candidate, ties: list[Candidate]) -> list[Sentence]:
+    others = [other for other in ties if other.key != chosen.key]
+    return [
+        Sentence(
+            "{method} ties with it, at {softness:.2f}; this one is simpler to set",
+            {"method": Sentence(METHOD_NAMES[other.key]), "softness": other.worst_softness},
+        )
+        for other in others
+    ]
+
+
+def _nothing_holds(nearest: Candidate, fitting: list[Candidate]) -> tuple[Sentence, ...]:
+    values: dict[str, object] = {
+        "method": Sentence(METHOD_NAMES[nearest.key]),
+        "worst": _worst_name(nearest),
+        "times": nearest.worst_softness,
+    }
+    first = (
+        Sentence(
+            "Nothing holds every must; {method} comes nearest, {worst} is {times:.2f} times too soft", values
+        )
+        if np.isfinite(nearest.worst_softness)
+        else Sentence(
+            "The wanted detail is finer than any stop of these lenses can render; print smaller, look from "
+            "farther away or ask for less contrast",
+            values,
+        )
+    )
+    return (first, *_outside(nearest))
+
+
+def _outside(candidate: Candidate) -> list[Sentence]:
+    return [
+        Sentence("{mark} lies outside the picture", {"mark": candidate.scene.names[k]})
+        for k in candidate.outside
+    ]

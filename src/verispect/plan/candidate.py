@@ -1,0 +1,153 @@
+"""A method worked out for one scene: its exposures, what the marks look like, whether it fits and holds."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from verispect.kit.equipment import Lens
+from verispect.optics.sharpness import Criterion
+from verispect.plan.evaluate import Rendering, render
+from verispect.plan.exposure import Exposure
+from verispect.plan.problem import Problem
+from verispect.plan.scene import Scene
+from verispect.plan.sentence import Sentence
+
+# In the order in which near-equal methods are preferred: the simplest first.
+METHOD_KEYS = ("one-frame", "tilt", "series", "tilt-series", "shift-grid", "turned-grid")
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """One method with one lens.
+
+    Attributes
+    ----------
+    key : str
+        One of METHOD_KEYS.
+    why_not : tuple of Sentence
+        Why the kit cannot do it; empty where it fits.
+    notes : tuple of Sentence
+        What to know before doing it.
+    exposures : tuple of Exposure
+    criterion, rendering : or None where the method does not fit
+    time_on_site_s : float
+    """
+
+    key: str
+    scene: Scene
+    why_not: tuple[Sentence, ...] = ()
+    notes: tuple[Sentence, ...] = ()
+    lens: Lens | None = None
+    focal_mm: float = 0.0
+    exposures: tuple[Exposure, ...] = ()
+    criterion: Criterion | None = None
+    rendering: Rendering | None = None
+    grid_cells: tuple[int, ...] = field(default=())
+
+    @property
+    def fits(self) -> bool:
+        """Whether the kit can do it."""
+        return not self.why_not
+
+    @property
+    def frame_count(self) -> int:
+        """Number of exposures."""
+        return len(self.exposures)
+
+    @property
+    def worst_softness(self) -> float:
+        """Softness of the worst must (or should, where there are no musts); infinite where none will do."""
+        if self.rendering is None:
+            return float("inf")
+        return float(np.max(self.rendering.softness[self.scene.deciding]))
+
+    @property
+    def worst_contrast(self) -> float:
+        """Contrast of the worst must."""
+        if self.rendering is None:
+            return 0.0
+        return float(np.min(self.rendering.contrast[self.scene.deciding]))
+
+    @property
+    def holds(self) -> bool:
+        """Whether it fits and every must is sharp enough."""
+        return self.fits and self.worst_softness <= 1.0
+
+    @property
+    def final_pixels(self) -> tuple[int, int]:
+        """Pixels of the wanted picture: the sensor's at the framing, more with a longer lens."""
+        if not self.focal_mm:
+            return (0, 0)
+        width, height = self.scene.plan.kit.body.pixels
+        ratio = self.focal_mm / self.scene.plan.camera.framing_mm
+        return round(width * ratio), round(height * ratio)
+
+    @property
+    def outside(self) -> list[int]:
+        """Indices of musts that lie outside the wanted picture or on none of the frames."""
+        lost = self.scene.outside_picture.copy()
+        if self.rendering is not None:
+            lost |= ~self.rendering.inside
+        return [int(k) for k in np.flatnonzero(lost & self.scene.musts)]
+
+    @property
+    def time_on_site_s(self) -> float:
+        """Set-up and frames, from the kit's times; an estimate."""
+        times = self.scene.plan.kit.times
+        per_change = {"shift-grid": times.shift_s, "turned-grid": times.turn_s}.get(self.key, times.refocus_s)
+        set_up = times.set_up_s
+        if self.key in ("tilt", "tilt-series"):
+            set_up += times.tilt_set_up_s
+        if self.key in ("shift-grid", "turned-grid"):
+            set_up += times.head_set_up_s
+        frames = sum(times.settle_s + exposure.shutter_s + times.write_s for exposure in self.exposures)
+        return set_up + frames + per_change * max(0, self.frame_count - 1)
+
+    def with_notes(self, *notes: Sentence) -> Candidate:
+        """The same with more notes."""
+        return replace(self, notes=(*self.notes, *notes))
+
+
+def worked_out(
+    key: str,
+    problem: Problem,
+    exposures: list[Exposure],
+    *,
+    notes: tuple[Sentence, ...] = (),
+    grid_cells: tuple[int, ...] = (),
+) -> Candidate:
+    """A candidate from its exposures, with every mark looked at."""
+    return Candidate(
+        key=key,
+        scene=problem.scene,
+        notes=notes,
+        lens=problem.lens,
+        focal_mm=problem.focal_mm,
+        exposures=tuple(exposures),
+        criterion=problem.criterion,
+        rendering=render(problem.scene, exposures, problem.criterion),
+        grid_cells=grid_cells,
+    )
+
+
+def unfit(key: str, scene: Scene, *reasons: Sentence) -> Candidate:
+    """A method that the kit cannot do."""
+    return Candidate(key=key, scene=scene, why_not=reasons)
+
+
+def better(first: Candidate, second: Candidate) -> Candidate:
+    """Of two ways to do one method: what holds, then fewer frames, then the better worst must."""
+
+    def rank(candidate: Candidate) -> tuple[float, ...]:
+        quality = (
+            -candidate.worst_contrast
+            if candidate.scene.plan.wish.rule == "wave" and np.isfinite(candidate.worst_softness)
+            else candidate.worst_softness
+        )
+        if candidate.holds:
+            return (0.0, candidate.frame_count, quality)
+        return (1.0 if candidate.fits else 2.0, candidate.worst_softness, candidate.frame_count)
+
+    return second if rank(second) < rank(first) else first

@@ -1,0 +1,116 @@
+"""The plan: one document that holds subject, kit and wish, and what was chosen."""
+
+from __future__ import annotations
+
+import math
+from datetime import datetime
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from verispect.kit.equipment import Kit
+from verispect.optics.sharpness import Criterion, Rule
+from verispect.subject.camera import Camera
+from verispect.subject.marks import Mark
+
+FORMAT: Literal["verispect-plan"] = "verispect-plan"
+VERSION = 1
+# One line pair on the print subtends this at the viewing distance: two lines of 1 arcmin (ISO 8596).
+LINE_PAIR_ARCMIN = 2.0
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
+
+
+_Size = Annotated[float, Field(gt=0.0, le=1.0e6)]
+
+
+class Wish(_Model):
+    """The final picture and what counts as sharp in it."""
+
+    print_mm: tuple[_Size, _Size] = (900.0, 600.0)
+    viewing_mm: float = Field(default=600.0, gt=0.0, le=1.0e6)
+    line_pairs_per_mm: float | None = Field(default=None, gt=0.0, le=1000.0)
+    contrast_floor: float = Field(default=0.2, gt=0.0, lt=1.0)
+    rule: Rule = "wave"
+    wavelength_nm: float | None = Field(default=550.0, ge=300.0, le=1100.0)
+    series_covers: Literal["range", "marks"] = "range"
+    priority: Literal["least frames", "most detail", "least time"] = "least frames"
+    overlap: float = Field(default=0.3, ge=0.0, le=0.9, description="Least overlap of grid neighbours.")
+
+    def print_line_pairs_per_mm(self) -> float:
+        """Line pairs per mm to be seen on the print, asked for or from the viewing distance."""
+        if self.line_pairs_per_mm is not None:
+            return self.line_pairs_per_mm
+        return 1.0 / (self.viewing_mm * math.tan(math.radians(LINE_PAIR_ARCMIN / 60.0)))
+
+
+class Site(_Model):
+    """Where and when."""
+
+    latitude_deg: float = Field(ge=-90.0, le=90.0)
+    longitude_deg: float = Field(ge=-180.0, le=180.0)
+    elevation_m: float = Field(default=0.0, ge=-500.0, le=9000.0)
+    from_: datetime | None = Field(default=None, alias="from")
+    to: datetime | None = None
+
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, populate_by_name=True)
+
+
+class Light(_Model):
+    """How bright the scene is; EV 12 at ISO 100 is an even overcast day (common practice)."""
+
+    ev100: float = Field(default=12.0, ge=-10.0, le=25.0)
+
+
+class ManualSetting(_Model):
+    """Settings taken by hand in place of the best ones, for one-frame and tilt."""
+
+    lens: str
+    tilt_deg: float = Field(default=0.0, gt=-45.0, lt=45.0)
+    swing_deg: float = Field(default=0.0, gt=-45.0, lt=45.0)
+    image_distance_mm: float = Field(gt=0.0, le=20000.0)
+    f_number: float = Field(ge=0.5, le=1024.0)
+
+
+class Choice(_Model):
+    """The method taken, and whether its numbers were moved by hand; no method means the advised one."""
+
+    method: str | None = None
+    manual: ManualSetting | None = None
+
+
+class Plan(_Model):
+    """A whole plan as it stands in a `.verispect` file; lengths in the unit their key ends in."""
+
+    format: Literal["verispect-plan"] = FORMAT
+    version: int = Field(default=VERSION, ge=1)
+    title: str = Field(default="", max_length=500)
+    camera: Camera = Field(default_factory=Camera)
+    marks: tuple[Mark, ...] = Field(default=(), max_length=100_000)
+    site: Site | None = None
+    light: Light = Field(default_factory=Light)
+    kit: Kit = Field(default_factory=Kit)
+    wish: Wish = Field(default_factory=Wish)
+    choice: Choice = Field(default_factory=Choice)
+
+    def enlargement(self) -> float:
+        """From the sensor at the framing focal length to the print, long side to long side, to fit."""
+        sensor, paper = sorted(self.kit.body.sensor_mm), sorted(self.wish.print_mm)
+        return min(paper[0] / sensor[0], paper[1] / sensor[1])
+
+    def criterion(self, focal_mm: float) -> Criterion:
+        """Just acceptable sharpness on the sensor for a lens of this focal length.
+
+        A longer lens draws the wanted picture larger, over several frames, so each needs enlarging less:
+        the frequency on the sensor is that on the print × enlargement × framing / focal length.
+        """
+        shrink = self.camera.framing_mm / focal_mm
+        return Criterion(
+            rule=self.wish.rule,
+            frequency=self.wish.print_line_pairs_per_mm() * self.enlargement() * shrink,
+            contrast_floor=self.wish.contrast_floor,
+            pixel_mm=self.kit.body.pixel_mm,
+            wavelength_nm=self.wish.wavelength_nm,
+        )

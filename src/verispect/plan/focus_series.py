@@ -1,0 +1,247 @@
+"""Fewest focus settings for a depth: interval stabbing for marks, geometric progression for a range.
+
+docs/derivations/series.md. With the lens's axis kept, frame v renders mark i within the allowed blur when
+|v − v_i| · rate_i ≤ c(v). The allowed blur c depends, through the working f-number, a little on v itself,
+and is kept as a table over v for every stop.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from verispect.optics.blur import pupil_cones
+from verispect.optics.lens import FORWARD, LensState
+from verispect.optics.types import Floats, Indices, Vector
+from verispect.plan.problem import Problem
+
+# More frames than this is no plan; the count is then given as infinite.
+MOST_FRAMES = 999
+# Kept off the limit, so that rounding cannot push a mark past it.
+_SLACK = 1.0 - 1e-7
+
+
+@dataclass(frozen=True)
+class FocusLadder:
+    """A focus series: one stop and its image distances, nearest focus first.
+
+    `count` is infinite where no stop serves at all.
+    """
+
+    f_number: float
+    image_distances_mm: Floats
+
+    @property
+    def count(self) -> float:
+        """Number of frames."""
+        return len(self.image_distances_mm) or float("inf")
+
+
+@dataclass(frozen=True)
+class _Depth:
+    """The marks of a series at every stop."""
+
+    sharp_at_mm: Floats  # (K,)
+    rates: Floats  # (S, K)
+    slopes: Floats  # (S,) blur per mm of defocus times distance from the exit pupil, worst mark
+    exit_mm: float  # v of the exit pupil, measured along the normal
+    grid_mm: Floats  # (G,)
+    allowed_mm: Floats  # (S, G); 0 where nothing is acceptable
+    mark_allowed: Floats  # (S, K): allowed blur of each mark over that of a still one, <= 1
+    longest_mm: float
+
+    def rows(self, kept: Indices) -> _Depth:
+        """The same for some of the stops."""
+        return replace(
+            self,
+            rates=self.rates[kept],
+            slopes=self.slopes[kept],
+            allowed_mm=self.allowed_mm[kept],
+            mark_allowed=self.mark_allowed[kept],
+        )
+
+    def allowed(self, v: Floats) -> Floats:
+        """Allowed blur at image distances (S,) or (S, K), one row for each stop."""
+        span = self.grid_mm[-1] - self.grid_mm[0]
+        place = (v - self.grid_mm[0]) / span * (len(self.grid_mm) - 1)
+        index = np.clip(place.astype(int), 0, len(self.grid_mm) - 2)
+        rows = np.arange(len(self.allowed_mm)).reshape(-1, *([1] * (v.ndim - 1)))
+        share = np.clip(place - index, 0.0, 1.0)
+        low, high = self.allowed_mm[rows, index], self.allowed_mm[rows, index + 1]
+        between: Floats = low * (1.0 - share) + high * share
+        return between
+
+
+_Ladders = Callable[[_Depth, Floats], list[list[float]]]
+
+
+def fewest_frames(
+    problem: Problem, *, axis: Vector = FORWARD, covers: str = "range", stops: Floats | None = None
+) -> FocusLadder:
+    """The series with the fewest frames, and among stops that need as few the one with the best worst mark.
+
+    Parameters
+    ----------
+    problem : Problem
+    axis : (float, float, float)
+        Kept for all frames.
+    covers : "range" or "marks"
+        `range` leaves no gap between the nearest and the farthest mark.
+    stops : ndarray, shape (S,), optional
+        Stops to choose from; the lens's own by default.
+    """
+    tried = problem.stops if stops is None else stops
+    depth = _depth(problem, axis, tried)
+    step = _range_ladder if covers == "range" else _marks_ladder
+    ladders = step(depth, np.ones(len(tried)))
+    counts = np.array([len(ladder) or np.inf for ladder in ladders])
+    if not np.isfinite(counts).any():
+        return FocusLadder(float(tried[0]), np.zeros(0))
+    rows = np.flatnonzero(counts == counts.min())
+    kept = depth.rows(rows)
+    shrunk, tightened = _tighten(kept, step, int(counts.min()))
+    best = _best_row(problem, kept, tried[rows], shrunk)
+    return FocusLadder(float(tried[rows[best]]), np.sort(tightened[best])[::-1])
+
+
+def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
+    first = problem.state(f_number=float(stops[0]), image_distance_mm=problem.focal_mm, axis=axis)
+    points = problem.points_from_lens_mm(first)
+    cones = [pupil_cones(points, first.at(float(n))) for n in stops]
+    sharp_at = cones[0].sharp_at_mm
+    rates = np.stack([cone.long_rate for cone in cones])
+    exit_mm = problem.focal_mm * (1.0 - problem.lens.pupil_magnification) * axis[2]
+    longest = problem.longest_image_mm * axis[2]
+    low, high = float(sharp_at.min()), float(sharp_at.max())
+    margin = 0.02 * (high - low) + 0.02 * low
+    grid = np.linspace(max(low - margin, 0.2 * problem.focal_mm), high + margin, 25)
+    working = _working(first, grid, stops)
+    criterion = problem.criterion
+    allowed = np.nan_to_num(criterion.allowed_blur_mm(working), nan=0.0)
+    mark_allowed = np.ones(rates.shape)
+    if np.any(problem.speeds_mm_s):
+        states = [
+            problem.state(f_number=float(n), image_distance_mm=float(np.median(sharp_at)), axis=axis)
+            for n in stops
+        ]
+        smears = np.stack([problem.smears_mm(s, points, problem.speeds_mm_s) for s in states])
+        middles = np.array([s.working_f_number for s in states])[:, None]
+        moving = criterion.allowed_blur_mm(middles, smears)
+        still = criterion.allowed_blur_mm(middles)
+        mark_allowed = np.nan_to_num(moving / still, nan=0.0)
+    return _Depth(
+        sharp_at_mm=sharp_at,
+        rates=rates,
+        slopes=np.max(rates * (sharp_at - exit_mm), axis=1),
+        exit_mm=exit_mm,
+        grid_mm=grid,
+        allowed_mm=allowed * _SLACK,
+        mark_allowed=mark_allowed,
+        longest_mm=longest,
+    )
+
+
+def _working(state: LensState, v: Floats, stops: Floats) -> Floats:
+    magnification = v / state.focal_mm - 1.0
+    found: Floats = stops[:, None] * (1.0 + magnification[None, :] / state.pupil_magnification)
+    return found
+
+
+def _range_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
+    """For every stop the image distances that cover the range, far to near, with blur ≤ shrink · c.
+
+    Between frames the ratio of distances from the exit pupil is (1 + κ)/(1 − κ), κ = c/(p D · stretch).
+    """
+    count = len(depth.slopes)
+    end = float(depth.sharp_at_mm.max())
+    covered = np.full(count, float(depth.sharp_at_mm.min()))
+    ladders: list[list[float]] = [[] for _ in range(count)]
+    alive = depth.allowed_mm.max(axis=1) > 0.0
+    while alive.any():
+        v = covered.copy()
+        for _ in range(4):
+            kappa = shrink * depth.allowed(v) / depth.slopes
+            v = covered + kappa * (covered - depth.exit_mm)
+        v = np.minimum(v, depth.longest_mm)
+        kappa = shrink * depth.allowed(v) / depth.slopes
+        with np.errstate(divide="ignore"):
+            reach = (v + kappa * -depth.exit_mm) / (1.0 - np.minimum(kappa, 0.999999))
+        for row in np.flatnonzero(alive):
+            ladders[row].append(float(v[row]))
+            stuck = reach[row] <= covered[row] or v[row] >= depth.longest_mm
+            if reach[row] >= end * (1.0 - 1e-13) or stuck:
+                alive[row] = False
+            elif len(ladders[row]) >= MOST_FRAMES:
+                alive[row], ladders[row] = False, []
+        covered = np.where(alive, reach, covered)
+    return ladders
+
+
+def _marks_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
+    """For every stop the fewest image distances that hold all marks: greedy stabbing of intervals.
+
+    Taking each time the smallest upper end is optimal for intervals on a line.
+    """
+    reach = shrink[:, None] * depth.mark_allowed / depth.rates
+    low = high = np.broadcast_to(depth.sharp_at_mm, depth.rates.shape)
+    for _ in range(4):
+        low = depth.sharp_at_mm - reach * depth.allowed(low)
+        high = depth.sharp_at_mm + reach * depth.allowed(high)
+    ladders: list[list[float]] = []
+    for row in range(len(shrink)):
+        if not depth.allowed_mm[row].max() > 0.0:
+            ladders.append([])
+            continue
+        ladders.append(_stab(np.minimum(low[row], depth.longest_mm), np.minimum(high[row], depth.longest_mm)))
+    return ladders
+
+
+def _stab(low: Floats, high: Floats) -> list[float]:
+    """Fewest points that hit all intervals [low, high].
+
+    Examples
+    --------
+    >>> _stab(np.array([0.0, 1.0, 4.0]), np.array([2.0, 3.0, 5.0]))
+    [2.0, 5.0]
+    """
+    order = np.argsort(high)
+    low, high = low[order], high[order]
+    points: list[float] = []
+    left = np.ones(len(low), dtype=bool)
+    while left.any():
+        point = float(high[np.argmax(left)])
+        points.append(point)
+        left &= low > point
+        if len(points) > MOST_FRAMES:
+            return []
+    return points
+
+
+def _tighten(depth: _Depth, step: _Ladders, count: int) -> tuple[Floats, list[list[float]]]:
+    """With the count kept, the least blur that still covers: bisection on the share of c that is used."""
+    rows = len(depth.slopes)
+    low, high = np.zeros(rows), np.ones(rows)
+    best: list[list[float]] = step(depth, high)
+    for _ in range(22):
+        middle = 0.5 * (low + high)
+        ladders = step(depth, np.maximum(middle, 1e-9))
+        enough = np.array([0 < len(ladder) <= count for ladder in ladders])
+        best = [new if ok else old for new, old, ok in zip(ladders, best, enough, strict=True)]
+        low, high = np.where(enough, low, middle), np.where(enough, middle, high)
+    return high, best
+
+
+def _best_row(problem: Problem, depth: _Depth, stops: Floats, shrink: Floats) -> int:
+    """Among stops with the same count: the one whose worst point is best, as `choose_stop` has it."""
+    criterion = problem.criterion
+    if criterion.rule == "disc":
+        return 0
+    middle = len(depth.grid_mm) // 2
+    blur = shrink * depth.allowed_mm[:, middle]
+    magnification = depth.grid_mm[middle] / problem.focal_mm - 1.0
+    working = stops * (1.0 + magnification / problem.lens.pupil_magnification)
+    if criterion.rule == "wave":
+        return int(np.argmax(criterion.contrast(blur, working)))
+    return int(np.argmin(criterion.softness(blur, working)))

@@ -1,0 +1,181 @@
+"""Where the frames of a grid lie: turned on a head, or shifted in one image plane.
+
+docs/derivations/grids.md. The picture is a rectangle of tangents before the camera; every direction in it
+must fall on a frame, and neighbours must overlap by at least the asked share of a frame's width.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from verispect.optics.pose import Pose, camera_pose
+from verispect.optics.types import Bools, Floats
+
+MOST_CELLS = 2000
+_TRIES = 60
+
+
+@dataclass(frozen=True)
+class TurnedGrid:
+    """Poses row by row from the top, left to right, and how many there are in each row."""
+
+    poses: tuple[Pose, ...]
+    rows: tuple[int, ...]
+
+
+def shifted_centres_mm(
+    *, picture_mm: tuple[float, float], sensor_mm: tuple[float, float], overlap: float
+) -> tuple[list[tuple[float, float]], int]:
+    """Sensor centres that cover a picture on the image plane with even overlaps.
+
+    Returns
+    -------
+    centres : list of (right, up)
+        From the foot of the lens, rows from the top of the sensor plane, left to right.
+    columns : int
+
+    Examples
+    --------
+    >>> shifted_centres_mm(picture_mm=(54.0, 24.0), sensor_mm=(36.0, 24.0), overlap=0.3)
+    ([(-9.0, 0.0), (9.0, 0.0)], 2)
+    """
+    places = []
+    for wanted, size in zip(picture_mm, sensor_mm, strict=True):
+        room = wanted - size
+        count = 1 if room <= 1e-9 else math.ceil(room / (size * (1.0 - overlap)) - 1e-9) + 1
+        places.append([0.0] if count == 1 else [room * (k / (count - 1) - 0.5) for k in range(count)])
+    across, up = places
+    return [(x, y) for y in reversed(up) for x in across], len(across)
+
+
+def turned_grid_poses(
+    *, pose: Pose, half_picture: Floats, half_frame: Floats, overlap: float
+) -> TurnedGrid | None:
+    """Poses on a level head that cover the picture.
+
+    Parameters
+    ----------
+    pose : Pose
+        Of the picture as a whole.
+    half_picture, half_frame : ndarray, shape (2,)
+        Half width and height as tangents of the angle from the middle.
+    overlap : float
+        Least share of a frame that neighbours have in common.
+
+    Returns
+    -------
+    TurnedGrid or None
+        None where the picture comes too near the zenith or nadir, or needs too many frames.
+    """
+    directions = _picture_directions(pose, half_picture)
+    elevation = np.arcsin(np.clip(directions[:, 1], -1.0, 1.0))
+    if np.max(np.abs(elevation)) > math.radians(85.0):
+        return None
+    bearing = math.atan2(pose.forward[0], pose.forward[2])
+    azimuth = (np.arctan2(directions[:, 0], directions[:, 2]) - bearing + math.pi) % (2.0 * math.pi) - math.pi
+    for attempt in range(_TRIES):
+        squeeze = 0.985**attempt
+        rows = _rows(azimuth, elevation, half_frame, overlap, squeeze)
+        if sum(len(bearings) for _, bearings in rows) > MOST_CELLS:
+            return None
+        poses = [
+            camera_pose(height_m=float(pose.pupil_m[1]), bearing_rad=bearing + b, pitch_rad=pitch)
+            for pitch, bearings in rows
+            for b in bearings
+        ]
+        if covered(directions, poses, half_frame).all():
+            return TurnedGrid(tuple(poses), tuple(len(bearings) for _, bearings in rows))
+    return None
+
+
+def covered(directions: Floats, poses: list[Pose], half_frame: Floats) -> Bools:
+    """Which directions (K, 3) fall on at least one frame."""
+    seen = np.zeros(len(directions), dtype=bool)
+    for pose in poses:
+        local = directions @ pose.matrix.T
+        before = local[:, 2] > 1e-9
+        depth = np.where(before, local[:, 2], 1.0)[:, None]
+        seen |= before & np.all(np.abs(local[:, :2] / depth) <= half_frame * (1.0 + 1e-9), axis=1)
+    return seen
+
+
+def row_overlap(step_rad: float, pitch_rad: float, half_frame: Floats) -> float:
+    """Least overlap of two frames of a row, a step of bearing apart: at their edge nearer the horizon."""
+    hx, hy = float(half_frame[0]), float(half_frame[1])
+    y = np.array([-hy, 0.0, hy])
+    # The neighbour's left edge, lifted by the pitch, turned by the step, and seen in the frame on the left.
+    lifted = y * math.cos(pitch_rad) + math.sin(pitch_rad)
+    ahead = math.cos(pitch_rad) - y * math.sin(pitch_rad)
+    across = -hx * math.cos(step_rad) + ahead * math.sin(step_rad)
+    away = hx * math.sin(step_rad) + ahead * math.cos(step_rad)
+    depth = lifted * math.sin(pitch_rad) + away * math.cos(pitch_rad)
+    if np.any(depth <= 0.0):
+        return -1.0
+    return float(np.min((hx - across / depth) / (2.0 * hx)))
+
+
+def pitch_step_rad(half_height: float, overlap: float) -> float:
+    """Step in pitch at which rows overlap by the asked share."""
+    return math.atan(half_height * (1.0 - 2.0 * overlap)) + math.atan(half_height)
+
+
+def _bearing_step_rad(pitch_rad: float, half_frame: Floats, overlap: float) -> float:
+    low, high = 0.0, 2.0 * math.atan(float(half_frame[0])) / max(math.cos(pitch_rad), 0.05)
+    high = min(high, math.pi)
+    for _ in range(32):
+        middle = 0.5 * (low + high)
+        if row_overlap(middle, pitch_rad, half_frame) >= overlap:
+            low = middle
+        else:
+            high = middle
+    return low
+
+
+def _rows(
+    azimuth: Floats, elevation: Floats, half_frame: Floats, overlap: float, squeeze: float
+) -> list[tuple[float, list[float]]]:
+    """Rows from the top: a pitch and the bearings in it; `squeeze` < 1 packs them closer."""
+    hy = float(half_frame[1])
+    reach = math.atan(hy) * squeeze
+    low, high = float(elevation.min()) + reach, float(elevation.max()) - reach
+    step = pitch_step_rad(hy, overlap) * squeeze
+    if high <= low:
+        pitches = [0.5 * (float(elevation.min()) + float(elevation.max()))]
+    else:
+        count = math.ceil((high - low) / step - 1e-9) + 1
+        pitches = [high - (high - low) * k / (count - 1) for k in range(count)]
+    nearest = np.argmin(np.abs(elevation[:, None] - np.array(pitches)), axis=1)
+    rows = []
+    for k, pitch in enumerate(pitches):
+        mine = azimuth[np.abs(elevation - pitch) <= 0.5 * step + reach] if len(pitches) > 1 else azimuth
+        mine = azimuth[nearest == k] if mine.size == 0 else mine
+        rows.append((pitch, _bearings(mine, pitch, half_frame, overlap, squeeze)))
+    return rows
+
+
+def _bearings(
+    azimuth: Floats, pitch: float, half_frame: Floats, overlap: float, squeeze: float
+) -> list[float]:
+    hx, hy = float(half_frame[0]), float(half_frame[1])
+    extents = [math.atan2(hx, math.cos(pitch) - y * math.sin(pitch)) for y in (-hy, 0.0, hy)]
+    half = min(extents) * squeeze
+    first, last = float(azimuth.min()) + half, float(azimuth.max()) - half
+    if last <= first:
+        return [0.5 * (float(azimuth.min()) + float(azimuth.max()))]
+    step = _bearing_step_rad(pitch, half_frame, overlap)
+    count = math.ceil((last - first) / step - 1e-9) + 1
+    return [first + (last - first) * k / (count - 1) for k in range(count)]
+
+
+def _picture_directions(pose: Pose, half_picture: Floats) -> Floats:
+    """Unit directions in the world that sample the picture, edges and corners included."""
+    x = np.linspace(-half_picture[0], half_picture[0], 61)
+    y = np.linspace(-half_picture[1], half_picture[1], 41)
+    across, up = np.meshgrid(x, y)
+    local = np.stack([across.ravel(), up.ravel(), np.ones(across.size)], axis=1)
+    world = local @ pose.matrix
+    unit: Floats = world / np.linalg.norm(world, axis=1, keepdims=True)
+    return unit

@@ -1,0 +1,110 @@
+"""Trying a method with every lens of the kit and keeping the best."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from verispect.optics.circle import circle_reserve_mm, corner_points_mm
+from verispect.optics.lens import LensState
+from verispect.plan.candidate import Candidate, better, unfit
+from verispect.plan.framing import single_frame_focal_mm
+from verispect.plan.problem import Problem, problem_for
+from verispect.plan.scene import Scene
+from verispect.plan.sentence import Sentence
+
+Attempt = Callable[[Problem], Candidate]
+
+
+def best_of(key: str, scene: Scene, attempts: Iterable[Candidate]) -> Candidate:
+    """The best of several; where none fits, all their reasons."""
+    found: Candidate | None = None
+    reasons: list[Sentence] = []
+    for candidate in attempts:
+        if not candidate.fits:
+            reasons.extend(reason for reason in candidate.why_not if reason not in reasons)
+        found = candidate if found is None else better(found, candidate)
+    if found is None or not found.fits:
+        return unfit(key, scene, *reasons)
+    return found
+
+
+def with_every_lens(key: str, scene: Scene, attempt: Attempt) -> Candidate:
+    """A method that takes the whole picture on each frame, tried with every lens that sees it."""
+    attempts = []
+    framing = scene.plan.camera.framing_mm
+    for lens in scene.plan.kit.lenses:
+        focal = single_frame_focal_mm(lens, framing)
+        if focal is None:
+            reason = Sentence(
+                "{lens} sees too little: its shortest focal length is {focal:g} mm, the picture needs "
+                "{framing:g} mm or less",
+                {"lens": lens.name, "focal": lens.focal_mm[0], "framing": framing},
+            )
+            attempts.append(unfit(key, scene, reason))
+            continue
+        problem = problem_for(scene, lens, focal)
+        too_near = nearer_than_focal(problem)
+        attempts.append(unfit(key, scene, too_near) if too_near else attempt(problem))
+    return best_of(key, scene, attempts)
+
+
+def nearer_than_focal(problem: Problem) -> Sentence | None:
+    """A sentence where a mark lies too near for this focal length to form an image of it."""
+    depth = problem.scene.points_mm[:, 2]
+    worst = int(depth.argmin())
+    if depth[worst] > 1.05 * problem.focal_mm:
+        return None
+    return Sentence(
+        "{mark} is {depth:.0f} mm away, within the focal length of {lens} at {focal:g} mm",
+        {
+            "mark": problem.scene.names[worst],
+            "depth": float(depth[worst]),
+            "lens": problem.lens.name,
+            "focal": problem.focal_mm,
+        },
+    )
+
+
+def used_size_mm(problem: Problem) -> tuple[float, float]:
+    """The part of the sensor that the wanted picture fills with this focal length."""
+    ratio = min(1.0, problem.focal_mm / problem.scene.plan.camera.framing_mm)
+    width, height = problem.scene.plan.kit.body.sensor_mm
+    return width * ratio, height * ratio
+
+
+def corner_reserve_mm(
+    problem: Problem, state: LensState, centre_mm: tuple[float, float] = (0.0, 0.0)
+) -> float:
+    """How far the worst used corner lies within the image circle; negative outside."""
+    circle = problem.lens.circle_mm(problem.scene.plan.kit.body.diagonal_mm)
+    corners = corner_points_mm(used_size_mm(problem), centre_mm)
+    return float(circle_reserve_mm(corners, state, circle).min())
+
+
+def circle_reason(problem: Problem, reserve_mm: float) -> Sentence:
+    """Why a lens whose circle is too small cannot do it."""
+    return Sentence(
+        "The image circle of {lens} misses a corner of the sensor by {miss:.1f} mm",
+        {"lens": problem.lens.name, "miss": -reserve_mm},
+    )
+
+
+def focus_notes(problem: Problem, *states: LensState) -> tuple[Sentence, ...]:
+    """What to know about the ends of the focusing range that these states run into."""
+    axial = [state.image_distance_mm / state.axis[2] for state in states]
+    notes = []
+    if max(axial) >= problem.longest_image_mm * (1.0 - 1e-9):
+        notes.append(
+            Sentence(
+                "{lens} stops at its closest focus, {closest:g} m; a nearer focus would serve better",
+                {"lens": problem.lens.name, "closest": problem.lens.closest_m},
+            )
+        )
+    if min(axial) < problem.focal_mm * (1.0 - 1e-9):
+        notes.append(
+            Sentence(
+                "Focus stands {beyond:.2f} mm beyond the infinity mark; check that {lens} goes there",
+                {"beyond": problem.focal_mm - min(axial), "lens": problem.lens.name},
+            )
+        )
+    return tuple(notes)

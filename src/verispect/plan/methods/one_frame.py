@@ -1,0 +1,34 @@
+"""One frame: the right focus and the right stop, the lens straight."""
+
+from __future__ import annotations
+
+from verispect.plan.candidate import Candidate, unfit, worked_out
+from verispect.plan.methods.lens_choice import (
+    circle_reason,
+    corner_reserve_mm,
+    focus_notes,
+    with_every_lens,
+)
+from verispect.plan.plane import focus_for
+from verispect.plan.problem import Problem
+from verispect.plan.scene import Scene
+from verispect.plan.stopping import best_stop, moving_weights
+
+
+def one_frame(scene: Scene) -> Candidate:
+    """The best single frame without movements, with whichever lens does it best."""
+    return with_every_lens("one-frame", scene, _attempt)
+
+
+def _attempt(problem: Problem) -> Candidate:
+    state = focus_for(problem, f_number=problem.middle_stop, weights=problem.weights)
+    stop = best_stop(problem, state)
+    if problem.speeds_mm_s.any():
+        weights = moving_weights(problem, state.at(stop))
+        state = focus_for(problem, f_number=stop, weights=weights)
+        stop = best_stop(problem, state)
+    state = state.at(stop)
+    reserve = corner_reserve_mm(problem, state)
+    if reserve < -1e-6:
+        return unfit("one-frame", problem.scene, circle_reason(problem, reserve))
+    return worked_out("one-frame", problem, [problem.exposure(state)], notes=focus_notes(problem, state))

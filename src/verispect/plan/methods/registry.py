@@ -1,0 +1,23 @@
+"""The methods by key, simplest first. A new method is a new module with one function, named here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from verispect.plan.candidate import Candidate
+from verispect.plan.methods import one_frame, series, shift_grid, tilt, tilt_series, turned_grid
+from verispect.plan.scene import Scene
+
+METHODS: dict[str, Callable[[Scene], Candidate]] = {
+    "one-frame": one_frame.one_frame,
+    "tilt": tilt.tilt,
+    "series": series.series,
+    "tilt-series": tilt_series.tilt_series,
+    "shift-grid": shift_grid.shift_grid,
+    "turned-grid": turned_grid.turned_grid,
+}
+
+
+def worked(key: str, scene: Scene) -> Candidate:
+    """One method worked out."""
+    return METHODS[key](scene)

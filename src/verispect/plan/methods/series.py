@@ -1,0 +1,50 @@
+"""Focus series: several frames at planned focus distances, to be merged."""
+
+from __future__ import annotations
+
+from verispect.optics.lens import FORWARD
+from verispect.optics.types import Vector
+from verispect.plan.candidate import Candidate, unfit, worked_out
+from verispect.plan.focus_series import FocusLadder, fewest_frames
+from verispect.plan.methods.lens_choice import (
+    circle_reason,
+    corner_reserve_mm,
+    focus_notes,
+    with_every_lens,
+)
+from verispect.plan.problem import Problem
+from verispect.plan.scene import Scene
+from verispect.plan.sentence import Sentence
+
+
+def series(scene: Scene) -> Candidate:
+    """The series of fewest frames, with whichever lens needs fewest."""
+    return with_every_lens("series", scene, _attempt)
+
+
+def no_stop(problem: Problem) -> Sentence:
+    """Why a series cannot help: even perfect focus is not sharp enough."""
+    return Sentence(
+        "No stop of {lens} renders the wanted detail even in perfect focus; print smaller or ask for less",
+        {"lens": problem.lens.name},
+    )
+
+
+def from_ladder(key: str, problem: Problem, ladder: FocusLadder, axis: Vector) -> Candidate:
+    """The candidate of a ladder of image distances."""
+    if len(ladder.image_distances_mm) == 0:
+        return unfit(key, problem.scene, no_stop(problem))
+    states = [
+        problem.state(f_number=ladder.f_number, image_distance_mm=float(v), axis=axis)
+        for v in ladder.image_distances_mm
+    ]
+    reserve = min(corner_reserve_mm(problem, state) for state in states)
+    if reserve < -1e-6:
+        return unfit(key, problem.scene, circle_reason(problem, reserve))
+    exposures = [problem.exposure(state) for state in states]
+    return worked_out(key, problem, exposures, notes=focus_notes(problem, *states))
+
+
+def _attempt(problem: Problem) -> Candidate:
+    ladder = fewest_frames(problem, covers=problem.scene.plan.wish.series_covers)
+    return from_ladder("series", problem, ladder, FORWARD)

@@ -1,0 +1,79 @@
+"""Shifted grid: frames side by side in one image plane, by shift, with one focus for all."""
+
+from __future__ import annotations
+
+import math
+
+from verispect.plan.candidate import Candidate, unfit, worked_out
+from verispect.plan.framing import grid_focals_mm
+from verispect.plan.grid_layout import shifted_centres_mm
+from verispect.plan.methods.lens_choice import (
+    best_of,
+    circle_reason,
+    corner_reserve_mm,
+    focus_notes,
+    nearer_than_focal,
+)
+from verispect.plan.plane import focus_for
+from verispect.plan.problem import Problem, problem_for
+from verispect.plan.scene import Scene
+from verispect.plan.sentence import Sentence
+from verispect.plan.stopping import best_stop
+
+
+def shift_grid(scene: Scene) -> Candidate:
+    """The best shifted grid, with whichever shifting lens does it best."""
+    attempts = []
+    for lens in scene.plan.kit.lenses:
+        if lens.shift_mm <= 0.0:
+            reason = Sentence("{lens} does not shift", {"lens": lens.name})
+            attempts.append(unfit("shift-grid", scene, reason))
+            continue
+        focals = grid_focals_mm(lens, scene.plan.camera.framing_mm)
+        if not focals:
+            reason = Sentence(
+                "{lens} is no longer than the framing, {framing:g} mm: one frame shows it all",
+                {"lens": lens.name, "framing": scene.plan.camera.framing_mm},
+            )
+            attempts.append(unfit("shift-grid", scene, reason))
+        attempts.extend(_attempt(problem_for(scene, lens, focal)) for focal in focals)
+    return best_of("shift-grid", scene, attempts)
+
+
+def _attempt(problem: Problem) -> Candidate:
+    scene = problem.scene
+    too_near = nearer_than_focal(problem)
+    if too_near:
+        return unfit("shift-grid", scene, too_near)
+    state = focus_for(problem, f_number=problem.middle_stop, weights=problem.weights)
+    state = state.at(best_stop(problem, state))
+    sensor = scene.plan.kit.body.sensor_mm
+    width, height = (2.0 * half * state.image_distance_mm for half in scene.half_picture())
+    centres, columns = shifted_centres_mm(
+        picture_mm=(width, height), sensor_mm=sensor, overlap=scene.plan.wish.overlap
+    )
+    longest = max(math.hypot(*centre) for centre in centres)
+    if longest > problem.lens.shift_mm:
+        reason = Sentence(
+            "{lens} shifts {limit:g} mm; at {focal:.0f} mm the grid needs {needed:.1f} mm",
+            {
+                "lens": problem.lens.name,
+                "limit": problem.lens.shift_mm,
+                "focal": problem.focal_mm,
+                "needed": longest,
+            },
+        )
+        return unfit("shift-grid", scene, reason)
+    reserve = min(corner_reserve_mm(problem, state, centre) for centre in centres)
+    if reserve < -1e-6:
+        return unfit("shift-grid", scene, circle_reason(problem, reserve))
+    exposures = [problem.exposure(state, centre) for centre in centres]
+    rows = len(centres) // columns
+    note = Sentence("Move the back, not the lens, or near things will not join with far ones")
+    return worked_out(
+        "shift-grid",
+        problem,
+        exposures,
+        notes=(note, *focus_notes(problem, state)),
+        grid_cells=(columns,) * rows,
+    )

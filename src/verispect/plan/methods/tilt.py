@@ -1,0 +1,84 @@
+"""Tilt: one frame, the plane of sharp focus laid through the marks by tilt and swing."""
+
+from __future__ import annotations
+
+import math
+
+from verispect.optics.lens import LensState
+from verispect.plan.candidate import Candidate, unfit, worked_out
+from verispect.plan.methods.lens_choice import (
+    circle_reason,
+    corner_reserve_mm,
+    focus_notes,
+    with_every_lens,
+)
+from verispect.plan.plane import best_plane
+from verispect.plan.problem import Problem
+from verispect.plan.scene import Scene
+from verispect.plan.sentence import Sentence
+from verispect.plan.stopping import best_stop, moving_weights
+
+
+def tilt(scene: Scene) -> Candidate:
+    """The best tilted frame, with whichever lens does it best."""
+    return with_every_lens("tilt", scene, _attempt)
+
+
+def no_tilt(problem: Problem) -> Sentence:
+    """Why a lens without movements is out."""
+    return Sentence("{lens} does not tilt", {"lens": problem.lens.name})
+
+
+def _attempt(problem: Problem) -> Candidate:
+    if problem.lens.tilt_deg <= 0.0:
+        return unfit("tilt", problem.scene, no_tilt(problem))
+    limit = math.radians(problem.lens.tilt_deg)
+    state = solve(problem, limit)
+    reserve = corner_reserve_mm(problem, state)
+    notes: tuple[Sentence, ...] = ()
+    if reserve < 0.0:
+        within = limit_within_circle(problem, limit)
+        if within is None:
+            return unfit("tilt", problem.scene, circle_reason(problem, reserve))
+        state = solve(problem, within)
+        notes = (
+            Sentence(
+                "The image circle of {lens} holds the tilt to {limit:.1f}°; more would darken a corner",
+                {"lens": problem.lens.name, "limit": math.degrees(within)},
+            ),
+        )
+    lean = max(abs(math.asin(state.axis[0])), abs(math.asin(state.axis[1])))
+    if not notes and lean >= limit * (1.0 - 1e-6):
+        notes = (
+            Sentence(
+                "{lens} is at the end of its tilt, {limit:g}°; a little more would be better still",
+                {"lens": problem.lens.name, "limit": problem.lens.tilt_deg},
+            ),
+        )
+    notes += focus_notes(problem, state)
+    return worked_out("tilt", problem, [problem.exposure(state)], notes=notes)
+
+
+def solve(problem: Problem, limit_rad: float) -> LensState:
+    """Best tilt, swing, focus and stop within a limit on the tilt."""
+    state = best_plane(problem, f_number=problem.middle_stop, weights=problem.weights, limit_rad=limit_rad)
+    stop = best_stop(problem, state)
+    weights = moving_weights(problem, state.at(stop))
+    state = best_plane(problem, f_number=stop, weights=weights, limit_rad=limit_rad, start=state)
+    return state.at(best_stop(problem, state))
+
+
+def limit_within_circle(problem: Problem, limit_rad: float) -> float | None:
+    """The largest limit on the tilt whose best plane keeps all used corners lit; None if even 0 does not."""
+    low, high = 0.0, limit_rad
+    straight = problem.state(f_number=problem.middle_stop, image_distance_mm=problem.focal_mm)
+    if corner_reserve_mm(problem, straight) < -1e-6:
+        return None
+    for _ in range(7):
+        middle = 0.5 * (low + high)
+        state = best_plane(problem, f_number=problem.middle_stop, weights=problem.weights, limit_rad=middle)
+        if corner_reserve_mm(problem, state) >= 0.0:
+            low = middle
+        else:
+            high = middle
+    return low

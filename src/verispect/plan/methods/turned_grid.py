@@ -1,0 +1,135 @@
+"""Turned grid: the camera turns on a head about its entrance pupil; each frame has its own focus."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from verispect.optics.lens import LensState, focus_image_distance_mm
+from verispect.optics.types import Floats
+from verispect.plan.candidate import Candidate, unfit, worked_out
+from verispect.plan.framing import grid_focals_mm
+from verispect.plan.grid_layout import TurnedGrid, turned_grid_poses
+from verispect.plan.methods.lens_choice import (
+    best_of,
+    circle_reason,
+    corner_reserve_mm,
+    focus_notes,
+    nearer_than_focal,
+)
+from verispect.plan.plane import focus_for
+from verispect.plan.problem import Problem, problem_for
+from verispect.plan.scene import Scene
+from verispect.plan.sentence import Sentence
+from verispect.plan.stopping import choose_stop, look_at_stops
+
+
+def turned_grid(scene: Scene) -> Candidate:
+    """The best turned grid, with whichever lens does it best."""
+    head = scene.plan.kit.head
+    if head is None or not head.turns:
+        return unfit(
+            "turned-grid", scene, Sentence("The kit has no head that turns about the entrance pupil")
+        )
+    attempts = []
+    framing = scene.plan.camera.framing_mm
+    for lens in scene.plan.kit.lenses:
+        focals = grid_focals_mm(lens, framing)
+        if not focals:
+            reason = Sentence(
+                "{lens} is no longer than the framing, {framing:g} mm: one frame shows it all",
+                {"lens": lens.name, "framing": framing},
+            )
+            attempts.append(unfit("turned-grid", scene, reason))
+        attempts.extend(_attempt(problem_for(scene, lens, focal)) for focal in focals)
+    return best_of("turned-grid", scene, attempts)
+
+
+def _attempt(problem: Problem) -> Candidate:
+    scene = problem.scene
+    too_near = nearer_than_focal(problem)
+    if too_near:
+        return unfit("turned-grid", scene, too_near)
+    layout = _layout(problem)
+    if layout is None:
+        reason = Sentence(
+            "A grid with {lens} at {focal:.0f} mm would pass straight overhead or need too many frames",
+            {"lens": problem.lens.name, "focal": problem.focal_mm},
+        )
+        return unfit("turned-grid", scene, reason)
+    cells, source = _cells(problem, layout)
+    states = _focused(cells, source)
+    reserve = min(corner_reserve_mm(cell, state) for cell, state in zip(cells, states, strict=True))
+    if reserve < -1e-6:
+        return unfit("turned-grid", scene, circle_reason(problem, reserve))
+    exposures = [cell.exposure(state) for cell, state in zip(cells, states, strict=True)]
+    return worked_out(
+        "turned-grid",
+        problem,
+        exposures,
+        notes=focus_notes(problem, *states),
+        grid_cells=layout.rows,
+    )
+
+
+def _layout(problem: Problem) -> TurnedGrid | None:
+    """Cells reckoned at the longest image distance in use, where each frame sees least."""
+    scene = problem.scene
+    sharp_at = focus_image_distance_mm(problem.points_mm, focal_mm=problem.focal_mm)
+    usable = sharp_at[(sharp_at > 0.0) & np.isfinite(sharp_at)]
+    nearest = float(usable.max()) if usable.size else problem.focal_mm
+    longest = min(max(nearest, problem.focal_mm), problem.longest_image_mm)
+    return turned_grid_poses(
+        pose=scene.pose,
+        half_picture=scene.half_picture(),
+        half_frame=np.asarray(scene.plan.kit.body.sensor_mm) / (2.0 * longest),
+        overlap=scene.plan.wish.overlap,
+    )
+
+
+def _cells(problem: Problem, layout: TurnedGrid) -> tuple[list[Problem], list[int]]:
+    """A problem for each frame, with the marks that lie nearest its middle, and whose focus it takes.
+
+    A frame on which nothing must be sharp takes the focus of the nearest frame that has something, so
+    that their focus agrees where they overlap.
+    """
+    unit = problem.scene.world_m[problem.chosen] - problem.pose.pupil_m
+    unit = unit / np.linalg.norm(unit, axis=1, keepdims=True)
+    forward = np.stack([pose.forward for pose in layout.poses])
+    owner = np.argmax(_centrality(unit, layout), axis=1)
+    cells = [problem.looking(pose, problem.chosen[owner == k]) for k, pose in enumerate(layout.poses)]
+    filled = [k for k, cell in enumerate(cells) if cell.chosen.size]
+    source = [
+        k if cells[k].chosen.size else max(filled, key=lambda j: float(forward[j] @ forward[k]))
+        for k in range(len(cells))
+    ]
+    return cells, source
+
+
+def _centrality(unit: Floats, layout: TurnedGrid) -> Floats:
+    """How near its frame's middle each mark lies in each frame, (K, frames); higher is nearer."""
+    rows = []
+    for pose in layout.poses:
+        local = unit @ pose.matrix.T
+        depth = np.where(local[:, 2] > 0.05, local[:, 2], np.nan)
+        rows.append(-np.nan_to_num(np.max(np.abs(local[:, :2]), axis=1) / depth, nan=1e9))
+    return np.stack(rows, axis=1)
+
+
+def _focused(cells: list[Problem], source: list[int]) -> list[LensState]:
+    """Each cell at its best focus, all at the one stop that makes the worst mark of all best."""
+    first = cells[0]
+    states = {
+        k: focus_for(cells[k], f_number=first.middle_stop, weights=cells[k].weights) for k in set(source)
+    }
+    working = np.array(
+        [[state.at(float(n)).working_f_number for state in states.values()] for n in first.stops]
+    )
+    allowed = first.criterion.allowed_blur_mm(working)
+    looks = [
+        look_at_stops(cells[k], state, allowed[:, column : column + 1])
+        for column, (k, state) in enumerate(states.items())
+    ]
+    softness = np.concatenate([look[0] for look in looks], axis=1)
+    contrast = np.concatenate([look[1] for look in looks], axis=1)
+    stop = float(first.stops[choose_stop(first.criterion, softness, contrast)])
+    return [states[k].at(stop) for k in source]

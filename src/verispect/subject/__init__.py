@@ -1,0 +1,1 @@
+"""What must be sharp and where it is: marks and the camera's framing."""

@@ -1,0 +1,32 @@
+"""Where the camera stands and which picture is wanted of it."""
+
+from __future__ import annotations
+
+import math
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from verispect.optics.pose import Pose, camera_pose
+
+
+class Camera(BaseModel):
+    """The camera's place and framing; the origin of the world lies on the ground under it."""
+
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
+
+    height_m: float = Field(default=1.5, ge=0.0, le=10000.0, description="Entrance pupil above the ground.")
+    bearing_deg: float = Field(default=0.0, ge=-360.0, le=360.0, description="Positive turns right.")
+    pitch_deg: float = Field(default=0.0, gt=-90.0, lt=90.0, description="Positive looks up.")
+    roll_deg: float = Field(default=0.0, ge=-180.0, le=180.0, description="Positive leans right.")
+    framing_mm: float = Field(
+        default=24.0, gt=0.0, le=5000.0, description="Focal length whose field is the wanted picture."
+    )
+
+    def pose(self) -> Pose:
+        """The camera's basis and place."""
+        return camera_pose(
+            height_m=self.height_m,
+            bearing_rad=math.radians(self.bearing_deg),
+            pitch_rad=math.radians(self.pitch_deg),
+            roll_rad=math.radians(self.roll_deg),
+        )

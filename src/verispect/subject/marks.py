@@ -1,0 +1,26 @@
+"""Marks: points that must, should, may or must not be sharp."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Need = Literal["must", "should", "may", "soft"]
+
+_FAR_M = 1.0e7
+
+
+class Mark(BaseModel):
+    """A point of the subject, in world metres: x right, y up, z away from under the entrance pupil."""
+
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
+
+    name: str = Field(max_length=200)
+    x_m: float = Field(ge=-_FAR_M, le=_FAR_M)
+    y_m: float = Field(ge=-_FAR_M, le=_FAR_M)
+    z_m: float = Field(ge=-_FAR_M, le=_FAR_M)
+    need: Need = "must"
+    weight: float = Field(default=1.0, gt=0.0, le=1000.0)
+    speed_mm_s: float = Field(default=0.0, ge=0.0, le=1.0e6, description="Movement across the view.")
+    detail_mm: float | None = Field(default=None, gt=0.0, description="Smallest detail to be rendered.")

@@ -1,0 +1,1 @@
+"""The window: views over the plan, changed only through undoable commands."""
