@@ -116,7 +116,7 @@ def depth_planes(state: LensState, allowed_blur_mm: float) -> tuple[Floats, Floa
     near, far : ndarray, shape (3,)
     """
     pupil_mm = state.pupil_magnification * state.focal_mm / state.f_number
-    exit_ahead = state.focal_mm * (1.0 - state.pupil_magnification)
+    exit_ahead = state.focal_mm * (1.0 - state.pupil_magnification) * state.axis[2]
     kappa = allowed_blur_mm / pupil_mm
     v = state.image_distance_mm
     planes = []

@@ -8,7 +8,6 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from scipy.special import j1
 
 from verispect.optics.types import Floats
 
@@ -97,6 +96,8 @@ def motion_mtf(*, frequency: float, smear_mm: Floats | float) -> Floats:
 
 def disc_mtf(x: Floats | float) -> Floats:
     """MTF of an even disc: 2 J1(x)/x with x = π ν diameter."""
+    from scipy.special import j1  # SciPy is slow to import, and not needed to open the window
+
     x = np.asarray(x, dtype=float)
     safe = np.where(x == 0.0, 1.0, x)
     found: Floats = np.where(x == 0.0, 1.0, 2.0 * j1(safe) / safe)

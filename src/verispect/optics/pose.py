@@ -42,9 +42,7 @@ class Pose:
         return placed
 
 
-def camera_pose(
-    *, height_m: float, bearing_rad: float = 0.0, pitch_rad: float = 0.0, roll_rad: float = 0.0
-) -> Pose:
+def camera_pose(*, height_m: float, bearing_rad: float = 0.0, pitch_rad: float = 0.0, roll_rad: float = 0.0) -> Pose:
     """Pose of a camera whose entrance pupil stands `height_m` above the origin.
 
     Parameters

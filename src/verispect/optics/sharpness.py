@@ -12,7 +12,6 @@ from functools import cached_property, lru_cache
 from typing import Literal
 
 import numpy as np
-from scipy.optimize import brentq
 
 from verispect.optics.otf import (
     LUMINOUS_EFFICIENCY,
@@ -192,6 +191,8 @@ class Criterion:
 @lru_cache(maxsize=256)
 def _disc_argument(floor: float) -> float:
     """x at which 2 J1(x)/x falls to the floor."""
+    from scipy.optimize import brentq  # slow to import, and not needed to open the window
+
     return float(brentq(lambda x: float(disc_mtf(x)) - floor, 1e-9, 3.8317))
 
 

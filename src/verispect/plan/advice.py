@@ -132,9 +132,7 @@ def _nothing_holds(nearest: Candidate, fitting: list[Candidate]) -> tuple[Senten
         "times": nearest.worst_softness,
     }
     first = (
-        Sentence(
-            "Nothing holds every must; {method} comes nearest, {worst} is {times:.2f} times too soft", values
-        )
+        Sentence("Nothing holds every must; {method} comes nearest, {worst} is {times:.2f} times too soft", values)
         if np.isfinite(nearest.worst_softness)
         else Sentence(
             "The wanted detail is finer than any stop of these lenses can render; print smaller, look from "
@@ -147,6 +145,5 @@ def _nothing_holds(nearest: Candidate, fitting: list[Candidate]) -> tuple[Senten
 
 def _outside(candidate: Candidate) -> list[Sentence]:
     return [
-        Sentence("{mark} lies outside the picture", {"mark": candidate.scene.names[k]})
-        for k in candidate.outside
+        Sentence("{mark} lies outside the picture", {"mark": candidate.scene.names[k]}) for k in candidate.outside
     ]

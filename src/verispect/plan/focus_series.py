@@ -123,8 +123,7 @@ def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
     mark_allowed = np.ones(rates.shape)
     if np.any(problem.speeds_mm_s):
         states = [
-            problem.state(f_number=float(n), image_distance_mm=float(np.median(sharp_at)), axis=axis)
-            for n in stops
+            problem.state(f_number=float(n), image_distance_mm=float(np.median(sharp_at)), axis=axis) for n in stops
         ]
         smears = np.stack([problem.smears_mm(s, points, problem.speeds_mm_s) for s in states])
         middles = np.array([s.working_f_number for s in states])[:, None]

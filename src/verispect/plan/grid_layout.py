@@ -51,9 +51,7 @@ def shifted_centres_mm(
     return [(x, y) for y in reversed(up) for x in across], len(across)
 
 
-def turned_grid_poses(
-    *, pose: Pose, half_picture: Floats, half_frame: Floats, overlap: float
-) -> TurnedGrid | None:
+def turned_grid_poses(*, pose: Pose, half_picture: Floats, half_frame: Floats, overlap: float) -> TurnedGrid | None:
     """Poses on a level head that cover the picture.
 
     Parameters
@@ -156,9 +154,7 @@ def _rows(
     return rows
 
 
-def _bearings(
-    azimuth: Floats, pitch: float, half_frame: Floats, overlap: float, squeeze: float
-) -> list[float]:
+def _bearings(azimuth: Floats, pitch: float, half_frame: Floats, overlap: float, squeeze: float) -> list[float]:
     hx, hy = float(half_frame[0]), float(half_frame[1])
     extents = [math.atan2(hx, math.cos(pitch) - y * math.sin(pitch)) for y in (-hy, 0.0, hy)]
     half = min(extents) * squeeze

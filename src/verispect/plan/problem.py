@@ -101,9 +101,7 @@ class Problem:
     def shutter_s(self, state: LensState) -> float:
         """Exposure time of a state in the plan's light."""
         plan = self.scene.plan
-        return shutter_s(
-            ev100=plan.light.ev100, iso=plan.kit.body.iso, working_f_number=state.working_f_number
-        )
+        return shutter_s(ev100=plan.light.ev100, iso=plan.kit.body.iso, working_f_number=state.working_f_number)
 
     def smears_mm(self, state: LensState, points_mm: Floats, speeds_mm_s: Floats) -> Floats:
         """Path of moving marks on the sensor during the exposure: w · t · v / (n·P)."""

@@ -71,22 +71,27 @@ def build_scene(plan: Plan) -> Scene:
         raise PlanError("marks", "an empty list", "add at least one mark that must be sharp")
     if not plan.kit.lenses:
         raise PlanError("kit.lenses", "an empty list", "add at least one lens")
-    needs = np.array([mark.need for mark in plan.marks])
+    scene = unchecked_scene(plan)
+    _check_before_lens(scene)
+    return scene
+
+
+def unchecked_scene(plan: Plan) -> Scene:
+    """The scene of a plan as it stands, to be drawn and not weighed: it may be empty or impossible."""
+    needs = np.array([mark.need for mark in plan.marks], dtype=str)
     musts = needs == "must"
     deciding = musts
     if not deciding.any():
         deciding = needs == "should" if (needs == "should").any() else np.ones(needs.shape, bool)
-    scene = Scene(
+    return Scene(
         plan=plan,
         pose=plan.camera.pose(),
-        world_m=np.array([(mark.x_m, mark.y_m, mark.z_m) for mark in plan.marks], dtype=float),
+        world_m=np.array([(mark.x_m, mark.y_m, mark.z_m) for mark in plan.marks], dtype=float).reshape(-1, 3),
         weights=np.array([mark.weight for mark in plan.marks]),
         speeds_mm_s=np.array([mark.speed_mm_s for mark in plan.marks]),
         musts=musts,
         deciding=deciding,
     )
-    _check_before_lens(scene)
-    return scene
 
 
 def _check_before_lens(scene: Scene) -> None:

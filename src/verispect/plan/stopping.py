@@ -33,9 +33,7 @@ def choose_stop(criterion: Criterion, softness: Floats, contrast: Floats) -> int
     return int(np.argmin(worst))
 
 
-def look_at_stops(
-    problem: Problem, state: LensState, allowed_mm: Floats | None = None
-) -> tuple[Floats, Floats]:
+def look_at_stops(problem: Problem, state: LensState, allowed_mm: Floats | None = None) -> tuple[Floats, Floats]:
     """Softness and contrast (S, K) of the chosen marks at every stop, focus and tilt kept.
 
     `allowed_mm` (S, 1), the allowed blur of still marks, may be given where it is known already.

@@ -72,9 +72,7 @@ def used_size_mm(problem: Problem) -> tuple[float, float]:
     return width * ratio, height * ratio
 
 
-def corner_reserve_mm(
-    problem: Problem, state: LensState, centre_mm: tuple[float, float] = (0.0, 0.0)
-) -> float:
+def corner_reserve_mm(problem: Problem, state: LensState, centre_mm: tuple[float, float] = (0.0, 0.0)) -> float:
     """How far the worst used corner lies within the image circle; negative outside."""
     circle = problem.lens.circle_mm(problem.scene.plan.kit.body.diagonal_mm)
     corners = corner_points_mm(used_size_mm(problem), centre_mm)

@@ -32,9 +32,7 @@ def _attempt(problem: Problem) -> Candidate:
         return unfit("tilt-series", problem.scene, no_tilt(problem))
     limit = math.radians(problem.lens.tilt_deg)
     axis = shallowest_axis(problem, limit)
-    state = problem.state(
-        f_number=problem.middle_stop, image_distance_mm=problem.focal_mm * axis[2], axis=axis
-    )
+    state = problem.state(f_number=problem.middle_stop, image_distance_mm=problem.focal_mm * axis[2], axis=axis)
     if corner_reserve_mm(problem, state) < 0.0:
         limit = limit_within_circle(problem, limit) or 0.0
         axis = shallowest_axis(problem, limit) if limit > 0.0 else FORWARD
@@ -68,9 +66,7 @@ def shallowest_axis(problem: Problem, limit_rad: float) -> Vector:
     def residuals(x: Floats) -> Floats:
         ax, ay = float(x[0]), float(x[1])
         az = math.sqrt(max(1.0 - ax * ax - ay * ay, 1e-6))
-        state = problem.state(
-            f_number=problem.middle_stop, image_distance_mm=problem.focal_mm, axis=(ax, ay, az)
-        )
+        state = problem.state(f_number=problem.middle_stop, image_distance_mm=problem.focal_mm, axis=(ax, ay, az))
         points = from_principal_point(problem.points_mm, state)
         depth = ax * points[:, 0] + ay * points[:, 1] + az * points[:, 2]
         sharp_at = problem.focal_mm * points[:, 2] / (depth - problem.focal_mm)

@@ -27,9 +27,7 @@ def turned_grid(scene: Scene) -> Candidate:
     """The best turned grid, with whichever lens does it best."""
     head = scene.plan.kit.head
     if head is None or not head.turns:
-        return unfit(
-            "turned-grid", scene, Sentence("The kit has no head that turns about the entrance pupil")
-        )
+        return unfit("turned-grid", scene, Sentence("The kit has no head that turns about the entrance pupil"))
     attempts = []
     framing = scene.plan.camera.framing_mm
     for lens in scene.plan.kit.lenses:
@@ -118,12 +116,8 @@ def _centrality(unit: Floats, layout: TurnedGrid) -> Floats:
 def _focused(cells: list[Problem], source: list[int]) -> list[LensState]:
     """Each cell at its best focus, all at the one stop that makes the worst mark of all best."""
     first = cells[0]
-    states = {
-        k: focus_for(cells[k], f_number=first.middle_stop, weights=cells[k].weights) for k in set(source)
-    }
-    working = np.array(
-        [[state.at(float(n)).working_f_number for state in states.values()] for n in first.stops]
-    )
+    states = {k: focus_for(cells[k], f_number=first.middle_stop, weights=cells[k].weights) for k in set(source)}
+    working = np.array([[state.at(float(n)).working_f_number for state in states.values()] for n in first.stops])
     allowed = first.criterion.allowed_blur_mm(working)
     looks = [
         look_at_stops(cells[k], state, allowed[:, column : column + 1])

@@ -1,0 +1,154 @@
+"""Menus and keys: every action has both."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QCoreApplication
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QMenu, QMessageBox
+
+from verispect.plan.advice import METHOD_NAMES
+from verispect.plan.sentence import Sentence
+from verispect.ui.way import station_names
+from verispect.ui.words import say
+
+if TYPE_CHECKING:
+    from verispect.ui.main_window import MainWindow
+
+
+def _tr(text: str) -> str:
+    return QCoreApplication.translate("Menu", text)
+
+
+def build_menus(window: MainWindow) -> None:
+    """Fill the menu bar."""
+    _file_menu(window)
+    _edit_menu(window)
+    _view_menu(window)
+    _method_menu(window)
+    help_menu = window.menuBar().addMenu(_tr("&Help"))
+    _add(window, help_menu, _tr("&Keys and gestures"), "F1", lambda: _show_keys(window))
+    _add(window, help_menu, _tr("&About Verispect"), None, lambda: _show_about(window))
+
+
+def _add(
+    window: MainWindow,
+    menu: QMenu,
+    text: str,
+    key: QKeySequence.StandardKey | str | None,
+    slot: Callable[[], object],
+) -> QAction:
+    action = QAction(text, window)
+    if key is not None:
+        action.setShortcut(QKeySequence(key))
+    action.triggered.connect(lambda _checked=False: slot())
+    menu.addAction(action)
+    return action
+
+
+def _file_menu(window: MainWindow) -> None:
+    desk, keys = window.desk, QKeySequence.StandardKey
+    menu = window.menuBar().addMenu(_tr("&Plan"))
+    _add(window, menu, _tr("&New"), keys.New, desk.new)
+    _add(window, menu, _tr("&Open…"), keys.Open, desk.choose_and_open)
+    recent = menu.addMenu(_tr("Open &recent"))
+    _fill_recent(window, recent)
+    desk.recent_changed.connect(lambda: _fill_recent(window, recent))
+    _add(window, menu, _tr("Open the &demo"), None, desk.demo)
+    menu.addSeparator()
+    _add(window, menu, _tr("&Save"), keys.Save, desk.save)
+    _add(window, menu, _tr("Save &as…"), "Ctrl+Shift+S", desk.save_as)
+    menu.addSeparator()
+    _add(window, menu, _tr("&Field sheet (PDF)…"), "Ctrl+P", desk.save_sheet)
+    _add(window, menu, _tr("Frame &list (CSV)…"), "Ctrl+Shift+P", desk.save_table)
+    paper = menu.addMenu(_tr("Pa&per"))
+    for size in ("A4", "Letter"):
+        _add(window, paper, size, None, lambda size=size: window.settings.setValue("paper", size))
+    menu.addSeparator()
+    _add(window, menu, _tr("&Quit"), keys.Quit, window.close)
+
+
+def _fill_recent(window: MainWindow, menu: QMenu) -> None:
+    menu.clear()
+    for path in window.desk.recent():
+        action = menu.addAction(path.name)
+        action.setToolTip(str(path))
+        action.triggered.connect(lambda _checked=False, path=path: window.desk.leave_for(path))
+    menu.setEnabled(not menu.isEmpty())
+
+
+def _edit_menu(window: MainWindow) -> None:
+    menu = window.menuBar().addMenu(_tr("&Edit"))
+    stack = window.document.undo_stack
+    undo, redo = stack.createUndoAction(window, _tr("&Undo")), stack.createRedoAction(window, _tr("&Redo"))
+    undo.setShortcut(QKeySequence(QKeySequence.StandardKey.Undo))
+    redo.setShortcuts([QKeySequence(QKeySequence.StandardKey.Redo), QKeySequence("Ctrl+Shift+Z")])
+    for action in (undo, redo):
+        menu.addAction(action)
+    menu.addSeparator()
+    _add(
+        window,
+        menu,
+        _tr("&Add mark"),
+        "Ctrl+M",
+        window.add_mark,
+    )
+    _add(window, menu, _tr("&Remove mark"), "Ctrl+Backspace", window.subject.remove_mark)
+
+
+def _view_menu(window: MainWindow) -> None:
+    menu = window.menuBar().addMenu(_tr("&View"))
+    for number, (key, name) in enumerate(station_names().items(), start=1):
+        _add(window, menu, name, f"Ctrl+{number}", lambda key=key: window.show_station(key))
+    menu.addSeparator()
+    _add(window, menu, _tr("&Fit the drawings"), "Ctrl+0", window.board.fit)
+    for board, key, name in (
+        (window.board.elevation, "F6", _tr("Go to the &elevation")),
+        (window.board.ground, "F7", _tr("Go to the &ground drawing")),
+        (window.board.frame, "F8", _tr("Go to the f&rame")),
+    ):
+        _add(window, menu, name, key, board.plot.setFocus)
+    menu.addSeparator()
+    dusk = QAction(_tr("&Dusk theme"), window, checkable=True)
+    dusk.setShortcut(QKeySequence("Ctrl+D"))
+    dusk.setChecked(window.theme.name == "dusk")
+    dusk.toggled.connect(lambda on: window.apply_theme("dusk" if on else "light"))
+    feet = QAction(_tr("Feet and &inches"), window, checkable=True)
+    feet.setShortcut(QKeySequence("Ctrl+I"))
+    feet.setChecked(window.system == "imperial")
+    feet.toggled.connect(lambda on: window.set_system("imperial" if on else "metric"))
+    menu.addActions([dusk, feet])
+
+
+def _method_menu(window: MainWindow) -> None:
+    menu = window.menuBar().addMenu(_tr("&Method"))
+    _add(window, menu, _tr("Take the &advised one"), "Alt+0", lambda: window.take_method(None))
+    for number, (key, name) in enumerate(METHOD_NAMES.items(), start=1):
+        _add(window, menu, say(Sentence(name)), f"Alt+{number}", lambda key=key: window.take_method(key))
+
+
+def _show_keys(window: MainWindow) -> None:
+    window.message.say(
+        _tr(
+            "Drag marks, the diamond (focus) or the square (plane) where they are drawn; drag elsewhere to pan, "
+            "wheel to zoom. In a drawing the arrow keys nudge the selected mark, Shift makes it five times as far, "
+            "+ and − zoom. Ctrl+1 to Ctrl+7 go to the stations, Alt+0 to Alt+6 take a method, F6 to F8 go to the "
+            "drawings, Ctrl+0 fits them."
+        )
+    )
+
+
+def _show_about(window: MainWindow) -> None:
+    from verispect import __version__
+
+    QMessageBox.about(
+        window,
+        _tr("About Verispect"),
+        _tr(
+            "Verispect {0} plans how to render something large and deep sharp throughout.\n\n"
+            "Free software under the GNU General Public License, version 3 or later; without warranty.\n"
+            "The font is under the SIL Open Font License."
+        ).format(__version__),
+    )

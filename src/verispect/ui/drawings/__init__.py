@@ -1,0 +1,1 @@
+"""The drawing board: elevation, ground and frame."""

@@ -1,0 +1,50 @@
+"""What is on the board now: a scene, the method shown and what it does to the marks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from verispect.plan.candidate import Candidate
+from verispect.plan.evaluate import Rendering, render
+from verispect.plan.exposure import Exposure
+from verispect.plan.scene import Scene
+
+
+@dataclass(frozen=True)
+class Shown:
+    """The subject of the drawings.
+
+    Attributes
+    ----------
+    scene : Scene
+        The plan as shown, with any gesture under way.
+    candidate : Candidate or None
+        The method shown, worked out for this scene or for the one just before a gesture.
+    rendering : Rendering or None
+        The marks of this scene in the candidate's exposures.
+    frame : int
+        Which exposure the plane is drawn of.
+    by_hand : bool
+    """
+
+    scene: Scene
+    candidate: Candidate | None
+    rendering: Rendering | None
+    frame: int = 0
+    by_hand: bool = False
+
+    @property
+    def exposure(self) -> Exposure | None:
+        """The exposure whose plane is drawn."""
+        if self.candidate is None or not self.candidate.exposures:
+            return None
+        return self.candidate.exposures[min(self.frame, len(self.candidate.exposures) - 1)]
+
+
+def look_again(scene: Scene, candidate: Candidate | None, frame: int, *, by_hand: bool) -> Shown:
+    """The marks of a scene in exposures that stay as they are: quick enough for every step of a drag."""
+    rendering = None
+    if candidate is not None and candidate.exposures and candidate.criterion is not None:
+        fresh = candidate.scene is scene and candidate.rendering is not None
+        rendering = candidate.rendering if fresh else render(scene, candidate.exposures, candidate.criterion)
+    return Shown(scene, candidate, rendering, frame, by_hand)

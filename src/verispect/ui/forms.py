@@ -1,0 +1,180 @@
+"""Forms over frozen models: every field validates through the model and complains beside itself."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QWidget
+
+from verispect.ui.lengths import LengthError, format_length, parse_length_m
+
+
+@dataclass(frozen=True)
+class Spec:
+    """One field: the model's key, its label, and how it is written.
+
+    `kind` is "text", "number", "length" (metres), "pair", "optional" or "choice"; `unit` stands behind.
+    """
+
+    key: str
+    label: str
+    kind: str = "number"
+    unit: str = ""
+    hint: str = ""
+    choices: tuple[tuple[Any, str], ...] = field(default=())
+
+
+def complaint_of(error: ValidationError) -> str:
+    """The first complaint of a model, in plain words."""
+    first = error.errors(include_url=False)[0]
+    message = first["msg"].removeprefix("Value error, ").removeprefix("Input ")
+    return f"{first['input']!r}: {message}" if not isinstance(first["input"], dict) else message
+
+
+class ModelForm(QWidget):
+    """A form for one model.
+
+    Signals
+    -------
+    edited(model, text)
+        A valid new model and what was changed, for the undo history.
+    """
+
+    edited = pyqtSignal(object, str)
+
+    def __init__(self, specs: list[Spec], system: Callable[[], str], columns: int = 1) -> None:
+        super().__init__()
+        self._specs = {spec.key: spec for spec in specs}
+        self._system = system
+        self._model: BaseModel | None = None
+        self.fields: dict[str, QLineEdit | QComboBox] = {}
+        self._complaints: dict[str, QLabel] = {}
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(2)
+        for index, spec in enumerate(specs):
+            row, column = divmod(index, columns)
+            self._add(grid, spec, 2 * row, 3 * column)
+
+    def _add(self, grid: QGridLayout, spec: Spec, row: int, column: int) -> None:
+        label = QLabel(spec.label)
+        widget: QLineEdit | QComboBox
+        if spec.kind == "choice":
+            widget = QComboBox()
+            for value, words in spec.choices:
+                widget.addItem(words, value)
+            widget.activated.connect(lambda _index, key=spec.key: self._commit(key))
+        else:
+            widget = QLineEdit()
+            widget.setAlignment(Qt.AlignmentFlag.AlignLeft if spec.kind == "text" else Qt.AlignmentFlag.AlignRight)
+            widget.editingFinished.connect(lambda key=spec.key: self._commit(key))
+        label.setBuddy(widget)
+        widget.setAccessibleName(f"{spec.label} {spec.unit}".strip())
+        if spec.hint:
+            widget.setToolTip(spec.hint)
+        complaint = QLabel()
+        complaint.setProperty("wrong", True)
+        complaint.setWordWrap(True)
+        complaint.hide()
+        unit = QLabel(spec.unit)
+        unit.setProperty("quiet", True)
+        grid.addWidget(label, row, column)
+        grid.addWidget(widget, row, column + 1)
+        grid.addWidget(unit, row, column + 2)
+        grid.addWidget(complaint, row + 1, column, 1, 3)
+        grid.setColumnStretch(column + 1, 1)
+        self.fields[spec.key] = widget
+        self._complaints[spec.key] = complaint
+
+    def show_model(self, model: BaseModel | None) -> None:
+        """Take on a model; None empties and disables the form."""
+        self._model = model
+        self.setEnabled(model is not None)
+        for key, widget in self.fields.items():
+            self._complain(key, "")
+            value = getattr(model, key) if model is not None else None
+            if isinstance(widget, QComboBox):
+                widget.setCurrentIndex(max(widget.findData(value), 0))
+            elif not (widget.hasFocus() and widget.isModified() and model is not None):
+                widget.setText("" if model is None else self._written(self._specs[key], value))
+
+    def _written(self, spec: Spec, value: Any) -> str:
+        if value is None:
+            return ""
+        if spec.kind == "length":
+            return format_length(float(value), self._system())
+        if spec.kind == "pair":
+            return " × ".join(f"{part:.10g}" for part in value)
+        if spec.kind == "range":
+            low, high = value
+            return f"{low:.10g}" if low == high else f"{low:.10g}–{high:.10g}"
+        return str(value) if spec.kind == "text" else f"{value:.10g}"
+
+    def _read(self, spec: Spec, text: str) -> Any:
+        """The typed text as a value for the model; ValueError or LengthError where it is none."""
+        text = text.strip()
+        if spec.kind == "text":
+            return text
+        if spec.kind == "length":
+            return parse_length_m(text, default_unit="ft" if self._system() == "imperial" else "m")
+        if spec.kind in ("pair", "range"):
+            for mark in ("×", "x", "–", "—", "/"):
+                text = text.replace(mark, " ")
+            text = text.replace(" - ", " ") if text.startswith("-") else text.replace("-", " ")
+            numbers = [_plain_number(part) for part in text.split()]
+            if spec.kind == "range" and len(numbers) == 1:
+                numbers *= 2
+            if len(numbers) != 2:
+                raise ValueError("write two numbers" if spec.kind == "pair" else "write one or two numbers")
+            return [int(n) if n.is_integer() else n for n in numbers]
+        if spec.kind == "optional" and not text:
+            return None
+        return _plain_number(text)
+
+    def _commit(self, key: str) -> None:
+        if self._model is None:
+            return
+        spec, widget = self._specs[key], self.fields[key]
+        try:
+            value = widget.currentData() if isinstance(widget, QComboBox) else self._read(spec, widget.text())
+            if self._written_as_before(spec, widget):
+                self._complain(key, "")
+                return
+            changed = type(self._model).model_validate(self._model.model_dump(by_alias=True) | {key: value})
+        except ValidationError as error:
+            self._complain(key, complaint_of(error))
+        except (ValueError, LengthError) as error:
+            self._complain(key, str(error))
+        else:
+            self._complain(key, "")
+            if isinstance(widget, QLineEdit):
+                widget.setModified(False)
+            self.edited.emit(changed, spec.label)
+
+    def _written_as_before(self, spec: Spec, widget: QLineEdit | QComboBox) -> bool:
+        """Whether nothing was typed: a rounded figure must not creep into the plan by a mere visit."""
+        old = getattr(self._model, spec.key)
+        if isinstance(widget, QComboBox):
+            return bool(widget.currentData() == old)
+        return widget.text() == self._written(spec, old)
+
+    def _complain(self, key: str, text: str) -> None:
+        label, widget = self._complaints[key], self.fields[key]
+        label.setText(text)
+        label.setVisible(bool(text))
+        if bool(widget.property("wrong")) != bool(text):
+            widget.setProperty("wrong", bool(text))
+            widget.style().unpolish(widget)
+            widget.style().polish(widget)
+
+
+def _plain_number(text: str) -> float:
+    try:
+        return float(text.replace(",", ".").replace("−", "-"))
+    except ValueError:
+        raise ValueError(f"{text!r} is no number") from None

@@ -1,0 +1,304 @@
+"""The window: the way, the board, a station's panel and the strip, round one open plan."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from verispect.errors import PlanError, VerispectError
+from verispect.files.recovery import RecoveryStore
+from verispect.plan.by_hand import worked_by_hand
+from verispect.plan.candidate import Candidate
+from verispect.plan.scene import Scene, build_scene, unchecked_scene
+from verispect.plan.weigh import Weighing
+from verispect.ui.actions import build_menus
+from verispect.ui.board_area import BoardArea
+from verispect.ui.document import PlanDocument, with_choice
+from verispect.ui.drawings.shown import Shown, look_again
+from verispect.ui.file_desk import FileDesk
+from verispect.ui.message_bar import MessageBar
+from verispect.ui.panels.kit import KitPanel
+from verispect.ui.panels.later import LaterPanel
+from verispect.ui.panels.setting import SetPanel
+from verispect.ui.panels.subject import SubjectPanel
+from verispect.ui.panels.weigh import WeighPanel
+from verispect.ui.strip import Strip
+from verispect.ui.theme import THEMES, style_sheet
+from verispect.ui.way import StationState, Way
+from verispect.ui.weigher import Weigher
+
+PANEL_WIDTH = 440
+
+
+class MainWindow(QMainWindow):
+    """Everything on screen. Views show the document; the document changes through commands."""
+
+    def __init__(self, settings: QSettings, recovery: RecoveryStore) -> None:
+        super().__init__()
+        self.settings = settings
+        self.document = PlanDocument(self)
+        self.weigher = Weigher(self)
+        self.weighing: Weighing | None = None
+        self.complaint = ""
+        self._shown: Shown | None = None
+        self._frame = 0
+        self.system = str(settings.value("lengths", "metric"))
+        self.theme = THEMES.get(str(settings.value("theme", "light")), THEMES["light"])
+        self.message = MessageBar()
+        self.desk = FileDesk(self, self.document, settings, recovery)
+        self._build()
+        build_menus(self)
+        self._connect()
+        self.apply_theme(self.theme.name)
+        self.set_system(self.system)
+        self.resize(1280, 800)
+        self.show_station("subject")
+        self._refit = True
+
+    # Building --------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        self.way, self.strip = Way(), Strip()
+        self.board = BoardArea(self.document)
+        self.subject = SubjectPanel(self.document)
+        self.kit = KitPanel(self.document, lambda: self.system)
+        self.weigh = WeighPanel(self.document, lambda: self.system)
+        self.set = SetPanel(lambda: self.system)
+        self.panels: dict[str, QWidget] = {
+            "subject": self.subject,
+            "kit": self.kit,
+            "weigh": self.weigh,
+            "set": self.set,
+            **{key: LaterPanel(key) for key in ("shoot", "prove", "keep")},
+        }
+        self.stack = QStackedWidget()
+        self.stack.setObjectName("panel")
+        self.stack.setFixedWidth(PANEL_WIDTH)
+        for panel in self.panels.values():
+            panel.setObjectName("panel")
+            self.stack.addWidget(panel)
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.way)
+        middle.addWidget(self.stack)
+        middle.addWidget(self.board, 1)
+        whole = QWidget()
+        layout = QVBoxLayout(whole)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.message)
+        layout.addLayout(middle, 1)
+        layout.addWidget(self.strip)
+        self.setCentralWidget(whole)
+
+    def _connect(self) -> None:
+        document = self.document
+        document.changed.connect(self._on_changed)
+        document.previewed.connect(self._on_previewed)
+        document.replaced.connect(self._on_replaced)
+        document.undo_stack.cleanChanged.connect(lambda _clean: self._show_title())
+        self.weigher.weighed.connect(self._on_weighed)
+        self.weigher.failed.connect(self._on_failed)
+        self.weigher.busy.connect(lambda share: self.strip.set_stale(share < 1.0))
+        self.way.went.connect(self.show_station)
+        self.strip.chosen.connect(self.take_method)
+        self.board.picked.connect(self.select_mark)
+        self.subject.selected.connect(self.select_mark)
+        self.weigh.advised_wanted.connect(lambda: self.take_method(None))
+        self.set.frame_picked.connect(self._on_frame)
+        self.set.best_wanted.connect(lambda: self.take_method(self.document.plan.choice.method))
+        self.set.sheet_wanted.connect(self.desk.save_sheet)
+        self.set.table_wanted.connect(self.desk.save_table)
+
+    # What is shown ---------------------------------------------------------------------------------
+
+    @property
+    def shown(self) -> Shown | None:
+        """What is on the board."""
+        return self._shown
+
+    def show_station(self, key: str) -> None:
+        """Bring a station's panel to the front."""
+        self.stack.setCurrentWidget(self.panels[key])
+        self.way.show_station(key)
+
+    def station(self) -> str:
+        """The key of the station in front."""
+        current = self.stack.currentWidget()
+        return next(key for key, panel in self.panels.items() if panel is current)
+
+    def take_method(self, key: str | None) -> None:
+        """Take a method (None: the advised one) with its best numbers."""
+        self._frame = 0
+        self.document.change(with_choice(self.document.plan, method=key), self.tr("choice of method"))
+        self._refresh_board()
+
+    def add_mark(self) -> None:
+        """A new mark, in the table where it can be typed over."""
+        self.show_station("subject")
+        self.subject.add_mark()
+
+    def select_mark(self, index: int) -> None:
+        """Select a mark in the table and all drawings."""
+        self.subject.table.select_mark(index)
+        self.board.select(index)
+
+    def apply_theme(self, name: str) -> None:
+        """Light or dusk."""
+        self.theme = THEMES[name]
+        self.settings.setValue("theme", name)
+        self.setStyleSheet(style_sheet(self.theme))
+        for view in (self.way, self.strip, self.board):
+            view.apply_theme(self.theme)
+
+    def set_system(self, system: str) -> None:
+        """Metres or feet and inches everywhere."""
+        self.system = system
+        self.settings.setValue("lengths", system)
+        self.subject.model.system = system
+        self.board.set_system(system)
+        self.subject.model.refresh()
+        self.subject.refresh()
+        self.kit.refresh()
+        self._refresh_set()
+
+    def _scene(self) -> Scene:
+        """The scene to draw: of the last weighing where that is still true, so that nothing is done twice."""
+        plan = self.document.shown
+        if self.weighing is not None and self.weighing.scene.plan is plan:
+            return self.weighing.scene
+        return unchecked_scene(plan)
+
+    def _candidate(self, scene: Scene) -> tuple[Candidate | None, bool]:
+        """The method to draw, and whether it was moved by hand."""
+        choice = self.document.shown.choice
+        if choice.manual is not None:
+            try:
+                build_scene(scene.plan)
+            except PlanError:
+                return None, False
+            by_hand = worked_by_hand(scene, choice.manual)
+            if by_hand is not None:
+                return by_hand, True
+        if self.weighing is None:
+            return None, False
+        key = choice.method if choice.method in self.strip.cells else self.weighing.advised
+        return (self.weighing.by_key(key) if key else None), False
+
+    def _refresh_board(self) -> None:
+        """Draw the plan as shown; quick, for every step of a drag."""
+        scene = self._scene()
+        candidate, by_hand = self._candidate(scene)
+        self._shown = look_again(scene, candidate, self._frame, by_hand=by_hand)
+        self.board.show_scene(self._shown if scene.plan.marks else None)
+        if self._refit and scene.plan.marks and self.isVisible():
+            self._refit = False
+            self.board.fit()
+
+    def _refresh_set(self) -> None:
+        self.set.show_scene(self._shown, self.complaint)
+
+    def _shown_key(self) -> str | None:
+        if self._shown is not None and self._shown.candidate is not None:
+            return self._shown.candidate.key
+        return self.document.shown.choice.method
+
+    # Answers to the document and the weigher ----------------------------------------------------------
+
+    def _on_replaced(self) -> None:
+        self.weighing, self.complaint, self._frame, self._refit = None, "", 0, True
+        self.message.hide()
+
+    def _on_changed(self) -> None:
+        self._refresh_board()
+        self.weigher.request(self.document.plan, at_once=True)
+        self.desk.mark_changed()
+        self._show_title()
+        self._show_states()
+
+    def _on_previewed(self) -> None:
+        self._refresh_board()
+        self.weigher.request(self.document.shown)
+
+    def _on_weighed(self, weighing: Weighing) -> None:
+        self.weighing, self.complaint = weighing, ""
+        self._refresh_board()
+        self.strip.show_weighing(weighing, self._shown_key())
+        if weighing.scene.plan is self.document.plan:
+            self.weigh.show_weighing(weighing, "")
+            self._refresh_set()
+            self._show_states()
+
+    def _on_failed(self, complaint: str) -> None:
+        self.weighing, self.complaint = None, complaint
+        self._refresh_board()
+        self.strip.show_weighing(None, self._shown_key())
+        self.weigh.show_weighing(None, complaint)
+        self._refresh_set()
+        self._show_states()
+
+    def _on_frame(self, frame: int) -> None:
+        self._frame = frame
+        self._refresh_board()
+        QTimer.singleShot(0, self._refresh_set)
+
+    def _show_title(self) -> None:
+        document = self.document
+        name = document.path.name if document.path else document.plan.title or self.tr("Untitled plan")
+        if document.read_only:
+            name += " " + self.tr("(read only)")
+        self.setWindowTitle(f"{name}[*] · Verispect")
+        self.setWindowModified(not document.undo_stack.isClean())
+
+    def _show_states(self) -> None:
+        plan, weighing = self.document.plan, self.weighing
+        later = StationState("later", self.tr("not built yet"))
+        states = {"shoot": later, "prove": later, "keep": later}
+        marks, lenses = len(plan.marks), len(plan.kit.lenses)
+        states["subject"] = StationState(
+            "done" if marks else "missing",
+            self.tr("{0} marks").format(marks) if marks else self.tr("no marks yet"),
+        )
+        states["kit"] = StationState(
+            "done" if lenses else "missing",
+            self.tr("{0} lenses").format(lenses) if lenses else self.tr("no lens yet"),
+        )
+        current = weighing is not None and weighing.scene.plan is plan
+        if weighing is None:
+            words, kind = (self.tr("cannot weigh") if self.complaint else self.tr("working")), "missing"
+        else:
+            kind = "done" if current else "stale"
+            holding = sum(candidate.holds for candidate in weighing.candidates)
+            words = self.tr("{0} of {1} hold").format(holding, len(weighing.candidates))
+        states["weigh"] = StationState(kind, words)
+        chosen = self._shown is not None and self._shown.candidate is not None
+        fits = chosen and self._shown.candidate.fits
+        taken = self.tr("taken") if plan.choice.method else self.tr("as advised")
+        if self._shown is not None and self._shown.by_hand:
+            taken = self.tr("moved by hand")
+        states["set"] = StationState(("done" if current else "stale") if fits else "missing", taken if fits else "")
+        self.way.show_states(states)
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        if self._refit:
+            QTimer.singleShot(0, self._refresh_board)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self.desk.may_leave():
+            event.ignore()
+            return
+        self.weigher.close()
+        self.desk.close()
+        event.accept()
+
+    def report(self, error: VerispectError | str) -> None:
+        """Say a sentence above the board."""
+        self.message.say(str(error))
+
+    def open_path(self, path: Path) -> None:
+        """Open a plan at once."""
+        self.desk.open_path(path)

@@ -1,0 +1,160 @@
+"""The table of marks: typed freely, checked at once, undone like everything else."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import ValidationError
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHeaderView, QStyledItemDelegate, QTableView, QWidget
+
+from verispect.ui.document import PlanDocument, with_mark
+from verispect.ui.forms import complaint_of
+from verispect.ui.lengths import LengthError, format_length, parse_length_m
+
+_KEYS = ("name", "x_m", "y_m", "z_m", "need", "weight", "speed_mm_s")
+_NEEDS = ("must", "should", "may", "soft")
+
+
+class MarksModel(QAbstractTableModel):
+    """The marks of the open plan."""
+
+    complained = pyqtSignal(str)
+
+    def __init__(self, document: PlanDocument, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._document = document
+        self.system = "metric"
+        self._count = 0
+        document.changed.connect(self.refresh)
+        document.previewed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        """Show the plan as it is now; keeps the selection while the number of marks stays."""
+        count = len(self._document.shown.marks)
+        if count != self._count:
+            self.beginResetModel()
+            self._count = count
+            self.endResetModel()
+        elif count:
+            self.dataChanged.emit(self.index(0, 0), self.index(count - 1, len(_KEYS) - 1))
+
+    def rowCount(self, _parent: QModelIndex | None = None) -> int:
+        return self._count
+
+    def columnCount(self, _parent: QModelIndex | None = None) -> int:
+        return len(_KEYS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> Any:
+        if orientation == Qt.Orientation.Vertical:
+            return str(section + 1) if role == Qt.ItemDataRole.DisplayRole else None
+        names = (
+            self.tr("Name"),
+            self.tr("Across"),
+            self.tr("Up"),
+            self.tr("Away"),
+            self.tr("Need"),
+            self.tr("Weight"),
+            self.tr("mm/s"),
+        )
+        hints = (
+            "",
+            self.tr("To the right of the camera; negative to the left"),
+            self.tr("Above the ground under the camera"),
+            self.tr("Away from the camera along the ground"),
+            self.tr("must, should, may be soft, or wanted soft"),
+            self.tr("How much its blur counts beside the others"),
+            self.tr("Movement across the view"),
+        )
+        if role == Qt.ItemDataRole.DisplayRole:
+            return names[section]
+        return hints[section] if role == Qt.ItemDataRole.ToolTipRole else None
+
+    def data(self, index: QModelIndex, role: int = 0) -> Any:
+        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() not in (0, 4):
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            return None
+        key = _KEYS[index.column()]
+        value = getattr(self._document.shown.marks[index.row()], key)
+        if key.endswith("_m"):
+            return format_length(value, self.system)
+        return value if isinstance(value, str) else f"{value:g}"
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        return super().flags(index) | Qt.ItemFlag.ItemIsEditable
+
+    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        if role != Qt.ItemDataRole.EditRole or str(value) == self.data(index, role):
+            return False
+        key = _KEYS[index.column()]
+        try:
+            parsed = self._parsed(key, str(value))
+            plan = with_mark(self._document.plan, index.row(), **{key: parsed})
+        except ValidationError as error:
+            self.complained.emit(complaint_of(error))
+            return False
+        except (LengthError, ValueError) as error:
+            self.complained.emit(str(error))
+            return False
+        self.complained.emit("")
+        name = self._document.plan.marks[index.row()].name
+        self._document.change(plan, self.tr("change of {0}").format(name))
+        return True
+
+    def _parsed(self, key: str, text: str) -> Any:
+        if key in ("name", "need"):
+            return text.strip()
+        if key.endswith("_m"):
+            return parse_length_m(text, default_unit="ft" if self.system == "imperial" else "m")
+        try:
+            return float(text.replace(",", "."))
+        except ValueError:
+            raise ValueError(self.tr("{0} is no number").format(repr(text))) from None
+
+
+class _NeedDelegate(QStyledItemDelegate):
+    def createEditor(self, parent, option, index):
+        box = QComboBox(parent)
+        box.addItems(_NEEDS)
+        box.activated.connect(lambda: self._done(box))
+        return box
+
+    def _done(self, box):
+        self.commitData.emit(box)
+        self.closeEditor.emit(box)
+
+    def setEditorData(self, editor, index):
+        editor.setCurrentText(index.data())
+
+    def setModelData(self, editor, model, index):
+        model.setData(index, editor.currentText())
+
+
+class MarksTable(QTableView):
+    """The view of the marks model; `selected(int)` follows the current row."""
+
+    selected = pyqtSignal(int)
+
+    def __init__(self, model: MarksModel) -> None:
+        super().__init__()
+        self.setModel(model)
+        self.setAccessibleName(self.tr("Marks"))
+        self.setItemDelegateForColumn(4, _NeedDelegate(self))
+        self.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+        self.setTabKeyNavigation(False)
+        self.verticalHeader().setDefaultSectionSize(28)
+        self.verticalHeader().hide()
+        header = self.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        for column, width in enumerate((0, 64, 64, 64, 62, 52, 46)):
+            if width:
+                self.setColumnWidth(column, width)
+        self.selectionModel().currentRowChanged.connect(lambda now, _before: self.selected.emit(now.row()))
+
+    def select_mark(self, index: int) -> None:
+        """Make a mark the current one."""
+        if index != self.currentIndex().row() and 0 <= index < self.model().rowCount():
+            column = max(self.currentIndex().column(), 0)
+            self.setCurrentIndex(self.model().index(index, column))

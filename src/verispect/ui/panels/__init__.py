@@ -1,0 +1,1 @@
+"""One panel for each station, beside the drawings."""

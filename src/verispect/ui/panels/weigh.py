@@ -1,0 +1,118 @@
+"""Weigh: what is wanted of the final picture, what is advised and why, and how every method stands."""
+
+from __future__ import annotations
+
+import html
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QGroupBox, QLabel, QPushButton, QTextBrowser, QVBoxLayout, QWidget
+
+from verispect.plan.advice import METHOD_NAMES
+from verispect.plan.candidate import Candidate
+from verispect.plan.sentence import Sentence
+from verispect.plan.weigh import Weighing
+from verispect.ui.document import PlanDocument
+from verispect.ui.forms import ModelForm, Spec
+from verispect.ui.words import say
+
+
+class WeighPanel(QWidget):
+    """The wish form and the reasons."""
+
+    advised_wanted = pyqtSignal()
+
+    def __init__(self, document: PlanDocument, system: Any) -> None:
+        super().__init__()
+        self.wish_form = ModelForm(self._specs(), system)
+        self.wish_form.edited.connect(
+            lambda wish, what: document.update(self.tr("change of {0}").format(what), wish=wish)
+        )
+        self.light_form = ModelForm([Spec("ev100", self.tr("Light, EV at ISO 100"))], system)
+        self.light_form.edited.connect(
+            lambda light, what: document.update(self.tr("change of {0}").format(what), light=light)
+        )
+        self.text = QTextBrowser()
+        self.text.setAccessibleName(self.tr("Reasons"))
+        self.take_button = QPushButton(self.tr("&Take the advised method"))
+        self.take_button.clicked.connect(self.advised_wanted)
+        self._criterion = QLabel()
+        self._criterion.setWordWrap(True)
+        self._criterion.setProperty("quiet", True)
+        wish = QGroupBox(self.tr("The final picture, and what counts as sharp in it"))
+        inside = QVBoxLayout(wish)
+        inside.setContentsMargins(0, 4, 0, 0)
+        inside.setSpacing(2)
+        inside.addWidget(self.wish_form)
+        inside.addWidget(self.light_form)
+        inside.addWidget(self._criterion)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 0, 10, 8)
+        layout.addWidget(wish)
+        layout.addWidget(self.text, 1)
+        layout.addWidget(self.take_button)
+        self._document = document
+        document.changed.connect(self.refresh)
+
+    def _specs(self) -> list[Spec]:
+        return [
+            Spec("print_mm", self.tr("Print"), "pair", "mm"),
+            Spec("viewing_mm", self.tr("Seen from"), unit="mm"),
+            Spec("line_pairs_per_mm", self.tr("Line pairs on the print"), "optional", "/mm",
+                 self.tr("Empty: one line pair subtends 2 arcmin at the viewing distance")),
+            Spec("contrast_floor", self.tr("Least contrast there")),
+            Spec("rule", self.tr("Sharpness rule"), "choice",
+                 choices=(("wave", self.tr("wave: contrast with diffraction")),
+                          ("root-sum", self.tr("root-sum: blur, diffraction, pixel")),
+                          ("disc", self.tr("disc: geometric blur alone")))),
+            Spec("series_covers", self.tr("A series covers"), "choice",
+                 choices=(("range", self.tr("everything from near to far")), ("marks", self.tr("the marks only")))),
+            Spec("priority", self.tr("What matters most"), "choice",
+                 choices=(("least frames", self.tr("least frames")), ("least time", self.tr("least time")),
+                          ("most detail", self.tr("most detail")))),
+            Spec("overlap", self.tr("Grid overlap, share")),
+        ]  # fmt: skip
+
+    def refresh(self) -> None:
+        """Show the plan's wish."""
+        plan = self._document.plan
+        self.wish_form.show_model(plan.wish)
+        self.light_form.show_model(plan.light)
+
+    def show_weighing(self, weighing: Weighing | None, complaint: str) -> None:
+        """Show reasons and every method's state, or what hinders weighing."""
+        self.take_button.setEnabled(weighing is not None and weighing.advised is not None)
+        place = self.text.verticalScrollBar().value()
+        if weighing is None:
+            self.text.setHtml(f"<p>{html.escape(complaint)}</p>")
+            return
+        plan = weighing.scene.plan
+        criterion = plan.criterion(plan.camera.framing_mm)
+        self._criterion.setText(
+            self.tr("That is {0:.1f} cycles/mm on the sensor; circle of confusion {1:.1f} µm").format(
+                criterion.frequency, criterion.disc_mm * 1000.0
+            )
+        )
+        name = say(Sentence(METHOD_NAMES[weighing.advised])) if weighing.advised else self.tr("Nothing")
+        parts = [f"<p><b>{html.escape(self.tr('Advised: {0}').format(name))}</b></p>"]
+        parts.extend(f"<p>{html.escape(say(reason))}.</p>" for reason in weighing.because)
+        parts.extend(self._method(candidate) for candidate in weighing.candidates)
+        self.text.setHtml("".join(parts))
+        self.text.verticalScrollBar().setValue(place)
+
+    def _method(self, candidate: Candidate) -> str:
+        name = html.escape(say(Sentence(METHOD_NAMES[candidate.key])))
+        if not candidate.fits:
+            reasons = "<br>".join(html.escape(say(reason)) for reason in candidate.why_not)
+            return f"<p><b>{name}</b> · {self.tr('does not fit')}<br>{reasons}.</p>"
+        worst = candidate.worst_softness
+        state = self.tr("holds") if candidate.holds else self.tr("does not hold")
+        softness = f"{worst:.2f}" if np.isfinite(worst) else "∞"
+        lens = html.escape(candidate.lens.name) if candidate.lens else ""
+        width, height = candidate.final_pixels
+        figures = self.tr("{0} at {1:.4g} mm · {2} frames · softest must {3} · {4} × {5} pixels").format(
+            lens, candidate.focal_mm, candidate.frame_count, softness, width, height
+        )
+        notes = "".join(f"<br>{html.escape(say(note))}." for note in candidate.notes)
+        return f"<p><b>{name}</b> · {state}<br>{figures}{notes}</p>"

@@ -1,0 +1,237 @@
+"""The field sheet: drawings, settings frame by frame, order of work, tick boxes, cautions, as PDF."""
+
+from __future__ import annotations
+
+import tempfile
+from datetime import date
+from pathlib import Path
+
+from PyQt6.QtCore import QCoreApplication, QMarginsF, QRectF, Qt
+from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPainter, QPdfWriter, QPen
+
+from verispect.errors import FileError
+from verispect.files.atomic import write_atomically
+from verispect.plan.advice import METHOD_NAMES
+from verispect.plan.frame_list import FrameRow, frame_rows, shutter_words
+from verispect.plan.sentence import Sentence
+from verispect.plan.work_order import cautions, steps
+from verispect.ui.drawings.board import Board
+from verispect.ui.drawings.frame import FrameBoard
+from verispect.ui.drawings.shown import Shown
+from verispect.ui.drawings.side import ElevationBoard, GroundBoard
+from verispect.ui.lengths import format_length
+from verispect.ui.theme import LIGHT, colour, font
+from verispect.ui.words import say
+
+_DPI = 300
+_MM = _DPI / 25.4
+
+
+def _tr(text: str) -> str:
+    return QCoreApplication.translate("Sheet", text)
+
+
+def write_sheet(shown: Shown, path: Path, *, system: str, paper: str = "A4") -> None:
+    """Write the sheet of what is on the board.
+
+    Parameters
+    ----------
+    shown : Shown
+        With a method that fits.
+    paper : "A4" or "Letter"
+
+    Raises
+    ------
+    FileError
+        If it cannot be written; an old file is then untouched.
+    """
+    with tempfile.TemporaryDirectory() as folder:
+        made = Path(folder) / "sheet.pdf"
+        writer = QPdfWriter(str(made))
+        writer.setResolution(_DPI)
+        size = QPageSize.PageSizeId.Letter if paper == "Letter" else QPageSize.PageSizeId.A4
+        margins = QMarginsF(14, 12, 14, 12)
+        writer.setPageLayout(
+            QPageLayout(QPageSize(size), QPageLayout.Orientation.Portrait, margins, QPageLayout.Unit.Millimeter)
+        )
+        writer.setTitle(shown.scene.plan.title or _tr("Untitled plan"))
+        writer.setCreator("Verispect")
+        _Sheet(writer, shown, system).paint()
+        content = made.read_bytes() if made.exists() else b""
+    if not content:
+        raise FileError(f"{path}: the sheet could not be made; free some space for temporary files")
+    write_atomically(path, content)
+
+
+class _Sheet:
+    """Paints from the top down, with a new page when one is full."""
+
+    def __init__(self, writer: QPdfWriter, shown: Shown, system: str) -> None:
+        self._writer, self._shown, self._system = writer, shown, system
+        self._painter = QPainter(writer)
+        self._width = float(writer.width())
+        self._height = float(writer.height())
+        self._y = 0.0
+        self._page = 1
+
+    def paint(self) -> None:
+        self._heading()
+        self._drawings()
+        self._settings()
+        self._list(_tr("Order of work"), [say(step) for step in steps(self._shown.candidate)], ticked=True)
+        self._list(_tr("Cautions"), [say(caution) for caution in cautions()], ticked=False)
+        self._foot()
+        self._painter.end()
+
+    def _font(self, points: float, weight: int = 400) -> QFont:
+        made = font(points, weight)
+        self._painter.setFont(made)
+        return made
+
+    def _text(
+        self, x: float, width: float, text: str, *, flags: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft
+    ) -> float:
+        """Write wrapped text at the present height; gives how high it was."""
+        area = QRectF(x, self._y, width, 1e5)
+        used = self._painter.boundingRect(area, int(flags) | int(Qt.TextFlag.TextWordWrap), text)
+        self._painter.drawText(area, int(flags) | int(Qt.TextFlag.TextWordWrap), text)
+        return float(used.height())
+
+    def _need(self, height: float) -> None:
+        if self._y + height <= self._height - 8 * _MM:
+            return
+        self._foot()
+        self._writer.newPage()
+        self._page += 1
+        self._y = 0.0
+
+    def _foot(self) -> None:
+        self._font(8)
+        self._painter.setPen(colour(LIGHT.faint))
+        title = self._shown.scene.plan.title or _tr("Untitled plan")
+        area = QRectF(0, self._height - 5 * _MM, self._width, 5 * _MM)
+        words = _tr("{0} · made with Verispect on {1} · page {2}").format(title, date.today().isoformat(), self._page)
+        self._painter.drawText(area, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom), words)
+        self._painter.setPen(colour(LIGHT.ink))
+
+    def _heading(self) -> None:
+        candidate = self._shown.candidate
+        self._painter.setPen(colour(LIGHT.ink))
+        self._font(16, 600)
+        self._y += self._text(0, self._width, self._shown.scene.plan.title or _tr("Untitled plan"))
+        first = frame_rows(candidate)[0]
+        counted = _tr("1 frame") if candidate.frame_count == 1 else _tr("{0} frames").format(candidate.frame_count)
+        minutes = candidate.time_on_site_s / 60.0
+        words = _tr("{0} · {1} · {2} at {3:.4g} mm · f/{4} · about {5:.0f} min on site").format(
+            say(Sentence(METHOD_NAMES[candidate.key])),
+            counted,
+            first.lens,
+            first.focal_mm,
+            first.stop,
+            max(minutes, 1),
+        )
+        self._font(11)
+        self._y += self._text(0, self._width, words) + 1 * _MM
+        self._font(9)
+        for note in candidate.notes:
+            self._y += self._text(0, self._width, say(note) + ".")
+        self._y += 2 * _MM
+
+    def _drawings(self) -> None:
+        gap = 3 * _MM
+        half = (self._width - gap) / 2
+        for board, x, width, height, moves in (
+            (ElevationBoard(), 0.0, self._width, 52 * _MM, True),
+            (GroundBoard(), 0.0, half, 66 * _MM, False),
+            (FrameBoard(), half + gap, half, 66 * _MM, True),
+        ):
+            self._board(board, QRectF(x, self._y, width, height))
+            if moves:
+                self._y += height + gap
+
+    def _board(self, board: Board, area: QRectF) -> None:
+        """A drawing of its own for the paper, in the light theme, painted as vectors."""
+        scale = 2.6
+        board.resize(int(area.width() / scale), int(area.height() / scale))
+        board.setAttribute(Qt.WidgetAttribute.WA_DontShowOnScreen)
+        board.show()
+        board.apply_theme(LIGHT)
+        if hasattr(board, "system"):
+            board.system = self._system
+        board.show_scene(self._shown)
+        board.fit()
+        QCoreApplication.processEvents()
+        board.redraw()
+        self._font(8.5)
+        title = self._painter.fontMetrics().height()
+        self._painter.drawText(QRectF(area.left(), area.top(), area.width(), title), board.title.text())
+        board.plot.render(self._painter, area.adjusted(0, title, 0, 0), board.plot.viewport().rect())
+        board.close()
+        board.deleteLater()
+
+    def _settings(self) -> None:
+        rows = frame_rows(self._shown.candidate)
+        columns = self._columns(rows)
+        widths = [self._width * share for share, _, _ in columns]
+        self._row(widths, [title for _, title, _ in columns], weight=600, box=False)
+        for row in rows:
+            self._row(widths, [write(row) for _, _, write in columns], box=True)
+        self._y += 3 * _MM
+
+    def _row(self, widths: list[float], cells: list[str], *, weight: int = 400, box: bool) -> None:
+        height = 6 * _MM
+        self._need(height)
+        self._font(9.5, weight)
+        self._painter.setPen(QPen(colour(LIGHT.line), 2))
+        self._painter.drawLine(0, int(self._y + height), int(self._width), int(self._y + height))
+        self._painter.setPen(colour(LIGHT.ink))
+        x = 0.0
+        for index, (width, cell) in enumerate(zip(widths, cells, strict=True)):
+            area = QRectF(x, self._y, width - 1.5 * _MM, height)
+            if index == 0 and box:
+                self._tick(area.left(), area.center().y())
+            self._painter.drawText(area, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), cell)
+            x += width
+        self._y += height
+
+    def _tick(self, x: float, middle: float) -> None:
+        side = 3.2 * _MM
+        self._painter.setBrush(Qt.BrushStyle.NoBrush)
+        self._painter.setPen(QPen(colour(LIGHT.ink), 3))
+        self._painter.drawRect(QRectF(x, middle - side / 2, side, side))
+        self._painter.setPen(colour(LIGHT.ink))
+
+    def _columns(self, rows: list[FrameRow]):
+        """Share of the width, title, and how to write it; columns that say nothing are left out."""
+        system = self._system
+
+        def moves(*keys: str) -> bool:
+            return any(abs(getattr(row, key)) > 1e-6 for row in rows for key in keys)
+
+        columns = [(1.2, _tr("Frame"), lambda row: str(row.number))]
+        if moves("tilt_deg", "swing_deg"):
+            columns.append((1.0, _tr("Tilt"), lambda row: f"{row.tilt_deg:+.1f}°"))
+            columns.append((1.0, _tr("Swing"), lambda row: f"{row.swing_deg:+.1f}°"))
+        if moves("cross_mm", "rise_mm"):
+            columns.append((1.2, _tr("Cross"), lambda row: f"{row.cross_mm:+.1f} mm"))
+            columns.append((1.2, _tr("Rise"), lambda row: f"{row.rise_mm:+.1f} mm"))
+        columns.append((1.0, _tr("Bearing"), lambda row: f"{row.bearing_deg:+.1f}°"))
+        columns.append((1.0, _tr("Pitch"), lambda row: f"{row.pitch_deg:+.1f}°"))
+        columns.append((1.4, _tr("Focus, from sensor"), lambda row: format_length(row.focus_m, system)))
+        columns.append((0.8, _tr("Stop"), lambda row: f"f/{row.stop}"))
+        columns.append((1.0, _tr("Time"), lambda row: shutter_words(row.shutter_s)))
+        total = sum(share for share, _, _ in columns)
+        return [(share / total, title, write) for share, title, write in columns]
+
+    def _list(self, title: str, lines: list[str], *, ticked: bool) -> None:
+        self._need(16 * _MM)
+        self._font(11, 600)
+        self._y += self._text(0, self._width, title) + 1 * _MM
+        self._font(9.5)
+        for line in lines:
+            self._need(8 * _MM)
+            self._font(9.5)
+            if ticked:
+                self._tick(0, self._y + self._painter.fontMetrics().height() / 2)
+            self._y += self._text(6 * _MM if ticked else 0, self._width - 6 * _MM, line + ".") + 1.1 * _MM
+        self._y += 2 * _MM
