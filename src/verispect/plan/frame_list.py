@@ -73,17 +73,24 @@ def _row(number: int, exposure: Exposure) -> FrameRow:
     )
 
 
+_DIAL = (
+    8000, 6400, 5000, 4000, 3200, 2500, 2000, 1600, 1250, 1000, 800, 640, 500, 400, 320, 250, 200, 160, 125, 100,
+    80, 60, 50, 40, 30, 25, 20, 15, 13, 10, 8, 6, 5, 4,
+)  # fmt: skip
+
+
 def shutter_words(seconds: float) -> str:
     """An exposure time as a dial writes it, to the nearest third of a stop.
 
     Examples
     --------
-    >>> shutter_words(1 / 60), shutter_words(0.4), shutter_words(2.5), shutter_words(95.0)
-    ('1/64 s', '0.4 s', '2.5 s', '95 s')
+    >>> shutter_words(1 / 64), shutter_words(0.4), shutter_words(2.52), shutter_words(95.2)
+    ('1/60 s', '0.4 s', '2.5 s', '95 s')
     """
-    third = 2.0 ** (round(3.0 * math.log2(seconds)) / 3.0)
     if seconds >= 8.0:
         return f"{seconds:.0f} s"
-    if third >= 0.3:
-        return f"{third:.2g} s"
-    return f"1/{1.0 / third:.0f} s" if third > 0.1 else f"1/{1.0 / third:.1f} s"
+    if seconds >= 0.28:
+        third = 2.0 ** (round(3.0 * math.log2(seconds)) / 3.0)
+        return f"{third:.1f} s".replace(".0 s", " s")
+    nearest = min(_DIAL, key=lambda part: abs(math.log(part * seconds)))
+    return f"1/{nearest} s"

@@ -135,3 +135,21 @@ def _feet(size: float) -> str:
     if feet and left:
         return f"{feet:.0f} ft {shown} in"
     return f"{feet:.0f} ft" if feet else f"{shown} in"
+
+
+def format_angle(degrees: float) -> str:
+    """An angle as a scale shows it, signed, without a negative zero.
+
+    Examples
+    --------
+    >>> format_angle(4.26), format_angle(-0.02)
+    ('+4.3°', '0.0°')
+    """
+    rounded = round(degrees, 1)
+    return f"{rounded:+.1f}°".replace("-", "−") if rounded else "0.0°"
+
+
+def format_movement(millimetres: float) -> str:
+    """A shift as a scale shows it."""
+    rounded = round(millimetres, 1)
+    return f"{rounded:+.1f} mm".replace("-", "−") if rounded else "0.0 mm"

@@ -30,7 +30,7 @@ from verispect.ui.theme import THEMES, style_sheet
 from verispect.ui.way import StationState, Way
 from verispect.ui.weigher import Weigher
 
-PANEL_WIDTH = 440
+PANEL_WIDTH = 460
 
 
 class MainWindow(QMainWindow):
@@ -124,6 +124,8 @@ class MainWindow(QMainWindow):
         """Bring a station's panel to the front."""
         self.stack.setCurrentWidget(self.panels[key])
         self.way.show_station(key)
+        if key == "subject":
+            self.subject.table.setFocus()
 
     def station(self) -> str:
         """The key of the station in front."""

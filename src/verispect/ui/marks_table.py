@@ -148,7 +148,7 @@ class MarksTable(QTableView):
         header = self.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for column, width in enumerate((0, 64, 64, 64, 62, 52, 46)):
+        for column, width in enumerate((0, 60, 60, 60, 58, 50, 46)):
             if width:
                 self.setColumnWidth(column, width)
         self.selectionModel().currentRowChanged.connect(lambda now, _before: self.selected.emit(now.row()))

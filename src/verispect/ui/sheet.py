@@ -19,9 +19,9 @@ from verispect.ui.drawings.board import Board
 from verispect.ui.drawings.frame import FrameBoard
 from verispect.ui.drawings.shown import Shown
 from verispect.ui.drawings.side import ElevationBoard, GroundBoard
-from verispect.ui.lengths import format_length
+from verispect.ui.lengths import format_angle, format_length, format_movement
 from verispect.ui.theme import LIGHT, colour, font
-from verispect.ui.words import say
+from verispect.ui.words import counted_frames, say
 
 _DPI = 300
 _MM = _DPI / 25.4
@@ -120,7 +120,7 @@ class _Sheet:
         self._font(16, 600)
         self._y += self._text(0, self._width, self._shown.scene.plan.title or _tr("Untitled plan"))
         first = frame_rows(candidate)[0]
-        counted = _tr("1 frame") if candidate.frame_count == 1 else _tr("{0} frames").format(candidate.frame_count)
+        counted = counted_frames(candidate.frame_count)
         minutes = candidate.time_on_site_s / 60.0
         words = _tr("{0} · {1} · {2} at {3:.4g} mm · f/{4} · about {5:.0f} min on site").format(
             say(Sentence(METHOD_NAMES[candidate.key])),
@@ -210,13 +210,13 @@ class _Sheet:
 
         columns = [(1.2, _tr("Frame"), lambda row: str(row.number))]
         if moves("tilt_deg", "swing_deg"):
-            columns.append((1.0, _tr("Tilt"), lambda row: f"{row.tilt_deg:+.1f}°"))
-            columns.append((1.0, _tr("Swing"), lambda row: f"{row.swing_deg:+.1f}°"))
+            columns.append((1.0, _tr("Tilt"), lambda row: format_angle(row.tilt_deg)))
+            columns.append((1.0, _tr("Swing"), lambda row: format_angle(row.swing_deg)))
         if moves("cross_mm", "rise_mm"):
-            columns.append((1.2, _tr("Cross"), lambda row: f"{row.cross_mm:+.1f} mm"))
-            columns.append((1.2, _tr("Rise"), lambda row: f"{row.rise_mm:+.1f} mm"))
-        columns.append((1.0, _tr("Bearing"), lambda row: f"{row.bearing_deg:+.1f}°"))
-        columns.append((1.0, _tr("Pitch"), lambda row: f"{row.pitch_deg:+.1f}°"))
+            columns.append((1.2, _tr("Cross"), lambda row: format_movement(row.cross_mm)))
+            columns.append((1.2, _tr("Rise"), lambda row: format_movement(row.rise_mm)))
+        columns.append((1.0, _tr("Bearing"), lambda row: format_angle(row.bearing_deg)))
+        columns.append((1.0, _tr("Pitch"), lambda row: format_angle(row.pitch_deg)))
         columns.append((1.4, _tr("Focus, from sensor"), lambda row: format_length(row.focus_m, system)))
         columns.append((0.8, _tr("Stop"), lambda row: f"f/{row.stop}"))
         columns.append((1.0, _tr("Time"), lambda row: shutter_words(row.shutter_s)))

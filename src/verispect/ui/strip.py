@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QBrush, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
 from verispect.optics.stops import marked
@@ -13,7 +13,7 @@ from verispect.plan.candidate import METHOD_KEYS, Candidate
 from verispect.plan.sentence import Sentence
 from verispect.plan.weigh import Weighing
 from verispect.ui.theme import Theme, colour, font
-from verispect.ui.words import say
+from verispect.ui.words import counted_frames, say
 
 _FULL_BAR = 2.0
 
@@ -53,7 +53,7 @@ class MethodCell(QAbstractButton):
             self._lines = (self.tr("does not fit"), say(candidate.why_not[0]))
         elif candidate is not None:
             self._share, self._holds = candidate.worst_softness, candidate.holds
-            self._lines = (_burden(self, candidate), _outcome(self, candidate))
+            self._lines = (_burden(candidate), _outcome(self, candidate))
         spoken = ", ".join(part for part in (self._name, *self._lines) if part)
         self.setAccessibleName(spoken + (self.tr(", advised") if self.advised else ""))
         self.setToolTip("\n".join(part for part in self._lines if part))
@@ -103,18 +103,16 @@ class MethodCell(QAbstractButton):
         if self._holds:
             painter.fillRect(filled, colour(theme.sharp))
         else:
-            painter.setBrush(Qt.BrushStyle.BDiagPattern)
-            painter.fillRect(filled, Qt.BrushStyle.BDiagPattern)
+            painter.fillRect(filled, QBrush(colour(theme.ink), Qt.BrushStyle.BDiagPattern))
         middle = bar.left() + bar.width() / _FULL_BAR
         painter.setPen(QPen(colour(theme.ink), 1.6))
         painter.drawLine(int(middle), int(bar.top() - 3), int(middle), int(bar.bottom() + 3))
 
 
-def _burden(widget: QWidget, candidate: Candidate) -> str:
-    frames = candidate.frame_count
+def _burden(candidate: Candidate) -> str:
     stop = marked(candidate.exposures[0].state.f_number)
     minutes = candidate.time_on_site_s / 60.0
-    counted = widget.tr("1 frame") if frames == 1 else widget.tr("{0} frames").format(frames)
+    counted = counted_frames(candidate.frame_count)
     return (
         f"{counted} · f/{stop} · {minutes:.0f} min" if minutes >= 10 else f"{counted} · f/{stop} · {minutes:.1f} min"
     )

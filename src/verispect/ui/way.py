@@ -46,6 +46,7 @@ class StationButton(QAbstractButton):
         self._theme: Theme | None = None
         self.setCheckable(True)
         self.setAccessibleName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import html
+
 from PyQt6.QtCore import QCoreApplication
 
 from verispect.plan.sentence import Sentence
@@ -12,3 +14,15 @@ def say(sentence: Sentence) -> str:
     template = QCoreApplication.translate("core", sentence.template)
     values = {key: say(value) if isinstance(value, Sentence) else value for key, value in sentence.values.items()}
     return template.format(**values)
+
+
+def heading(text: str) -> str:
+    """Rich text that stands out by its size: a variable font has no bold face in rich text."""
+    return f'<span style="font-size:12pt">{html.escape(text)}</span>'
+
+
+def counted_frames(count: int) -> str:
+    """The number of frames in words."""
+    if count == 1:
+        return QCoreApplication.translate("words", "1 frame")
+    return QCoreApplication.translate("words", "{0} frames").format(count)

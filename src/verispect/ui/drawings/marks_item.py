@@ -42,7 +42,7 @@ class MarksItem(pg.GraphicsObject):
         super().__init__()
         self._marks: list[DrawnMark] = []
         self._theme: Theme | None = None
-        self._laid: list[tuple[QPointF, DrawnMark, QPointF | None, str]] = []
+        self._laid: list[tuple[QPointF, DrawnMark, QPointF | None, QRectF, str]] = []
         self._key: object = None
         self.setZValue(20)
 
@@ -75,9 +75,11 @@ class MarksItem(pg.GraphicsObject):
         painter.setWorldTransform(QTransform.fromScale(scale, scale))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(pixel_font(9.0))
-        for place, mark, label, text in self._laid:
+        for place, mark, label, area, text in self._laid:
             self._paint_mark(painter, place, mark)
             if label is not None:
+                # A veil behind the words keeps them legible over lines and hatching.
+                painter.fillRect(area, colour(self._theme.field, 175))
                 painter.setPen(colour(self._theme.ink))
                 painter.drawText(label, text)
         painter.restore()
@@ -97,7 +99,7 @@ class MarksItem(pg.GraphicsObject):
         for mark in order:
             place = places[id(mark)]
             text = _label(mark)
-            chosen = None
+            chosen, area = None, QRectF()
             if labelled < _MOST_LABELS:
                 width, height = metrics.horizontalAdvance(text), metrics.height()
                 for dx, dy in (
@@ -115,7 +117,7 @@ class MarksItem(pg.GraphicsObject):
                         taken.append(area)
                         labelled += 1
                         break
-            self._laid.append((place, mark, chosen, text))
+            self._laid.append((place, mark, chosen, area, text))
 
     def _paint_mark(self, painter: QPainter, place: QPointF, mark: DrawnMark) -> None:
         theme = self._theme

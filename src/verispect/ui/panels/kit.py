@@ -29,12 +29,12 @@ class KitPanel(QWidget):
         super().__init__()
         self._document = document
         self._current = 0
-        self.body_form = ModelForm(self._body_specs(), system)
+        self.body_form = ModelForm(self._body_specs(), system, columns=2)
         self.body_form.edited.connect(lambda body, what: self._change(what, body=body))
         self.lens_box = QComboBox()
         self.lens_box.setAccessibleName(self.tr("Lens"))
         self.lens_box.activated.connect(self._take_lens)
-        self.lens_form = ModelForm(self._lens_specs(), system)
+        self.lens_form = ModelForm(self._lens_specs(), system, columns=2)
         self.lens_form.edited.connect(self._change_lens)
         self.add_button = QPushButton(self.tr("A&dd lens"))
         self.remove_button = QPushButton(self.tr("Re&move lens"))
@@ -61,17 +61,19 @@ class KitPanel(QWidget):
             Spec("focal_mm", self.tr("Focal length"), "range", "mm"),
             Spec("f_numbers", self.tr("Stops f/"), "range", "", self.tr("As marked: widest–smallest")),
             Spec("closest_m", self.tr("Closest focus"), "length"),
-            Spec("closest_from", self.tr("measured from"), "choice",
-                 choices=(("sensor", self.tr("sensor mark")), ("front", self.tr("front of the lens")),
-                          ("principal", self.tr("front principal point")))),
+            Spec("closest_from", self.tr("taken from"), "choice",
+                 choices=(("sensor", self.tr("sensor mark")), ("front", self.tr("lens front")),
+                          ("principal", self.tr("principal pt")))),
             Spec("tilt_deg", self.tr("Tilt to"), unit="°", hint=self.tr("0 for a lens that does not tilt")),
             Spec("tilt_mount", self.tr("Tilt mount"), "choice",
-                 choices=(("free", self.tr("tilt and swing apart")), ("rotating", self.tr("one tilt, turned")))),
+                 hint=self.tr("Free: tilt and swing each to the limit. Rotating: one tilt, turned to any side"),
+                 choices=(("free", self.tr("free")), ("rotating", self.tr("rotating")))),
             Spec("shift_mm", self.tr("Shift to"), unit="mm"),
             Spec("image_circle_mm", self.tr("Image circle"), "optional", "mm",
                  self.tr("Empty where unknown: then it just covers the sensor")),
-            Spec("pupil_magnification", self.tr("Pupil magnification"), hint=self.tr("Exit over entrance pupil")),
-            Spec("principal_separation_mm", self.tr("Principal separation"), unit="mm"),
+            Spec("pupil_magnification", self.tr("Pupil magnif."), hint=self.tr("Exit over entrance pupil")),
+            Spec("principal_separation_mm", self.tr("Separation"), unit="mm",
+                 hint=self.tr("From the front to the rear principal point")),
         ]  # fmt: skip
 
     def _times_specs(self) -> list[Spec]:

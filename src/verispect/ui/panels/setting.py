@@ -25,8 +25,8 @@ from verispect.plan.frame_list import FrameRow, frame_rows, shutter_words
 from verispect.plan.sentence import Sentence
 from verispect.plan.why import reasons_for
 from verispect.ui.drawings.shown import Shown
-from verispect.ui.lengths import format_length
-from verispect.ui.words import say
+from verispect.ui.lengths import format_angle, format_length, format_movement
+from verispect.ui.words import heading, say
 
 
 class SetPanel(QWidget):
@@ -104,7 +104,7 @@ class SetPanel(QWidget):
         name = say(Sentence(METHOD_NAMES[candidate.key]))
         rows = frame_rows(candidate)
         first = rows[0]
-        text = f"<b>{html.escape(name)}</b> · {html.escape(first.lens)} · {first.focal_mm:.4g} mm · f/{first.stop}"
+        text = f"{heading(name)} · {html.escape(first.lens)} · {first.focal_mm:.4g} mm · f/{first.stop}"
         if shown.by_hand:
             text += " · " + self.tr("moved by hand: softest must at {0:.2f}").format(candidate.worst_softness)
         notes = "".join(f"<br>{html.escape(say(note))}." for note in candidate.notes)
@@ -123,7 +123,7 @@ class SetPanel(QWidget):
         self.table.setCurrentCell(min(shown.frame, len(rows) - 1), 0)
         self.why.setHtml(
             "".join(
-                f"<p><b>{html.escape(say(reason.what))}</b><br>{html.escape(say(reason.working))}"
+                f"<p>{heading(say(reason.what))}<br>{html.escape(say(reason.working))}"
                 f"<br><i>{html.escape(say(reason.source))}</i></p>"
                 for reason in reasons_for(candidate, shown.frame)
             )
@@ -133,14 +133,14 @@ class SetPanel(QWidget):
         system = self._system()
         columns: list[tuple[str, Callable[[FrameRow], str]]] = [("#", lambda row: str(row.number))]
         if candidate.key in ("tilt", "tilt-series"):
-            columns.append((self.tr("Tilt"), lambda row: f"{row.tilt_deg:+.1f}°"))
-            columns.append((self.tr("Swing"), lambda row: f"{row.swing_deg:+.1f}°"))
+            columns.append((self.tr("Tilt"), lambda row: format_angle(row.tilt_deg)))
+            columns.append((self.tr("Swing"), lambda row: format_angle(row.swing_deg)))
         if candidate.key == "turned-grid":
-            columns.append((self.tr("Bearing"), lambda row: f"{row.bearing_deg:+.1f}°"))
-            columns.append((self.tr("Pitch"), lambda row: f"{row.pitch_deg:+.1f}°"))
+            columns.append((self.tr("Bearing"), lambda row: format_angle(row.bearing_deg)))
+            columns.append((self.tr("Pitch"), lambda row: format_angle(row.pitch_deg)))
         if candidate.key == "shift-grid":
-            columns.append((self.tr("Cross"), lambda row: f"{row.cross_mm:+.1f} mm"))
-            columns.append((self.tr("Rise"), lambda row: f"{row.rise_mm:+.1f} mm"))
+            columns.append((self.tr("Cross"), lambda row: format_movement(row.cross_mm)))
+            columns.append((self.tr("Rise"), lambda row: format_movement(row.rise_mm)))
         columns.append((self.tr("Focus"), lambda row: format_length(row.focus_m, system)))
         columns.append((self.tr("Stop"), lambda row: f"f/{row.stop}"))
         columns.append((self.tr("Time"), lambda row: shutter_words(row.shutter_s)))

@@ -15,7 +15,7 @@ from verispect.plan.sentence import Sentence
 from verispect.plan.weigh import Weighing
 from verispect.ui.document import PlanDocument
 from verispect.ui.forms import ModelForm, Spec
-from verispect.ui.words import say
+from verispect.ui.words import counted_frames, heading, say
 
 
 class WeighPanel(QWidget):
@@ -29,7 +29,9 @@ class WeighPanel(QWidget):
         self.wish_form.edited.connect(
             lambda wish, what: document.update(self.tr("change of {0}").format(what), wish=wish)
         )
-        self.light_form = ModelForm([Spec("ev100", self.tr("Light, EV at ISO 100"))], system)
+        self.light_form = ModelForm([Spec("ev100", self.tr("Light, EV at ISO 100"), unit="EV")], system)
+        for form in (self.wish_form, self.light_form):
+            form.line_up(label_px=132, unit_px=30)
         self.light_form.edited.connect(
             lambda light, what: document.update(self.tr("change of {0}").format(what), light=light)
         )
@@ -95,24 +97,24 @@ class WeighPanel(QWidget):
             )
         )
         name = say(Sentence(METHOD_NAMES[weighing.advised])) if weighing.advised else self.tr("Nothing")
-        parts = [f"<p><b>{html.escape(self.tr('Advised: {0}').format(name))}</b></p>"]
+        parts = [f"<p>{heading(self.tr('Advised: {0}').format(name))}</p>"]
         parts.extend(f"<p>{html.escape(say(reason))}.</p>" for reason in weighing.because)
         parts.extend(self._method(candidate) for candidate in weighing.candidates)
         self.text.setHtml("".join(parts))
         self.text.verticalScrollBar().setValue(place)
 
     def _method(self, candidate: Candidate) -> str:
-        name = html.escape(say(Sentence(METHOD_NAMES[candidate.key])))
+        name = heading(say(Sentence(METHOD_NAMES[candidate.key])))
         if not candidate.fits:
             reasons = "<br>".join(html.escape(say(reason)) for reason in candidate.why_not)
-            return f"<p><b>{name}</b> · {self.tr('does not fit')}<br>{reasons}.</p>"
+            return f"<p>{name} · {self.tr('does not fit')}<br>{reasons}.</p>"
         worst = candidate.worst_softness
         state = self.tr("holds") if candidate.holds else self.tr("does not hold")
         softness = f"{worst:.2f}" if np.isfinite(worst) else "∞"
         lens = html.escape(candidate.lens.name) if candidate.lens else ""
         width, height = candidate.final_pixels
-        figures = self.tr("{0} at {1:.4g} mm · {2} frames · softest must {3} · {4} × {5} pixels").format(
-            lens, candidate.focal_mm, candidate.frame_count, softness, width, height
+        figures = self.tr("{0} at {1:.4g} mm · {2} · softest must {3} · {4} × {5} pixels").format(
+            lens, candidate.focal_mm, counted_frames(candidate.frame_count), softness, width, height
         )
         notes = "".join(f"<br>{html.escape(say(note))}." for note in candidate.notes)
-        return f"<p><b>{name}</b> · {state}<br>{figures}{notes}</p>"
+        return f"<p>{name} · {state}<br>{figures}{notes}</p>"
