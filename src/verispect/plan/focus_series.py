@@ -19,6 +19,8 @@ from verispect.plan.problem import Problem
 
 # More frames than this is no plan; the count is then given as infinite.
 MOST_FRAMES = 999
+# Places at which the allowed blur is tabled.
+_GRID = 41
 # Kept off the limit, so that rounding cannot push a mark past it.
 _SLACK = 1.0 - 1e-7
 
@@ -116,10 +118,13 @@ def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
     longest = problem.longest_image_mm * axis[2]
     low, high = float(sharp_at.min()), float(sharp_at.max())
     margin = 0.02 * (high - low) + 0.02 * low
-    grid = np.linspace(max(low - margin, 0.2 * problem.focal_mm), high + margin, 25)
+    grid = np.linspace(max(low - margin, 0.2 * problem.focal_mm), high + margin, _GRID)
     working = _working(first, grid, stops)
     criterion = problem.criterion
-    allowed = np.nan_to_num(criterion.allowed_blur_mm(working), nan=0.0)
+    allowed = criterion.allowed_blur_mm(working)
+    # A stop that diffraction spoils at the nearest focus, where the working f-number is largest, is no use.
+    spoilt = np.isnan(criterion.allowed_blur_mm(_working(first, np.array([high]), stops)))
+    allowed = np.where(spoilt, 0.0, np.nan_to_num(allowed, nan=0.0))
     mark_allowed = np.ones(rates.shape)
     if np.any(problem.speeds_mm_s):
         states = [

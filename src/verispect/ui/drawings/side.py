@@ -17,6 +17,8 @@ from verispect.ui.theme import Theme, colour, font
 
 # Marks this many times as far as the nearest are left out of the first view and shown at its edge.
 _FAR_OUT = 25.0
+# Of a long series so many planes are drawn.
+_MOST_OTHERS = 40
 
 
 class SideBoard(Board):
@@ -60,6 +62,7 @@ class SideBoard(Board):
                 if face is not None:
                     paths.append((polyline(face.clipped(box)), pen(theme.sharp, 1.0, alpha=170), None))
             paths.extend(self._other_planes(shown, section, theme, box))
+            areas.extend(self._other_wedges(shown, section, theme, box))
             drawn = self._traced(shown, section)
             line = drawn.plane.clipped(box)
             if line is not None:
@@ -81,12 +84,23 @@ class SideBoard(Board):
         if shown.candidate is None or len(shown.candidate.exposures) < 2:
             return []
         style = pen(theme.sharp, 1.0, Qt.PenStyle.DashLine, 150)
-        others = shown.candidate.exposures[:60]
+        others = shown.candidate.exposures[:_MOST_OTHERS]
         return [
             (polyline(focus_traces(exposure, section).plane.clipped(box)), style, None)
             for exposure in others
             if exposure is not shown.exposure
         ]
+
+    def _other_wedges(self, shown, section, theme, box):
+        """What the other frames of a series hold, tinted without hatching."""
+        if shown.candidate is None or shown.candidate.key not in ("series", "tilt-series"):
+            return []
+        areas = []
+        for exposure in shown.candidate.exposures[:_MOST_OTHERS]:
+            if exposure is not shown.exposure:
+                for polygon in focus_traces(exposure, section).sharp_region(box):
+                    areas.append((polyline(polygon, closed=True), None, QBrush(colour(theme.sharp, 22))))
+        return areas
 
     def _surroundings(self, shown: Shown, section: Section, theme: Theme, box):
         """Camera and field of view."""
