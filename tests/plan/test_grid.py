@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -63,7 +64,7 @@ def test_neighbours_in_a_row_keep_the_asked_overlap_at_their_narrowest(pitch_deg
     start = 0
     for count in grid.rows:
         row = grid.poses[start : start + count]
-        for left, right in zip(row, row[1:], strict=False):
+        for left, right in itertools.pairwise(row):
             assert common_share(left, right, half, along=0) >= overlap - 0.006
         start += count
 

@@ -169,8 +169,8 @@ def test_simplest_of_equal_burdens_is_advised_and_ties_are_said() -> None:
 
 
 def test_a_floor_from_near_to_far_wants_tilt_and_says_what_one_frame_leaves_soft() -> None:
-    floor = [(x, 0.0, z) for z in (3.2, 5.0, 9.0, 40.0) for x in (-0.2, 0.3)]
-    weighing = weigh(make_plan(floor, print_mm=(1500, 1000), contrast_floor=0.12))
+    floor = [(x, 0.0, z) for z in (2.1, 3.0, 7.0, 30.0) for x in (-0.2, 0.3)]
+    weighing = weigh(make_plan(floor, camera={"height_m": 1.0}, print_mm=(1200, 800), contrast_floor=0.2))
     assert weighing.advised == "tilt"
     one = weighing.by_key("one-frame")
     said = [str(reason) for reason in weighing.because if "One frame leaves" in str(reason)]
@@ -216,7 +216,8 @@ def test_contract_has_all_its_keys() -> None:
         assert method["frame_count"] == len(method["exposures"])
         for exposure in method["exposures"]:
             assert {"lens", "focal_mm", "f_number", "position_m", "right", "up", "forward", "lens_axis",
-                    "image_distance_mm", "sensor_centre_mm", "focus_m", "shutter_s", "allowed_blur_mm"} <= set(exposure)  # fmt: skip
+                    "image_distance_mm", "sensor_centre_mm", "focus_m", "shutter_s",
+                    "allowed_blur_mm"} <= set(exposure)  # fmt: skip
     assert weighing["advised"] in METHOD_KEYS
 
 
