@@ -88,7 +88,10 @@ def test_schema_in_the_docs_is_that_of_the_code_and_accepts_the_examples() -> No
 
 BAD = {
     "wrong type": (lambda c: c["camera"].update(height_m="tall"), ["camera.height_m", '"tall"', "valid number"]),
-    "negative size": (lambda c: c["kit"]["body"].update(sensor_mm=[-36, 24]), ["sensor_mm[0]", "-36", "greater than 0"]),
+    "negative size": (
+        lambda c: c["kit"]["body"].update(sensor_mm=[-36, 24]),
+        ["sensor_mm[0]", "-36", "greater than 0"],
+    ),
     "no such need": (lambda c: c["marks"][1].update(need="perhaps"), ["marks[1].need", "Drain grate", "'must'"]),
     "missing place": (lambda c: c["marks"][0].pop("z_m"), ["marks[0].z_m", "Rinsing trough", "needed"]),
     "out of range": (lambda c: c["wish"].update(contrast_floor=1.5), ["wish.contrast_floor", "1.5", "less than 1"]),
@@ -102,7 +105,9 @@ BAD = {
 
 
 @pytest.mark.parametrize(("change", "said"), BAD.values(), ids=BAD)
-def test_bad_content_gets_one_sentence_with_file_key_found_and_right(tmp_path: Path, change: Any, said: list[str]) -> None:
+def test_bad_content_gets_one_sentence_with_file_key_found_and_right(
+    tmp_path: Path, change: Any, said: list[str]
+) -> None:
     path = changed(tmp_path, change)
     with pytest.raises(PlanError) as caught:
         read_plan(path)
@@ -156,12 +161,8 @@ def test_a_newer_version_is_not_read_as_if_it_were_known(tmp_path: Path) -> None
 
 @given(st.text(max_size=200))
 def test_any_text_is_either_a_plan_or_a_clear_refusal(text: str) -> None:
-    try:
+    with pytest.raises(VerispectError, match=r"^any"):
         plan_from_text(text, name="any")
-    except VerispectError as error:
-        assert str(error).startswith("any")
-    else:
-        pytest.fail("no random text is a plan")
 
 
 def test_saving_keeps_one_backup_and_the_file_mode(tmp_path: Path) -> None:
@@ -217,6 +218,6 @@ def test_a_refused_rename_is_said_with_its_remedy(tmp_path: Path, monkeypatch) -
         raise PermissionError(errno.EROFS, "Read-only file system")
 
     monkeypatch.setattr(Path, "replace", refuse)
-    with pytest.raises(FileError, match="read-only file system.*a folder you may write to"):
+    with pytest.raises(FileError, match=r"read-only file system.*a folder you may write to"):
         write_plan(make_plan([(0, 1, 2)]), tmp_path / "plan.verispect")
     assert list(tmp_path.iterdir()) == []

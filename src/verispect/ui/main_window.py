@@ -218,6 +218,7 @@ class MainWindow(QMainWindow):
         self._refresh_board()
         self.weigher.request(self.document.plan, at_once=True)
         self.desk.mark_changed()
+        self._refresh_set()
         self._show_title()
         self._show_states()
 
