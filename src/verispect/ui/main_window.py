@@ -99,7 +99,9 @@ class MainWindow(QMainWindow):
         document.changed.connect(self._on_changed)
         document.previewed.connect(self._on_previewed)
         document.replaced.connect(self._on_replaced)
+        # While a command is carried out the stack still tells its old state; these come after.
         document.undo_stack.cleanChanged.connect(lambda _clean: self._show_title())
+        document.undo_stack.indexChanged.connect(lambda _index: self.desk.mark_changed())
         self.weigher.weighed.connect(self._on_weighed)
         self.weigher.failed.connect(self._on_failed)
         self.weigher.busy.connect(lambda share: self.strip.set_stale(share < 1.0))
@@ -217,7 +219,6 @@ class MainWindow(QMainWindow):
     def _on_changed(self) -> None:
         self._refresh_board()
         self.weigher.request(self.document.plan, at_once=True)
-        self.desk.mark_changed()
         self._refresh_set()
         self._show_title()
         self._show_states()

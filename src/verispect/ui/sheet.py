@@ -155,6 +155,7 @@ class _Sheet:
         board.resize(int(area.width() / scale), int(area.height() / scale))
         board.setAttribute(Qt.WidgetAttribute.WA_DontShowOnScreen)
         board.show()
+        board.cached = False
         board.apply_theme(LIGHT)
         if hasattr(board, "system"):
             board.system = self._system

@@ -106,6 +106,8 @@ class Board(QWidget):
         self._handles: list[Handle] = []
         self._theme: Theme | None = None
         self.shown: Shown | None = None
+        # Axes seldom change; kept as pictures they cost a drag nothing. On paper they stay lines and letters.
+        self.cached = True
         self.selected = -1
         self._box.sigRangeChanged.connect(lambda *_: self._range_changed())
         self._box.sigResized.connect(lambda *_: self._range_changed())
@@ -134,6 +136,7 @@ class Board(QWidget):
             axis.setTextPen(colour(theme.faint))
             axis.setStyle(tickFont=font(8.5), hideOverlappingLabels=True)
             axis.enableAutoSIPrefix(False)
+            axis.setCacheMode(axis.CacheMode.DeviceCoordinateCache if self.cached else axis.CacheMode.NoCache)
             name, unit = self._names[side]
             axis.setLabel(f"{name} [{unit}]", **{"color": theme.faint, "font-size": "9pt"})
         self.plot.getAxis("left").setWidth(48)

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF, QTransform
+from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
 from verispect.ui.theme import Theme, colour, pixel_font
 
 _SIZE = 6.0
 _MOST_LABELS = 60
+# Above so many marks only the softest few are named, and all are drawn plain, without halos.
+_MANY = 60
+_LABELS_OF_MANY = 20
 
 
 @dataclass(frozen=True)
@@ -42,7 +46,8 @@ class MarksItem(pg.GraphicsObject):
         super().__init__()
         self._marks: list[DrawnMark] = []
         self._theme: Theme | None = None
-        self._laid: list[tuple[QPointF, DrawnMark, QPointF | None, QRectF, str]] = []
+        self._batches: list[tuple[QPainterPath, QPen, QBrush]] = []
+        self._labels: list[tuple[QPointF, QRectF, str]] = []
         self._key: object = None
         self.setZValue(20)
 
@@ -73,72 +78,85 @@ class MarksItem(pg.GraphicsObject):
             self._key = transform
         painter.save()
         painter.setWorldTransform(QTransform.fromScale(scale, scale))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, len(self._marks) <= _MANY)
+        for path, pen, brush in self._batches:
+            painter.setPen(pen)
+            painter.setBrush(brush)
+            painter.drawPath(path)
         painter.setFont(pixel_font(9.0))
-        for place, mark, label, area, text in self._laid:
-            self._paint_mark(painter, place, mark)
-            if label is not None:
-                # A veil behind the words keeps them legible over lines and hatching.
-                painter.fillRect(area, colour(self._theme.field, 175))
-                painter.setPen(colour(self._theme.ink))
-                painter.drawText(label, text)
+        painter.setPen(colour(self._theme.ink))
+        # A veil behind the words keeps them legible over lines and hatching.
+        veil = colour(self._theme.field, 175)
+        for place, area, text in self._labels:
+            painter.fillRect(area, veil)
+            painter.drawText(place, text)
         painter.restore()
 
     def _lay_out(self, transform: QTransform) -> None:
-        """Find a place for every label that does not cover another; the softest marks come first."""
+        """Gather the marks by their look, and find places for labels that do not cover one another."""
+        places = [transform.map(QPointF(mark.across, mark.up)) for mark in self._marks]
+        self._batches = self._gathered(places)
+        self._labels = []
         metrics = QFontMetricsF(pixel_font(9.0))
-        taken: list[QRectF] = []
         box = self.getViewBox()
         edge = transform.mapRect(QRectF(box.viewRect())) if box is not None else None
-        order = sorted(self._marks, key=lambda m: (not m.selected, -np.nan_to_num(m.softness, nan=0.0)))
-        places = {id(mark): transform.map(QPointF(mark.across, mark.up)) for mark in order}
-        for place in places.values():
-            taken.append(QRectF(place.x() - 5, place.y() - 5, 10, 10))
-        self._laid = []
-        labelled = 0
-        for mark in order:
-            place = places[id(mark)]
-            text = _label(mark)
-            chosen, area = None, QRectF()
-            if labelled < _MOST_LABELS:
-                width, height = metrics.horizontalAdvance(text), metrics.height()
-                for dx, dy in (
-                    (9, 4),
-                    (9, -9),
-                    (9, 17),
-                    (-9 - width, 4),
-                    (-width / 2, -11),
-                    (-width / 2, 21),
-                ):
-                    area = QRectF(place.x() + dx, place.y() + dy - height * 0.8, width, height)
-                    inside = edge is None or (edge.left() <= area.left() and area.right() <= edge.right())
-                    if inside and not any(area.intersects(other) for other in taken):
-                        chosen = QPointF(place.x() + dx, place.y() + dy)
-                        taken.append(area)
-                        labelled += 1
-                        break
-            self._laid.append((place, mark, chosen, area, text))
+        few = len(places) <= _MANY
+        order = sorted(
+            range(len(places)), key=lambda k: (not self._marks[k].selected, -_finite(self._marks[k].softness))
+        )
+        order = order[: _MOST_LABELS if few else _LABELS_OF_MANY]
+        taken = np.array([(p.x() - 5, p.y() - 5, p.x() + 5, p.y() + 5) for p in (places if few else [])]).reshape(
+            -1, 4
+        )
+        height = metrics.height()
+        for k in order:
+            place, text = places[k], _label(self._marks[k])
+            width = metrics.horizontalAdvance(text)
+            for dx, dy in ((9, 4), (9, -9), (9, 17), (-9 - width, 4), (-width / 2, -11), (-width / 2, 21)):
+                area = QRectF(place.x() + dx, place.y() + dy - height * 0.8, width, height)
+                if edge is not None and (area.left() < edge.left() or area.right() > edge.right()):
+                    continue
+                sides = (area.left(), area.top(), area.right(), area.bottom())
+                apart = (taken[:, 0] > sides[2]) | (taken[:, 2] < sides[0])
+                if (apart | (taken[:, 1] > sides[3]) | (taken[:, 3] < sides[1])).all():
+                    self._labels.append((QPointF(place.x() + dx, place.y() + dy), area, text))
+                    taken = np.vstack([taken, sides])
+                    break
 
-    def _paint_mark(self, painter: QPainter, place: QPointF, mark: DrawnMark) -> None:
+    def _gathered(self, places: list[QPointF]) -> list[tuple[QPainterPath, QPen, QBrush]]:
+        """One path for each look: hundreds of marks are then painted in a few strokes."""
         theme = self._theme
-        sharp = mark.softness <= 1.0
-        pen = QPen(colour(theme.sharp if sharp else theme.ink), 1.6)
-        if mark.need in ("may", "soft"):
+        batches: dict[tuple[object, ...], QPainterPath] = {}
+        for place, mark in zip(places, self._marks, strict=True):
+            sharp = mark.softness <= 1.0
+            path = batches.setdefault(("shape", mark.need, sharp), QPainterPath())
+            path.addPolygon(_SHAPES.get(mark.need, _SHAPES["may"]).translated(place))
+            path.closeSubpath()
+            if not sharp and math.isfinite(mark.softness) and len(places) <= _MANY:
+                # A halo that grows with the softness, so that it is seen without reading.
+                radius = _SIZE + 3.0 * min(mark.softness, 5.0)
+                batches.setdefault(("halo",), QPainterPath()).addEllipse(place, radius, radius)
+            if mark.selected:
+                area = QRectF(place.x() - 10, place.y() - 10, 20, 20)
+                batches.setdefault(("selected",), QPainterPath()).addRect(area)
+        return [(path, *self._look(key, theme, len(places))) for key, path in batches.items()]
+
+    def _look(self, key: tuple[object, ...], theme: Theme, count: int) -> tuple[QPen, QBrush]:
+        if key[0] == "selected":
+            return QPen(colour(theme.hand), 2.0), QBrush()
+        if key[0] == "halo":
+            return QPen(colour(theme.ink, 150), 1.0, Qt.PenStyle.DashLine), QBrush()
+        _, need, sharp = key
+        # Dashes, wide lines and smooth edges take long to paint; among many marks a plain line will do.
+        pen = QPen(colour(theme.sharp if sharp else theme.ink), 1.6 if count <= _MANY else 0.0)
+        if need in ("may", "soft") and count <= _MANY:
             pen.setStyle(Qt.PenStyle.DotLine)
-        painter.setPen(pen)
-        painter.setBrush(colour(theme.sharp) if sharp else colour(theme.field))
-        size = _SIZE if mark.need == "must" else _SIZE - 1.5
-        painter.drawPolygon(_shape(mark.need, place, size))
-        if not sharp and np.isfinite(mark.softness):
-            # A halo that grows with the softness, so that it is seen without reading.
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(colour(theme.ink, 150), 1.0, Qt.PenStyle.DashLine))
-            radius = _SIZE + 3.0 * min(mark.softness, 5.0)
-            painter.drawEllipse(place, radius, radius)
-        if mark.selected:
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(colour(theme.hand), 2.0))
-            painter.drawRect(QRectF(place.x() - 10, place.y() - 10, 20, 20))
+        return pen, QBrush(colour(theme.sharp if sharp else theme.field))
+
+
+def _finite(softness: float) -> float:
+    """Softness to sort by: unknown counts as sharp, infinite as very soft."""
+    return 0.0 if math.isnan(softness) else min(softness, 1e9)
 
 
 def _label(mark: DrawnMark) -> str:
@@ -148,12 +166,13 @@ def _label(mark: DrawnMark) -> str:
     return f"{mark.name}{tail}  {mark.softness:.1f}×" if np.isfinite(mark.softness) else f"{mark.name}{tail}  ∞"
 
 
-def _shape(need: str, place: QPointF, size: float) -> QPolygonF:
-    """A must stands on its point, a should lies flat, the others are round-ish."""
-    if need == "must":
-        corners = [(-1, -0.9), (1, -0.9), (0, 1.1)]
-    elif need == "should":
-        corners = [(-1, -0.8), (1, -0.8), (1, 0.8), (-1, 0.8)]
-    else:
-        corners = [(np.cos(t), np.sin(t)) for t in np.linspace(0, 2 * np.pi, 9)[:-1]]
-    return QPolygonF([QPointF(place.x() + size * x, place.y() + size * y) for x, y in corners])
+def _polygon(corners: list[tuple[float, float]], size: float) -> QPolygonF:
+    return QPolygonF([QPointF(size * x, size * y) for x, y in (*corners, corners[0])])
+
+
+# A must stands on its point, a should lies flat, the others are round-ish.
+_SHAPES = {
+    "must": _polygon([(-1, -0.9), (1, -0.9), (0, 1.1)], _SIZE),
+    "should": _polygon([(-1, -0.8), (1, -0.8), (1, 0.8), (-1, 0.8)], _SIZE - 1.5),
+    "may": _polygon([(math.cos(t * math.pi / 4), math.sin(t * math.pi / 4)) for t in range(8)], _SIZE - 1.5),
+}

@@ -1,0 +1,82 @@
+"""design targets: a drag redraws in ≤ 16 ms (95th percentile) at 200 marks; the window opens at once."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QSettings
+
+from bench.test_weighing import fifty_marks
+from verispect.ui.application import make_application, make_window
+from verispect.ui.document import with_mark
+
+TARGET_S = 0.016
+
+
+@pytest.fixture
+def window(tmp_path: Path):
+    app = make_application(["bench"])
+    sys.setswitchinterval(0.0005)
+    settings = QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
+    made = make_window(settings=settings, recovery_folder=tmp_path / "r")
+    plan = fifty_marks()
+    made.document.open(plan.model_copy(update={"marks": plan.marks * 4}), None)
+    made.show()
+    while not made.weigher.idle():
+        app.processEvents()
+    yield made, app
+    made.document.undo_stack.setClean()
+    made.close()
+
+
+@pytest.mark.parametrize("beside", [False, True], ids=["alone", "weighing beside"])
+def test_drag_of_a_mark_at_200_marks(benchmark, window, beside: bool) -> None:
+    made, app = window
+    if not beside:
+        made.weigher.request = lambda *_args, **_named: None
+    times: list[float] = []
+
+    def step() -> None:
+        k = len(times)
+        plan = with_mark(made.document.plan, 3, z_m=9.0 + 0.01 * (k % 50))
+        begun = time.perf_counter()
+        made.document.preview(plan)
+        for board in made.board.boards:
+            board.plot.viewport().repaint()
+        times.append(time.perf_counter() - begun)
+        app.processEvents()
+
+    benchmark.pedantic(step, rounds=200, warmup_rounds=10)
+    benchmark.extra_info["p95_ms"] = round(float(np.percentile(times, 95)) * 1000, 2)
+    benchmark.extra_info["p95_over_target"] = round(float(np.percentile(times, 95)) / TARGET_S, 2)
+
+
+_EMPTY = """
+import os; os.environ["QT_QPA_PLATFORM"] = "offscreen"
+from PyQt6.QtWidgets import QApplication
+import pyqtgraph as pg
+app = QApplication([]); w = pg.PlotWidget(); w.show(); app.processEvents()
+"""
+_OURS = """
+import os; os.environ["QT_QPA_PLATFORM"] = "offscreen"
+from verispect.ui.application import make_application, make_window
+from verispect.ui.file_desk import demo_plan
+app = make_application([]); w = make_window(); w.document.open(demo_plan(), None); w.show(); app.processEvents()
+os._exit(0)
+"""
+
+
+@pytest.mark.parametrize("code", [_EMPTY, _OURS], ids=["empty PyQt6 + pyqtgraph window", "Verispect on the demo"])
+def test_start_to_a_painted_window(benchmark, tmp_path: Path, code: str, monkeypatch) -> None:
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path))
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
+    benchmark.pedantic(
+        lambda: subprocess.run([sys.executable, "-c", code], check=True, capture_output=True),
+        rounds=4,
+        warmup_rounds=1,
+    )
