@@ -199,6 +199,15 @@ def test_strip_follows_a_change_at_once(qtbot, window: MainWindow) -> None:
     assert window.weighing.by_key("one-frame").worst_softness > before
 
 
+def test_undo_and_redo_have_their_keys(window: MainWindow) -> None:
+    window.subject.add_mark()
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(window.document.plan.marks) == 7
+    both = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+    QTest.keyClick(window, Qt.Key.Key_Z, both)
+    assert len(window.document.plan.marks) == 8
+
+
 def test_way_goes_to_every_station_and_says_what_is_not_built(qtbot, window: MainWindow) -> None:
     for number, key in enumerate(window.panels, start=1):
         QTest.keyClick(window, getattr(Qt.Key, f"Key_{number}"), Qt.KeyboardModifier.ControlModifier)

@@ -82,10 +82,13 @@ def _fill_recent(window: MainWindow, menu: QMenu) -> None:
 def _edit_menu(window: MainWindow) -> None:
     menu = window.menuBar().addMenu(_tr("&Edit"))
     stack = window.document.undo_stack
-    undo, redo = stack.createUndoAction(window, _tr("&Undo")), stack.createRedoAction(window, _tr("&Redo"))
-    undo.setShortcut(QKeySequence(QKeySequence.StandardKey.Undo))
-    redo.setShortcuts([QKeySequence(QKeySequence.StandardKey.Redo), QKeySequence("Ctrl+Shift+Z")])
-    for action in (undo, redo):
+    # PyQt hands these two to their maker to keep: without a name of their own they would be gone at once.
+    window.undo_actions = (
+        stack.createUndoAction(window, _tr("&Undo")),
+        stack.createRedoAction(window, _tr("&Redo")),
+    )
+    for action, key in zip(window.undo_actions, ("Ctrl+Z", "Ctrl+Shift+Z"), strict=True):
+        action.setShortcut(QKeySequence(key))
         menu.addAction(action)
     menu.addSeparator()
     _add(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 import sys
 from pathlib import Path
@@ -41,12 +42,18 @@ def make_window(*, settings: QSettings | None = None, recovery_folder: Path | No
     return MainWindow(settings, RecoveryStore(folder))
 
 
+def keep_quick() -> None:
+    """Short turns for threads, and few collections of what is there to stay: both would show in a drag."""
+    sys.setswitchinterval(0.0005)
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 50)
+
+
 def run(path: Path | None, *, demo: bool = False) -> int:
     """Open the window and stay until it closes."""
     logging.basicConfig(level=logging.WARNING)
     app = make_application(sys.argv[:1])
-    # Short turns keep the window quick while a weighing runs beside it.
-    sys.setswitchinterval(0.0005)
+    keep_quick()
     window = make_window()
     _report_faults(window)
     if demo:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, QTimer
-from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtGui import QAction, QCloseEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from verispect.errors import PlanError, VerispectError
@@ -39,6 +39,7 @@ class MainWindow(QMainWindow):
     def __init__(self, settings: QSettings, recovery: RecoveryStore) -> None:
         super().__init__()
         self.settings = settings
+        self.undo_actions: tuple[QAction | None, ...] = ()
         self.document = PlanDocument(self)
         self.weigher = Weigher(self)
         self.weighing: Weighing | None = None
@@ -162,9 +163,8 @@ class MainWindow(QMainWindow):
         """Metres or feet and inches everywhere."""
         self.system = system
         self.settings.setValue("lengths", system)
-        self.subject.model.system = system
+        self.subject.model.show_lengths(system)
         self.board.set_system(system)
-        self.subject.model.refresh()
         self.subject.refresh()
         self.kit.refresh()
         self._refresh_set()
@@ -297,6 +297,9 @@ class MainWindow(QMainWindow):
             return
         self.weigher.close()
         self.desk.close()
+        # The stack speaks once more when Qt takes it down, after what would listen is gone.
+        self.document.undo_stack.cleanChanged.disconnect()
+        self.document.undo_stack.indexChanged.disconnect()
         event.accept()
 
     def report(self, error: VerispectError | str) -> None:

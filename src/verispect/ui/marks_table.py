@@ -8,6 +8,7 @@ from pydantic import ValidationError
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHeaderView, QStyledItemDelegate, QTableView, QWidget
 
+from verispect.subject.marks import Mark
 from verispect.ui.document import PlanDocument, with_mark
 from verispect.ui.forms import complaint_of
 from verispect.ui.lengths import LengthError, format_length, parse_length_m
@@ -26,18 +27,28 @@ class MarksModel(QAbstractTableModel):
         self._document = document
         self.system = "metric"
         self._count = 0
+        self._marks: tuple[Mark, ...] = ()
         document.changed.connect(self.refresh)
         document.previewed.connect(self.refresh)
 
     def refresh(self) -> None:
         """Show the plan as it is now; keeps the selection while the number of marks stays."""
-        count = len(self._document.shown.marks)
-        if count != self._count:
+        marks = self._document.shown.marks
+        before, self._marks = self._marks, marks
+        if len(marks) != len(before):
             self.beginResetModel()
-            self._count = count
+            self._count = len(marks)
             self.endResetModel()
-        elif count:
-            self.dataChanged.emit(self.index(0, 0), self.index(count - 1, len(_KEYS) - 1))
+            return
+        changed = [row for row, (old, new) in enumerate(zip(before, marks, strict=True)) if old is not new]
+        if changed:
+            self.dataChanged.emit(self.index(changed[0], 0), self.index(changed[-1], len(_KEYS) - 1))
+
+    def show_lengths(self, system: str) -> None:
+        """Write lengths in metres or in feet and inches."""
+        self.system = system
+        if self._count:
+            self.dataChanged.emit(self.index(0, 0), self.index(self._count - 1, len(_KEYS) - 1))
 
     def rowCount(self, _parent: QModelIndex | None = None) -> int:
         return self._count

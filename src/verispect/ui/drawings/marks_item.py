@@ -16,7 +16,7 @@ _SIZE = 6.0
 _MOST_LABELS = 60
 # Above so many marks only the softest few are named, and all are drawn plain, without halos.
 _MANY = 60
-_LABELS_OF_MANY = 20
+_LABELS_OF_MANY = 12
 
 
 @dataclass(frozen=True)

@@ -32,11 +32,12 @@ class SideBoard(Board):
         self._grips = Lines(30.0)
         for item in (self._areas, self._lines, self._grips):
             self.plot.addItem(item, ignoreBounds=True)
-        self._words = [pg.TextItem(anchor=(0, 1)) for _ in range(3)]
-        for word in self._words:
-            word.setFont(font(9.0))
-            word.setZValue(25)
-            self.plot.addItem(word, ignoreBounds=True)
+        self._hinge_word = pg.TextItem(anchor=(0, 1))
+        self._hinge_word.setFont(font(9.0))
+        self._hinge_word.setZValue(25)
+        self._hinge_word.setVisible(False)
+        self.plot.addItem(self._hinge_word, ignoreBounds=True)
+        self._hinge_said = ""
         self.system = "metric"
 
     def section(self, shown: Shown) -> Section:
@@ -50,9 +51,9 @@ class SideBoard(Board):
         areas = []
         handles: list[Handle] = []
         exposure = shown.exposure
-        for word in self._words:
-            word.setVisible(False)
-        if exposure is not None:
+        if exposure is None:
+            self._hinge_word.setVisible(False)
+        else:
             traces = focus_traces(exposure, section)
             for polygon in traces.sharp_region(box):
                 area = polyline(polygon, closed=True)
@@ -127,12 +128,16 @@ class SideBoard(Board):
         return paths
 
     def _say_hinge(self, hinge: Floats | None, theme: Theme) -> None:
+        word = self._hinge_word
         if hinge is None:
+            word.setVisible(False)
             return
-        word = self._words[0]
-        word.setText("⊗ " + self.tr("hinge line"), color=colour(theme.sharp))
+        if self._hinge_said != theme.name:
+            # Setting a text lays it out anew, which costs as much as all the lines together.
+            word.setText("⊗ " + self.tr("hinge line"), color=colour(theme.sharp))
+            word.setAnchor((0.06, 0.62))
+            self._hinge_said = theme.name
         word.setPos(float(hinge[0]), float(hinge[1]))
-        word.setAnchor((0.06, 0.62))
         word.setVisible(True)
 
     def _handles_for(self, shown: Shown, section: Section, line: Floats | None) -> list[Handle]:
