@@ -74,7 +74,8 @@ def parse_length_m(text: str, *, default_unit: str = "m") -> float:
         raise _unreadable(text)
     if not math.isfinite(total) or total > _MOST_M:
         raise LengthError(f"{text.strip()!r} is out of range; lengths go up to 10 000 km")
-    return sign * total
+    # To the nanometre: 380 cm is 3.8 m, not 3.8000000000000003.
+    return sign * round(total, 9)
 
 
 @lru_cache(maxsize=32)

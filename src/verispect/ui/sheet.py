@@ -6,8 +6,8 @@ import tempfile
 from datetime import date
 from pathlib import Path
 
-from PyQt6.QtCore import QCoreApplication, QMarginsF, QRectF, Qt
-from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPainter, QPdfWriter, QPen
+from PyQt6.QtCore import QCoreApplication, QMarginsF, QPointF, QRectF, Qt
+from PyQt6.QtGui import QFont, QGuiApplication, QPageLayout, QPageSize, QPainter, QPdfWriter, QPen
 
 from verispect.errors import FileError
 from verispect.files.atomic import write_atomically
@@ -23,8 +23,17 @@ from verispect.ui.lengths import format_angle, format_length, format_movement
 from verispect.ui.theme import LIGHT, colour, font
 from verispect.ui.words import counted_frames, say
 
-_DPI = 300
-_MM = _DPI / 25.4
+# Boards are painted a little smaller on paper than on screen.
+_BOARD_SCALE = 0.83
+
+
+def _dpi() -> float:
+    """The screen's own resolution: the axes are recorded at it, and would be blown up at any other.
+
+    The paper loses nothing by it, since lines and letters stay vectors.
+    """
+    screen = QGuiApplication.primaryScreen()
+    return screen.logicalDotsPerInch() if screen is not None else 96.0
 
 
 def _tr(text: str) -> str:
@@ -48,7 +57,7 @@ def write_sheet(shown: Shown, path: Path, *, system: str, paper: str = "A4") -> 
     with tempfile.TemporaryDirectory() as folder:
         made = Path(folder) / "sheet.pdf"
         writer = QPdfWriter(str(made))
-        writer.setResolution(_DPI)
+        writer.setResolution(round(_dpi()))
         size = QPageSize.PageSizeId.Letter if paper == "Letter" else QPageSize.PageSizeId.A4
         margins = QMarginsF(14, 12, 14, 12)
         writer.setPageLayout(
@@ -73,6 +82,7 @@ class _Sheet:
         self._height = float(writer.height())
         self._y = 0.0
         self._page = 1
+        self._mm = round(_dpi()) / 25.4
 
     def paint(self) -> None:
         self._heading()
@@ -98,7 +108,7 @@ class _Sheet:
         return float(used.height())
 
     def _need(self, height: float) -> None:
-        if self._y + height <= self._height - 8 * _MM:
+        if self._y + height <= self._height - 8 * self._mm:
             return
         self._foot()
         self._writer.newPage()
@@ -109,7 +119,7 @@ class _Sheet:
         self._font(8)
         self._painter.setPen(colour(LIGHT.faint))
         title = self._shown.scene.plan.title or _tr("Untitled plan")
-        area = QRectF(0, self._height - 5 * _MM, self._width, 5 * _MM)
+        area = QRectF(0, self._height - 5 * self._mm, self._width, 5 * self._mm)
         words = _tr("{0} · made with Verispect on {1} · page {2}").format(title, date.today().isoformat(), self._page)
         self._painter.drawText(area, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom), words)
         self._painter.setPen(colour(LIGHT.ink))
@@ -131,19 +141,19 @@ class _Sheet:
             max(minutes, 1),
         )
         self._font(11)
-        self._y += self._text(0, self._width, words) + 1 * _MM
+        self._y += self._text(0, self._width, words) + 1 * self._mm
         self._font(9)
         for note in candidate.notes:
             self._y += self._text(0, self._width, say(note) + ".")
-        self._y += 2 * _MM
+        self._y += 2 * self._mm
 
     def _drawings(self) -> None:
-        gap = 3 * _MM
+        gap = 3 * self._mm
         half = (self._width - gap) / 2
         for board, x, width, height, moves in (
-            (ElevationBoard(), 0.0, self._width, 52 * _MM, True),
-            (GroundBoard(), 0.0, half, 66 * _MM, False),
-            (FrameBoard(), half + gap, half, 66 * _MM, True),
+            (ElevationBoard(), 0.0, self._width, 52 * self._mm, True),
+            (GroundBoard(), 0.0, half, 66 * self._mm, False),
+            (FrameBoard(), half + gap, half, 66 * self._mm, True),
         ):
             self._board(board, QRectF(x, self._y, width, height))
             if moves:
@@ -151,8 +161,7 @@ class _Sheet:
 
     def _board(self, board: Board, area: QRectF) -> None:
         """A drawing of its own for the paper, in the light theme, painted as vectors."""
-        scale = 2.6
-        board.resize(int(area.width() / scale), int(area.height() / scale))
+        board.resize(int(area.width() / _BOARD_SCALE), int(area.height() / _BOARD_SCALE))
         board.setAttribute(Qt.WidgetAttribute.WA_DontShowOnScreen)
         board.show()
         board.cached = False
@@ -177,18 +186,19 @@ class _Sheet:
         self._row(widths, [title for _, title, _ in columns], weight=600, box=False)
         for row in rows:
             self._row(widths, [write(row) for _, _, write in columns], box=True)
-        self._y += 3 * _MM
+        self._y += 3 * self._mm
 
     def _row(self, widths: list[float], cells: list[str], *, weight: int = 400, box: bool) -> None:
-        height = 6 * _MM
+        height = 6 * self._mm
         self._need(height)
         self._font(9.5, weight)
-        self._painter.setPen(QPen(colour(LIGHT.line), 2))
-        self._painter.drawLine(0, int(self._y + height), int(self._width), int(self._y + height))
+        self._painter.setPen(QPen(colour(LIGHT.line), 0.6))
+        bottom = self._y + height
+        self._painter.drawLine(QPointF(0.0, bottom), QPointF(self._width, bottom))
         self._painter.setPen(colour(LIGHT.ink))
         x = 0.0
         for index, (width, cell) in enumerate(zip(widths, cells, strict=True)):
-            area = QRectF(x, self._y, width - 1.5 * _MM, height)
+            area = QRectF(x, self._y, width - 1.5 * self._mm, height)
             if index == 0 and box:
                 self._tick(area.left(), area.center().y())
             self._painter.drawText(area, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), cell)
@@ -196,9 +206,9 @@ class _Sheet:
         self._y += height
 
     def _tick(self, x: float, middle: float) -> None:
-        side = 3.2 * _MM
+        side = 3.2 * self._mm
         self._painter.setBrush(Qt.BrushStyle.NoBrush)
-        self._painter.setPen(QPen(colour(LIGHT.ink), 3))
+        self._painter.setPen(QPen(colour(LIGHT.ink), 0.9))
         self._painter.drawRect(QRectF(x, middle - side / 2, side, side))
         self._painter.setPen(colour(LIGHT.ink))
 
@@ -218,21 +228,23 @@ class _Sheet:
             columns.append((1.2, _tr("Rise"), lambda row: format_movement(row.rise_mm)))
         columns.append((1.0, _tr("Bearing"), lambda row: format_angle(row.bearing_deg)))
         columns.append((1.0, _tr("Pitch"), lambda row: format_angle(row.pitch_deg)))
-        columns.append((1.4, _tr("Focus, from sensor"), lambda row: format_length(row.focus_m, system)))
+        columns.append((2.1, _tr("Focus, from sensor"), lambda row: format_length(row.focus_m, system)))
         columns.append((0.8, _tr("Stop"), lambda row: f"f/{row.stop}"))
         columns.append((1.0, _tr("Time"), lambda row: shutter_words(row.shutter_s)))
         total = sum(share for share, _, _ in columns)
         return [(share / total, title, write) for share, title, write in columns]
 
     def _list(self, title: str, lines: list[str], *, ticked: bool) -> None:
-        self._need(16 * _MM)
+        self._need(16 * self._mm)
         self._font(11, 600)
-        self._y += self._text(0, self._width, title) + 1 * _MM
+        self._y += self._text(0, self._width, title) + 1 * self._mm
         self._font(9.5)
         for line in lines:
-            self._need(8 * _MM)
+            self._need(8 * self._mm)
             self._font(9.5)
             if ticked:
                 self._tick(0, self._y + self._painter.fontMetrics().height() / 2)
-            self._y += self._text(6 * _MM if ticked else 0, self._width - 6 * _MM, line + ".") + 1.1 * _MM
-        self._y += 2 * _MM
+            self._y += (
+                self._text(6 * self._mm if ticked else 0, self._width - 6 * self._mm, line + ".") + 1.1 * self._mm
+            )
+        self._y += 2 * self._mm
