@@ -18,10 +18,15 @@ from verispect.ui.document import with_mark
 TARGET_S = 0.016
 
 
-@pytest.fixture
-def window(tmp_path: Path):
-    app = make_application(["bench"])
+@pytest.fixture(scope="module")
+def app():
+    made = make_application(["bench"])
     keep_quick()
+    return made
+
+
+@pytest.fixture
+def window(tmp_path: Path, app):
     settings = QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
     made = make_window(settings=settings, recovery_folder=tmp_path / "r")
     plan = fifty_marks()
@@ -29,14 +34,16 @@ def window(tmp_path: Path):
     made.show()
     while not made.weigher.idle():
         app.processEvents()
-    yield made, app
+    yield made
     made.document.undo_stack.setClean()
     made.close()
+    made.deleteLater()
+    app.processEvents()
 
 
 @pytest.mark.parametrize("beside", [False, True], ids=["alone", "weighing beside"])
-def test_drag_of_a_mark_at_200_marks(benchmark, window, beside: bool) -> None:
-    made, app = window
+def test_drag_of_a_mark_at_200_marks(benchmark, window, app, beside: bool) -> None:
+    made = window
     if not beside:
         made.weigher.request = lambda *_args, **_named: None
     times: list[float] = []

@@ -32,6 +32,7 @@ def window(qtbot, tmp_path: Path) -> Iterator[MainWindow]:
     made.show()
     qtbot.waitExposed(made)
     weighed(qtbot, made)
+    qtbot.waitUntil(lambda: made.weighing is not None and bool(made.board.elevation.handles()))
     yield made
     made.document.undo_stack.setClean()
     assert made.close()
@@ -46,7 +47,7 @@ def weighed(qtbot, window: MainWindow) -> None:
 
 
 def handle(board: Board, kind: str, index: int = 0) -> Handle:
-    return next(h for h in board.handles() if h.kind == kind and h.index == index)
+    return next(h for h in board.handles() if h.kind == kind and h.number == index)
 
 
 def drag(qtbot, board: Board, start: QPointF, by: tuple[int, int], *, steps: int = 4, drop: bool = True) -> None:

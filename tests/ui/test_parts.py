@@ -143,6 +143,7 @@ def test_preview_is_shown_but_not_kept(qapp) -> None:
 
 def test_weigher_gives_the_newest_plan_last(qtbot) -> None:
     weigher, results = Weigher(), []
+    weigher.release()
     weigher.weighed.connect(results.append)
     plans = [make_plan([(0, 1.5, 2.0 + k)]) for k in range(6)]
     for plan in plans:
@@ -155,6 +156,7 @@ def test_weigher_gives_the_newest_plan_last(qtbot) -> None:
 
 def test_weigher_says_why_a_plan_cannot_be_weighed(qtbot) -> None:
     weigher = Weigher()
+    weigher.release()
     with qtbot.waitSignal(weigher.failed, timeout=5000) as caught:
         weigher.request(make_plan([(0, 1.5, -2.0)]))
     assert "behind the lens" in caught.args[0]
@@ -163,6 +165,7 @@ def test_weigher_says_why_a_plan_cannot_be_weighed(qtbot) -> None:
 
 def test_weigher_closes_while_at_work(qtbot) -> None:
     weigher = Weigher()
+    weigher.release()
     weigher.request(make_plan([(0, 1.5, 2.0), (0, 1.5, 90.0)]))
     weigher.close()
     qtbot.waitUntil(lambda: weigher._running is None or weigher.idle(), timeout=5000)

@@ -95,16 +95,16 @@ class BoardArea(QWidget):
 
     def _drag_words(self, handle: Handle) -> str:
         if handle.kind == "mark":
-            return self.tr("move of {0}").format(self._document.plan.marks[handle.index].name)
+            return self.tr("move of {0}").format(self._document.plan.marks[handle.number].name)
         return self.tr("move of the focus") if handle.kind == "focus" else self.tr("turn of the plane")
 
     def _dragged_plan(self, board: Board, handle: Handle, across: float, up: float) -> Plan | None:
         plan, shown = self._document.plan, self._held
         if handle.kind == "mark":
-            if handle.index >= len(plan.marks):
+            if handle.number >= len(plan.marks):
                 return None
-            world = self._dragged_mark(board, shown, handle.index, np.array([across, up]))
-            return _moved(plan, handle.index, world) if world is not None else None
+            world = self._dragged_mark(board, shown, handle.number, np.array([across, up]))
+            return _moved(plan, handle.number, world) if world is not None else None
         exposure = shown.exposure
         if exposure is None or not isinstance(board, SideBoard):
             return None

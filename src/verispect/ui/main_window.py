@@ -290,6 +290,7 @@ class MainWindow(QMainWindow):
         super().showEvent(event)
         if self._refit:
             QTimer.singleShot(0, self._refresh_board)
+        QTimer.singleShot(30, self.weigher.release)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self.desk.may_leave():

@@ -68,10 +68,19 @@ class Weigher(QObject):
         self._number = 0
         self._running: _Task | None = None
         self._waiting: Plan | None = None
+        self._held = True
+
+    def release(self) -> None:
+        """Begin to work: called when the window is painted, so that nothing delays its opening."""
+        self._held = False
+        if self._running is None:
+            self._start()
 
     def request(self, plan: Plan, *, at_once: bool = False) -> None:
         """Weigh this plan as soon as can be; `at_once` gives up what is under way."""
         self._waiting = plan
+        if self._held:
+            return
         if self._running is None:
             self._start()
         elif at_once:

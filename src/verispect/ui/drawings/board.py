@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
@@ -17,12 +17,11 @@ _GRAB_PX = 13.0
 _NUDGE_PX = 4.0
 
 
-@dataclass(frozen=True)
-class Handle:
-    """Something that can be dragged: `kind` and `index` tell what, the place is in the drawing's units."""
+class Handle(NamedTuple):
+    """Something that can be dragged: `kind` and `number` tell what, the place is in the drawing's units."""
 
     kind: str
-    index: int
+    number: int
     across: float
     up: float
 
@@ -42,7 +41,7 @@ class _Box(pg.ViewBox):
         if event.isStart():
             self._held = self._board.handle_at(event.buttonDownScenePos())
             if self._held is not None and self._held.kind == "mark":
-                self._board.picked.emit(self._held.index)
+                self._board.picked.emit(self._held.number)
         if self._held is None:
             super().mouseDragEvent(event, axis)
             return
@@ -56,7 +55,7 @@ class _Box(pg.ViewBox):
         handle = self._board.handle_at(event.scenePos())
         if event.button() == Qt.MouseButton.LeftButton and handle is not None and handle.kind == "mark":
             event.accept()
-            self._board.picked.emit(handle.index)
+            self._board.picked.emit(handle.number)
         else:
             super().mouseClickEvent(event)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 import pyqtgraph as pg
@@ -19,8 +19,7 @@ _MANY = 60
 _LABELS_OF_MANY = 12
 
 
-@dataclass(frozen=True)
-class DrawnMark:
+class DrawnMark(NamedTuple):
     """One mark in a drawing; softness NaN where unknown."""
 
     name: str
