@@ -53,10 +53,9 @@ def test_drag_of_a_mark_at_200_marks(benchmark, window, app, beside: bool) -> No
         plan = with_mark(made.document.plan, 3, z_m=9.0 + 0.01 * (k % 50))
         begun = time.perf_counter()
         made.document.preview(plan)
-        # One repaint brings all that is stale in the window up to date: drawings, table and strip.
-        made.board.elevation.plot.viewport().repaint()
-        times.append(time.perf_counter() - begun)
+        # All that the change made stale is painted here: drawings, table and strip.
         app.processEvents()
+        times.append(time.perf_counter() - begun)
 
     benchmark.pedantic(step, rounds=200, warmup_rounds=10)
     benchmark.extra_info["p95_ms"] = round(float(np.percentile(times, 95)) * 1000, 2)

@@ -8,15 +8,16 @@ from typing import NamedTuple
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF, QTransform
+from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter, QPainterPath, QPen, QTransform
 
+from verispect.optics.types import Floats
 from verispect.ui.theme import Theme, colour, pixel_font
 
 _SIZE = 6.0
 _MOST_LABELS = 60
 # Above so many marks only the softest few are named, and all are drawn plain, without halos.
 _MANY = 60
-_LABELS_OF_MANY = 12
+_LABELS_OF_MANY = 8
 
 
 class DrawnMark(NamedTuple):
@@ -93,54 +94,63 @@ class MarksItem(pg.GraphicsObject):
 
     def _lay_out(self, transform: QTransform) -> None:
         """Gather the marks by their look, and find places for labels that do not cover one another."""
-        places = [transform.map(QPointF(mark.across, mark.up)) for mark in self._marks]
-        self._batches = self._gathered(places)
+        across = np.array([mark.across for mark in self._marks])
+        up = np.array([mark.up for mark in self._marks])
+        x = transform.m11() * across + transform.m21() * up + transform.dx()
+        y = transform.m12() * across + transform.m22() * up + transform.dy()
+        softness = np.array([mark.softness for mark in self._marks])
+        self._batches = self._gathered(x, y, softness)
         self._labels = []
         metrics = QFontMetricsF(pixel_font(9.0))
         box = self.getViewBox()
         edge = transform.mapRect(QRectF(box.viewRect())) if box is not None else None
-        few = len(places) <= _MANY
-        order = sorted(
-            range(len(places)), key=lambda k: (not self._marks[k].selected, -_finite(self._marks[k].softness))
-        )
+        few = len(x) <= _MANY
+        chosen = np.array([mark.selected for mark in self._marks], dtype=bool)
+        # The selected one first, then the softest; unknown counts as sharp.
+        order = np.lexsort((-np.nan_to_num(softness, nan=0.0, posinf=1e9), ~chosen))
         order = order[: _MOST_LABELS if few else _LABELS_OF_MANY]
-        taken = np.array([(p.x() - 5, p.y() - 5, p.x() + 5, p.y() + 5) for p in (places if few else [])]).reshape(
-            -1, 4
-        )
         height = metrics.height()
         for k in order:
-            place, text = places[k], _label(self._marks[k])
+            place, text = QPointF(x[k], y[k]), _label(self._marks[k])
             width = metrics.horizontalAdvance(text)
             for dx, dy in ((9, 4), (9, -9), (9, 17), (-9 - width, 4), (-width / 2, -11), (-width / 2, 21)):
                 area = QRectF(place.x() + dx, place.y() + dy - height * 0.8, width, height)
                 if edge is not None and (area.left() < edge.left() or area.right() > edge.right()):
                     continue
-                sides = (area.left(), area.top(), area.right(), area.bottom())
-                apart = (taken[:, 0] > sides[2]) | (taken[:, 2] < sides[0])
-                if (apart | (taken[:, 1] > sides[3]) | (taken[:, 3] < sides[1])).all():
-                    self._labels.append((QPointF(place.x() + dx, place.y() + dy), area, text))
-                    taken = np.vstack([taken, sides])
-                    break
+                if any(area.intersects(other) for _, other, _ in self._labels):
+                    continue
+                if few and _covers(area, x, y):
+                    continue
+                self._labels.append((QPointF(place.x() + dx, place.y() + dy), area, text))
+                break
 
-    def _gathered(self, places: list[QPointF]) -> list[tuple[QPainterPath, QPen, QBrush]]:
+    def _gathered(self, x: Floats, y: Floats, softness: Floats) -> list[tuple[QPainterPath, QPen, QBrush]]:
         """One path for each look: hundreds of marks are then painted in a few strokes."""
-        theme = self._theme
-        batches: dict[tuple[object, ...], QPainterPath] = {}
-        for place, mark in zip(places, self._marks, strict=True):
-            sharp = mark.softness <= 1.0
-            path = batches.setdefault(("shape", mark.need, sharp), QPainterPath())
-            path.addPolygon(_SHAPES.get(mark.need, _SHAPES["may"]).translated(place))
-            path.closeSubpath()
-            if not sharp and math.isfinite(mark.softness) and len(places) <= _MANY:
-                # A halo that grows with the softness, so that it is seen without reading.
-                radius = _SIZE + 3.0 * min(mark.softness, 5.0)
-                batches.setdefault(("halo",), QPainterPath()).addEllipse(place, radius, radius)
+        needs = np.array([mark.need for mark in self._marks], dtype=str)
+        sharp = softness <= 1.0
+        batches = []
+        for need in np.unique(needs):
+            for is_sharp in (False, True):
+                these = (needs == need) & (sharp == is_sharp)
+                if these.any():
+                    path = _stamped(_SHAPES.get(str(need), _SHAPES["may"]), x[these], y[these])
+                    batches.append((path, *self._look(("shape", str(need), is_sharp), len(x))))
+        if len(x) <= _MANY:
+            # Halos that grow with the softness, so that it is seen without reading.
+            halos = QPainterPath()
+            for k in map(int, np.flatnonzero(~sharp & np.isfinite(softness))):
+                radius = _SIZE + 3.0 * min(float(softness[k]), 5.0)
+                halos.addEllipse(QPointF(x[k], y[k]), radius, radius)
+            batches.append((halos, *self._look(("halo",), len(x))))
+        picked = QPainterPath()
+        for k, mark in enumerate(self._marks):
             if mark.selected:
-                area = QRectF(place.x() - 10, place.y() - 10, 20, 20)
-                batches.setdefault(("selected",), QPainterPath()).addRect(area)
-        return [(path, *self._look(key, theme, len(places))) for key, path in batches.items()]
+                picked.addRect(QRectF(x[k] - 10, y[k] - 10, 20, 20))
+        batches.append((picked, *self._look(("selected",), len(x))))
+        return batches
 
-    def _look(self, key: tuple[object, ...], theme: Theme, count: int) -> tuple[QPen, QBrush]:
+    def _look(self, key: tuple[object, ...], count: int) -> tuple[QPen, QBrush]:
+        theme = self._theme
         if key[0] == "selected":
             return QPen(colour(theme.hand), 2.0), QBrush()
         if key[0] == "halo":
@@ -153,9 +163,10 @@ class MarksItem(pg.GraphicsObject):
         return pen, QBrush(colour(theme.sharp if sharp else theme.field))
 
 
-def _finite(softness: float) -> float:
-    """Softness to sort by: unknown counts as sharp, infinite as very soft."""
-    return 0.0 if math.isnan(softness) else min(softness, 1e9)
+def _covers(area: QRectF, x: Floats, y: Floats) -> bool:
+    """Whether an area comes within 5 px of any mark."""
+    beside = (x > area.left() - 5) & (x < area.right() + 5)
+    return bool((beside & (y > area.top() - 5) & (y < area.bottom() + 5)).any())
 
 
 def _label(mark: DrawnMark) -> str:
@@ -165,8 +176,17 @@ def _label(mark: DrawnMark) -> str:
     return f"{mark.name}{tail}  {mark.softness:.1f}×" if np.isfinite(mark.softness) else f"{mark.name}{tail}  ∞"
 
 
-def _polygon(corners: list[tuple[float, float]], size: float) -> QPolygonF:
-    return QPolygonF([QPointF(size * x, size * y) for x, y in (*corners, corners[0])])
+def _stamped(shape: Floats, x: Floats, y: Floats) -> QPainterPath:
+    """A shape (K, 2) repeated at every place, as one path."""
+    corners = np.stack([x, y], axis=1)[:, None, :] + shape
+    joined = np.ones(corners.shape[:2], dtype=np.int32)
+    joined[:, -1] = 0
+    flat = corners.reshape(-1, 2)
+    return pg.arrayToQPath(flat[:, 0], flat[:, 1], connect=joined.ravel())
+
+
+def _polygon(corners: list[tuple[float, float]], size: float) -> Floats:
+    return size * np.array([*corners, corners[0]])
 
 
 # A must stands on its point, a should lies flat, the others are round-ish.
