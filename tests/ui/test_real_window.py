@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import time
@@ -13,7 +14,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import DEMO
+from tests.conftest import DEMO, ROOT
 
 pytestmark = pytest.mark.skipif(
     not (shutil.which("Xvfb") and shutil.which("xdotool")), reason="needs Xvfb and xdotool, which make test installs"
@@ -138,3 +139,27 @@ def test_a_killed_program_leaves_its_work_to_be_brought_back(hand: Hand) -> None
     finally:
         again.kill()
         again.wait()
+
+
+@pytest.mark.skipif(not shutil.which("xvfb-run"), reason="needs xvfb-run, which make test installs")
+def test_demo_without_a_display_says_so_and_opens(tmp_path: Path) -> None:
+    gone = ("QT_QPA_PLATFORM", "WAYLAND_DISPLAY", "DISPLAY")
+    clean = {key: value for key, value in os.environ.items() if key not in gone}
+    clean |= {"XDG_CONFIG_HOME": str(tmp_path), "XDG_STATE_HOME": str(tmp_path), "HOME": str(tmp_path)}
+    out = tmp_path / "out.txt"
+    with out.open("wb") as stream:
+        process = subprocess.Popen(
+            [str(ROOT / "tools" / "demo.sh")], env=clean, stdout=stream, stderr=stream, start_new_session=True
+        )
+    try:
+        limit = time.monotonic() + 30
+        # The window writes its settings when it is up.
+        while not (tmp_path / "verispect" / "settings.ini").exists():
+            assert process.poll() is None, out.read_text()
+            assert time.monotonic() < limit
+            time.sleep(0.2)
+        assert "No display found" in out.read_text()
+        assert "Traceback" not in out.read_text()
+    finally:
+        os.killpg(process.pid, signal.SIGTERM)
+        process.wait(timeout=20)
