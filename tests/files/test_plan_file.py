@@ -6,6 +6,8 @@ import errno
 import json
 import os
 import stat
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -193,12 +195,21 @@ def test_a_full_disk_leaves_the_old_file_whole(tmp_path: Path, monkeypatch, numb
     assert [entry.name for entry in tmp_path.iterdir()] == ["plan.verispect"]
 
 
-def test_a_really_full_disk(tmp_path: Path) -> None:
-    # /dev/full answers every write with "no space left", as a full disk does.
-    if not Path("/dev/full").exists():
-        pytest.skip("no /dev/full here")
-    with pytest.raises(OSError, match="No space"), Path("/dev/full").open("wb", buffering=0) as stream:
-        stream.write(b"x")
+def test_a_file_that_may_grow_no_further_leaves_the_old_one_whole(tmp_path: Path) -> None:
+    # The system itself refuses the write half-way, as a full disk does; in a process of its own for the limit's sake.
+    path = tmp_path / "plan.verispect"
+    path.write_text("the old content")
+    code = (
+        "import resource, signal, sys; from pathlib import Path; from verispect.errors import FileError;"
+        "from verispect.files.atomic import write_atomically;"
+        "signal.signal(signal.SIGXFSZ, signal.SIG_IGN); resource.setrlimit(resource.RLIMIT_FSIZE, (4096, 4096))\n"
+        "try: write_atomically(Path(sys.argv[1]), b'x' * 100_000)\n"
+        "except FileError as error: print(error)\n"
+    )
+    done = subprocess.run([sys.executable, "-c", code, str(path)], capture_output=True, text=True, check=True)
+    assert "could not be written" in done.stdout
+    assert path.read_text() == "the old content"
+    assert [entry.name for entry in tmp_path.iterdir()] == ["plan.verispect"]
 
 
 def test_a_folder_that_is_not_there_is_said(tmp_path: Path) -> None:

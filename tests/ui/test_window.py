@@ -230,7 +230,7 @@ def test_way_goes_to_every_station_and_says_what_is_not_built(qtbot, window: Mai
 )
 def test_table_takes_what_is_typed(window: MainWindow, column: int, typed: str, key: str, expected) -> None:
     assert window.subject.model.setData(window.subject.model.index(1, column), typed)
-    assert getattr(mark(window, 1), key) == pytest.approx(expected) if isinstance(expected, float) else expected
+    assert getattr(mark(window, 1), key) == (pytest.approx(expected) if isinstance(expected, float) else expected)
     assert window.document.undo_stack.count() == 1
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -104,10 +104,6 @@ class Candidate:
             set_up += times.head_set_up_s
         frames = sum(times.settle_s + exposure.shutter_s + times.write_s for exposure in self.exposures)
         return set_up + frames + per_change * max(0, self.frame_count - 1)
-
-    def with_notes(self, *notes: Sentence) -> Candidate:
-        """The same with more notes."""
-        return replace(self, notes=(*self.notes, *notes))
 
 
 def worked_out(

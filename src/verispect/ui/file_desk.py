@@ -64,10 +64,10 @@ class FileDesk(QObject):
     def open_path(self, path: Path) -> None:
         """Open a file; the plan on the board stays where that fails."""
         try:
-            plan, read_only = read_plan(path), False
+            plan = read_plan(path)
         except NewerVersionError as newer:
             try:
-                plan, read_only = read_newer_plan(path), True
+                plan = read_newer_plan(path)
             except VerispectError as error:
                 self._window.report(error)
                 return
@@ -79,7 +79,7 @@ class FileDesk(QObject):
             self._window.report(error)
             return
         else:
-            self._document.open(plan, path, read_only=read_only)
+            self._document.open(plan, path)
         self._remember(path)
 
     def leave_for(self, path: Path) -> None:
