@@ -12,8 +12,9 @@ import pytest
 from PyQt6.QtCore import QSettings
 
 from bench.test_weighing import fifty_marks
+from verispect.plan.by_hand import with_focus_at, with_plane_through
 from verispect.ui.application import keep_quick, make_application, make_window
-from verispect.ui.document import with_mark
+from verispect.ui.document import with_choice, with_mark
 
 TARGET_S = 0.016
 
@@ -41,16 +42,32 @@ def window(tmp_path: Path, app):
     app.processEvents()
 
 
+def _mark_moved(window, k: int):
+    return with_mark(window.document.plan, 3, z_m=9.0 + 0.01 * (k % 50))
+
+
+def _focus_moved(window, k: int):
+    setting = with_focus_at(window.bench_exposure, 5000.0 + 20.0 * (k % 50))
+    return with_choice(window.document.plan, method="tilt", manual=setting)
+
+
+def _plane_turned(window, k: int):
+    point = np.array([0.0, -1000.0 - 10.0 * (k % 50), 9000.0])
+    setting = with_plane_through(window.bench_exposure, point, upright=True)
+    return with_choice(window.document.plan, method="tilt", manual=setting)
+
+
 @pytest.mark.parametrize("beside", [False, True], ids=["alone", "weighing beside"])
-def test_drag_of_a_mark_at_200_marks(benchmark, window, app, beside: bool) -> None:
+@pytest.mark.parametrize("moved", [_mark_moved, _focus_moved, _plane_turned], ids=["mark", "focus", "tilt"])
+def test_drag_at_200_marks(benchmark, window, app, moved, beside: bool) -> None:
     made = window
+    made.bench_exposure = made.weighing.by_key("tilt").exposures[0]
     if not beside:
         made.weigher.request = lambda *_args, **_named: None
     times: list[float] = []
 
     def step() -> None:
-        k = len(times)
-        plan = with_mark(made.document.plan, 3, z_m=9.0 + 0.01 * (k % 50))
+        plan = moved(made, len(times))
         begun = time.perf_counter()
         made.document.preview(plan)
         # All that the change made stale is painted here: drawings, table and strip.

@@ -15,11 +15,20 @@ from verispect.files.plan_file import read_plan
 from verispect.ui.application import make_application, make_window
 from verispect.ui.drawings.board import Board, Handle
 from verispect.ui.main_window import MainWindow
+from verispect.ui.weighing_process import PROCESS
 
 
 @pytest.fixture(scope="session")
 def qapp():
     return make_application(["verispect-tests"])
+
+
+@pytest.fixture(scope="session", autouse=True)
+def weighing_process() -> Iterator[None]:
+    """One process that weighs for all tests, ended with them."""
+    PROCESS.submit(read_plan(DEMO))[1].result(timeout=60)
+    yield
+    PROCESS.close()
 
 
 @pytest.fixture
@@ -52,7 +61,7 @@ def handle(board: Board, kind: str, index: int = 0) -> Handle:
 
 def drag(qtbot, board: Board, start: QPointF, by: tuple[int, int], *, steps: int = 4, drop: bool = True) -> None:
     """Drag on a drawing with the left button, by pixels, in steps as a hand does."""
-    view = board.plot.viewport()
+    view = board.canvas
     first = start.toPoint()
     QTest.mouseMove(view, first)
     QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, first)

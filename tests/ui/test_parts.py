@@ -16,6 +16,7 @@ from verispect.ui.document import PlanDocument, with_mark
 from verispect.ui.lengths import LengthError, format_length, parse_length_m
 from verispect.ui.theme import THEMES, contrast_ratio
 from verispect.ui.weigher import Weigher
+from verispect.ui.weighing_process import PROCESS
 from verispect.ui.words import say
 
 
@@ -144,12 +145,14 @@ def test_preview_is_shown_but_not_kept(qapp) -> None:
 def test_weigher_gives_the_newest_plan_last(qtbot) -> None:
     weigher, results = Weigher(), []
     weigher.release()
-    weigher.weighed.connect(results.append)
+    weigher.weighed.connect(lambda weighing, plan: results.append((weighing, plan)))
     plans = [make_plan([(0, 1.5, 2.0 + k)]) for k in range(6)]
     for plan in plans:
         weigher.request(plan)
     qtbot.waitUntil(weigher.idle, timeout=20_000)
-    assert results[-1].scene.plan is plans[-1]
+    weighing, plan = results[-1]
+    assert plan is plans[-1]
+    assert weighing.scene.plan == plan
     assert len(results) < 6
     weigher.close()
 
@@ -157,15 +160,34 @@ def test_weigher_gives_the_newest_plan_last(qtbot) -> None:
 def test_weigher_says_why_a_plan_cannot_be_weighed(qtbot) -> None:
     weigher = Weigher()
     weigher.release()
-    with qtbot.waitSignal(weigher.failed, timeout=5000) as caught:
+    with qtbot.waitSignal(weigher.failed, timeout=20_000) as caught:
         weigher.request(make_plan([(0, 1.5, -2.0)]))
     assert "behind the lens" in caught.args[0]
     weigher.close()
 
 
-def test_weigher_closes_while_at_work(qtbot) -> None:
+def test_weigher_closed_while_at_work_says_nothing_more(qtbot) -> None:
+    weigher, results = Weigher(), []
+    weigher.release()
+    weigher.weighed.connect(lambda *result: results.append(result))
+    weigher.request(make_plan([(0, 1.5, 2.0), (0, 1.5, 90.0)]))
+    future = weigher._future
+    weigher.close()
+    assert weigher.idle()
+    qtbot.waitUntil(future.done, timeout=20_000)
+    assert not results
+
+
+def test_a_weighing_process_that_dies_is_said_and_replaced(qtbot) -> None:
     weigher = Weigher()
     weigher.release()
-    weigher.request(make_plan([(0, 1.5, 2.0), (0, 1.5, 90.0)]))
+    with qtbot.waitSignal(weigher.weighed, timeout=20_000):
+        weigher.request(make_plan([(0, 1.5, 2.0)]))
+    with qtbot.waitSignal(weigher.failed, timeout=20_000) as caught:
+        weigher.request(make_plan([(0, 1.5, 2.0 + k) for k in range(300)]))
+        for process in list(PROCESS._pool._processes.values()):
+            process.kill()
+    assert "broke off" in caught.args[0]
+    with qtbot.waitSignal(weigher.weighed, timeout=20_000):
+        weigher.request(make_plan([(0, 1.5, 3.0)]))
     weigher.close()
-    qtbot.waitUntil(lambda: weigher._running is None or weigher.idle(), timeout=5000)

@@ -88,7 +88,7 @@ def started(hand: Hand, *arguments: str) -> subprocess.Popen[bytes]:
     log.close()
     hand.until(lambda: bool(hand("search", "--onlyvisible", "--name", "Verispect")) or process.poll() is not None)
     assert process.poll() is None
-    hand("search", "--onlyvisible", "--name", "Verispect", "windowfocus", "sleep", 2)
+    hand("search", "--onlyvisible", "--name", "Verispect", "windowfocus", "sleep", 3)
     return process
 
 
@@ -101,7 +101,7 @@ def test_a_plan_is_changed_saved_and_left_by_pointer_and_keys_alone(hand: Hand) 
         hand.click(533, 750)  # the focus series in the strip
         hand("key", "ctrl+1", "sleep", 0.3)
         hand.click(388, 97)  # the first mark's distance
-        hand("click", "--repeat", 2, "--delay", 60, 1, "sleep", 0.4, "key", "ctrl+a", "type", "9 ft 2 in")
+        hand("key", "F2", "sleep", 0.6, "key", "ctrl+a", "sleep", 0.2, "type", "9 ft 2 in")
         hand("key", "Return", "sleep", 0.4, "key", "ctrl+s", "sleep", 0.5)
         hand.until(lambda: json.loads(path.read_text()) != before)
         after = json.loads(path.read_text())

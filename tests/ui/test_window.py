@@ -35,7 +35,7 @@ def mark(window: MainWindow, index: int):
 def test_dragging_a_mark_in_the_elevation_moves_it_along_and_up(qtbot, window: MainWindow) -> None:
     board, before = window.board.elevation, mark(window, 5)
     which = handle(board, "mark", 5)
-    size = board._box.viewPixelSize()
+    size = board.canvas.view.unit_per_px
     drag_handle(qtbot, board, which, (-40, 20))
     after = mark(window, 5)
     assert after.z_m == pytest.approx(before.z_m - 40 * size[0], abs=0.02 + 2 * size[0])
@@ -56,7 +56,7 @@ def test_a_drag_previews_and_only_its_end_is_a_change(qtbot, window: MainWindow)
     assert window.document.shown.marks[3].x_m > before.x_m
     assert window.document.undo_stack.count() == 0
     place = board.window_place(*[handle(board, "mark", 3).across, handle(board, "mark", 3).up])
-    QTest.mouseRelease(board.plot.viewport(), Qt.MouseButton.LeftButton, pos=place.toPoint())
+    QTest.mouseRelease(board.canvas, Qt.MouseButton.LeftButton, pos=place.toPoint())
     assert window.document.undo_stack.count() == 1
     assert mark(window, 3).x_m > before.x_m
     assert mark(window, 3).y_m == before.y_m
@@ -108,7 +108,7 @@ def test_dragging_the_plane_in_the_ground_drawing_changes_the_swing(qtbot, windo
 
 def test_tilt_by_hand_stops_at_the_limit_of_the_lens(qtbot, window: MainWindow) -> None:
     board = window.board.elevation
-    window.board.elevation._box.setRange(xRange=(-2, 12), yRange=(-3, 4))
+    window.board.elevation.canvas.set_range((-2.0, 12.0, -3.0, 4.0))
     drag_handle(qtbot, board, handle(board, "plane"), (-100, 300), steps=8)
     assert abs(window.shown.exposure.tilt_deg) <= 8.5 + 1e-9
 
@@ -120,7 +120,7 @@ def test_dragging_the_paper_pans_and_the_wheel_zooms(qtbot, window: MainWindow) 
     panned = board.visible()
     assert panned[0] < before[0]
     assert window.document.undo_stack.count() == 0
-    QTest.keyClick(board.plot, Qt.Key.Key_Plus)
+    QTest.keyClick(board.canvas, Qt.Key.Key_Plus)
     zoomed = board.visible()
     assert zoomed[1] - zoomed[0] < panned[1] - panned[0]
     window.board.fit()
@@ -130,9 +130,9 @@ def test_dragging_the_paper_pans_and_the_wheel_zooms(qtbot, window: MainWindow) 
 def test_arrows_nudge_the_selected_mark_as_one_change_each(qtbot, window: MainWindow) -> None:
     window.select_mark(0)
     before = mark(window, 0)
-    QTest.keyClick(window.board.elevation.plot, Qt.Key.Key_Right)
+    QTest.keyClick(window.board.elevation.canvas, Qt.Key.Key_Right)
     near = mark(window, 0).z_m - before.z_m
-    QTest.keyClick(window.board.elevation.plot, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyClick(window.board.elevation.canvas, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
     far = mark(window, 0).z_m - before.z_m - near
     assert near > 0.0
     assert far == pytest.approx(5.0 * near, rel=0.1)
@@ -142,7 +142,7 @@ def test_arrows_nudge_the_selected_mark_as_one_change_each(qtbot, window: MainWi
 def test_clicking_a_mark_selects_it_everywhere(qtbot, window: MainWindow) -> None:
     board = window.board.frame
     which = handle(board, "mark", 4)
-    QTest.mouseClick(board.plot.viewport(), Qt.MouseButton.LeftButton,
+    QTest.mouseClick(board.canvas, Qt.MouseButton.LeftButton,
                      pos=board.window_place(which.across, which.up).toPoint())  # fmt: skip
     # A single click is told from a double one by waiting for the second.
     qtbot.waitUntil(lambda: window.subject.table.currentIndex().row() == 4, timeout=2000)

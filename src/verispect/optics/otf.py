@@ -11,8 +11,8 @@ import numpy as np
 
 from verispect.optics.types import Floats
 
-# Beyond this the transform has sunk below 1e-4 and its sign is of no use to anybody.
-_BETA_END = 900.0
+# Beyond this β(1 − s) the transform has sunk below 1e-4 and its sign is of no use to anybody.
+_TAU_END = 900.0
 # Up to so many cosines are taken in one array; above, one node after the other, to spare memory.
 _AT_ONCE = 200_000
 
@@ -28,6 +28,9 @@ LUMINOUS_EFFICIENCY: tuple[tuple[float, float], ...] = (
     (660.0, 0.061),
 )
 PEAK_NM = 555.0
+
+# Wavelengths in mm with weights that sum to 1.
+Lights = tuple[tuple[float, float], ...]
 
 
 @lru_cache(maxsize=64)
@@ -63,7 +66,7 @@ def defocused_otf(*, reduced_frequency: Floats | float, beta: Floats | float) ->
     1.0
     """
     s, b = np.broadcast_arrays(np.asarray(reduced_frequency, float), np.abs(np.asarray(beta, float)))
-    inside = (s < 1.0) & (b < _BETA_END)
+    inside = (s < 1.0) & (b * (1.0 - s) < _TAU_END)
     out = np.zeros(s.shape)
     if not np.any(inside):
         return out
@@ -81,6 +84,24 @@ def defocused_otf(*, reduced_frequency: Floats | float, beta: Floats | float) ->
             total += weight * np.sin(theta) ** 2 * np.cos(b_in * (np.cos(theta) - s_in))
     out[inside] = 4.0 / np.pi * half * total
     return out
+
+
+def polychromatic_otf(reach: Floats, beta: Floats | float, lights: Lights) -> Floats:
+    """OTF weighted over wavelengths.
+
+    Parameters
+    ----------
+    reach : ndarray
+        ν N_w, 1/mm. Broadcasts against `beta`.
+    beta : ndarray
+        As in `defocused_otf`.
+    lights : tuple of (wavelength_mm, weight)
+        Weights sum to 1.
+    """
+    total: Floats = np.zeros(np.broadcast_shapes(np.shape(reach), np.shape(beta)))
+    for wavelength_mm, weight in lights:
+        total = total + weight * defocused_otf(reduced_frequency=wavelength_mm * reach, beta=beta)
+    return total
 
 
 def pixel_mtf(*, frequency: float, pixel_mm: float) -> float:

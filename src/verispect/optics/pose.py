@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -26,7 +27,7 @@ class Pose:
     up: Floats
     forward: Floats
 
-    @property
+    @cached_property
     def matrix(self) -> Floats:
         """Rows right, up, forward: world vectors to camera vectors, shape (3, 3)."""
         return np.stack([self.right, self.up, self.forward])

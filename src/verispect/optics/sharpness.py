@@ -13,17 +13,21 @@ from typing import Literal
 
 import numpy as np
 
+from verispect.optics.allowance import first_fall, first_fall_exact
 from verispect.optics.otf import (
     LUMINOUS_EFFICIENCY,
     PEAK_NM,
-    defocused_otf,
+    Lights,
     disc_mtf,
     motion_mtf,
     pixel_mtf,
+    polychromatic_otf,
 )
 from verispect.optics.types import Floats
 
 Rule = Literal["wave", "root-sum", "disc"]
+# Up to so many allowed blurs are solved for one by one; more are taken from a table.
+_FEW = 8
 
 
 @dataclass(frozen=True)
@@ -55,7 +59,7 @@ class Criterion:
         return _disc_argument(self.contrast_floor) / (np.pi * self.frequency)
 
     @cached_property
-    def lights(self) -> tuple[tuple[float, float], ...]:
+    def lights(self) -> Lights:
         """Wavelengths in mm with weights that sum to 1."""
         if self.wavelength_nm is not None:
             return ((self.wavelength_nm * 1e-6, 1.0),)
@@ -82,11 +86,7 @@ class Criterion:
         return self._direct(beta, working)
 
     def _direct(self, beta: Floats, working: Floats) -> Floats:
-        total: Floats = np.zeros(np.broadcast_shapes(beta.shape, working.shape))
-        for wavelength_mm, weight in self.lights:
-            s = self.frequency * wavelength_mm * working
-            total = total + weight * defocused_otf(reduced_frequency=s, beta=beta)
-        return total
+        return polychromatic_otf(self.frequency * working, beta, self.lights)
 
     def _tabled(self, beta: Floats, working: float) -> Floats:
         """Many points at one stop: interpolate in a table fine enough for 1e-5."""
@@ -131,41 +131,12 @@ class Criterion:
         return _allowed_still(self, working_f_number)
 
     def _allowed_wave(self, working: Floats, smear: Floats) -> Floats:
-        """First blur at which the contrast sinks to the floor, by march and false position on all at once."""
+        """First blur at which the contrast sinks to the floor."""
         others = self.pixel_contrast * motion_mtf(frequency=self.frequency, smear_mm=smear)
         with np.errstate(divide="ignore"):
-            floor = np.where(others > 0.0, self.contrast_floor / others, np.inf)
-        shortest = min(light for light, _ in self.lights)
-        # In τ = β(1 − s) the first fall to zero comes before 2π whatever the frequency.
-        span = 1.0 / np.maximum(1.0 - self.frequency * shortest * working, 1e-9)
-        steps = np.linspace(0.0, 6.5, 27)
-        marched = self._direct(steps * span[..., None], working[..., None])
-        below = marched < floor[..., None]
-        first = np.argmax(below, axis=-1)
-        reachable = ~below[..., 0] & below.any(axis=-1)
-        before = np.maximum(first - 1, 0)
-        low, high = steps[before] * span, steps[first] * span
-        above = np.take_along_axis(marched, before[..., None], axis=-1)[..., 0] - floor
-        under = np.take_along_axis(marched, first[..., None], axis=-1)[..., 0] - floor
-        root = self._illinois(low, high, above, under, working, np.where(reachable, floor, 0.0))
-        return np.where(reachable, root / (np.pi * self.frequency), np.nan)
-
-    def _illinois(
-        self, low: Floats, high: Floats, above: Floats, under: Floats, working: Floats, floor: Floats
-    ) -> Floats:
-        """Roots of contrast(β) = floor within brackets, by the Illinois rule of false position."""
-        middle, side = low, np.zeros(low.shape)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            for _ in range(8):
-                middle = np.where(above == under, low, (low * under - high * above) / (under - above))
-                value = self._direct(middle, working) - floor
-                over = value >= 0.0
-                # An end kept twice running has its value halved, or that end would never move.
-                under = np.where(over, np.where(side > 0, 0.5 * under, under), value)
-                above = np.where(over, value, np.where(side < 0, 0.5 * above, above))
-                low, high = np.where(over, middle, low), np.where(over, high, middle)
-                side = np.where(over, 1.0, -1.0)
-        return middle
+            level = np.where(others > 0.0, self.contrast_floor / others, np.inf)
+        solve = first_fall_exact if working.size <= _FEW else first_fall
+        return solve(self.frequency * working, level, self.lights) / (np.pi * self.frequency)
 
     def softness(
         self,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -39,7 +40,7 @@ class Exposure:
     allowed_blur_mm: float
     sensor_centre_mm: tuple[float, float] = (0.0, 0.0)
 
-    @property
+    @cached_property
     def position_m(self) -> Floats:
         """Front principal point in the world."""
         axis_world = np.asarray(self.state.axis) @ self.pose.matrix

@@ -21,8 +21,8 @@ from verispect.plan.problem import Problem
 MOST_FRAMES = 999
 # Places at which the allowed blur is tabled.
 _GRID = 41
-# Kept off the limit, so that rounding cannot push a mark past it.
-_SLACK = 1.0 - 1e-7
+# Kept off the limit, so that the table of allowed blurs (less exact in white light) cannot push a mark past it.
+_SLACK, _SLACK_IN_WHITE = 1.0 - 1e-6, 1.0 - 2e-5
 
 
 @dataclass(frozen=True)
@@ -141,7 +141,7 @@ def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
         slopes=np.max(rates * (sharp_at - exit_mm), axis=1),
         exit_mm=exit_mm,
         grid_mm=grid,
-        allowed_mm=allowed * _SLACK,
+        allowed_mm=allowed * (_SLACK if criterion.wavelength_nm is not None else _SLACK_IN_WHITE),
         mark_allowed=mark_allowed,
         longest_mm=longest,
     )

@@ -103,16 +103,18 @@ def covered(directions: Floats, poses: list[Pose], half_frame: Floats) -> Bools:
 def row_overlap(step_rad: float, pitch_rad: float, half_frame: Floats) -> float:
     """Least overlap of two frames of a row, a step of bearing apart: at their edge nearer the horizon."""
     hx, hy = float(half_frame[0]), float(half_frame[1])
-    y = np.array([-hy, 0.0, hy])
-    # The neighbour's left edge, lifted by the pitch, turned by the step, and seen in the frame on the left.
-    lifted = y * math.cos(pitch_rad) + math.sin(pitch_rad)
-    ahead = math.cos(pitch_rad) - y * math.sin(pitch_rad)
-    across = -hx * math.cos(step_rad) + ahead * math.sin(step_rad)
-    away = hx * math.sin(step_rad) + ahead * math.cos(step_rad)
-    depth = lifted * math.sin(pitch_rad) + away * math.cos(pitch_rad)
-    if np.any(depth <= 0.0):
-        return -1.0
-    return float(np.min((hx - across / depth) / (2.0 * hx)))
+    sin_p, cos_p = math.sin(pitch_rad), math.cos(pitch_rad)
+    sin_s, cos_s = math.sin(step_rad), math.cos(step_rad)
+    least = math.inf
+    for y in (-hy, 0.0, hy):
+        # The neighbour's left edge, lifted by the pitch, turned by the step, and seen in the frame on the left.
+        lifted, ahead = y * cos_p + sin_p, cos_p - y * sin_p
+        across, away = ahead * sin_s - hx * cos_s, ahead * cos_s + hx * sin_s
+        depth = lifted * sin_p + away * cos_p
+        if depth <= 0.0:
+            return -1.0
+        least = min(least, (hx - across / depth) / (2.0 * hx))
+    return least
 
 
 def pitch_step_rad(half_height: float, overlap: float) -> float:

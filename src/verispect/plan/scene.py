@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -27,6 +27,7 @@ class Scene:
     musts : ndarray of bool, shape (M,)
     deciding : ndarray of bool, shape (M,)
         The marks that settings are searched for: the musts, or where there are none the shoulds, or all.
+    names, needs : tuple of str
     """
 
     plan: Plan
@@ -36,16 +37,13 @@ class Scene:
     speeds_mm_s: Floats
     musts: Bools
     deciding: Bools
+    names: tuple[str, ...]
+    needs: tuple[str, ...]
 
     @cached_property
     def points_mm(self) -> Floats:
         """Marks in the camera's frame from the entrance pupil, mm, shape (M, 3)."""
         return self.pose.to_camera_mm(self.world_m)
-
-    @property
-    def names(self) -> list[str]:
-        """Names of the marks, in order."""
-        return [mark.name for mark in self.plan.marks]
 
     def half_picture(self) -> Floats:
         """Half width and half height of the wanted picture as tangents, shape (2,)."""
@@ -72,13 +70,21 @@ def build_scene(plan: Plan) -> Scene:
     if not plan.kit.lenses:
         raise PlanError("kit.lenses", "an empty list", "add at least one lens")
     scene = unchecked_scene(plan)
-    _check_before_lens(scene)
+    check_before_lens(scene)
     return scene
+
+
+def same_scene(scene: Scene, plan: Plan) -> Scene:
+    """The scene of a plan whose subject and camera are those of `scene`, without working them out anew."""
+    if scene.plan.marks is not plan.marks or scene.plan.camera != plan.camera:
+        return unchecked_scene(plan)
+    return replace(scene, plan=plan)
 
 
 def unchecked_scene(plan: Plan) -> Scene:
     """The scene of a plan as it stands, to be drawn and not weighed: it may be empty or impossible."""
-    needs = np.array([mark.need for mark in plan.marks], dtype=str)
+    said = tuple([mark.need for mark in plan.marks])
+    needs = np.array(said, dtype=str)
     musts = needs == "must"
     deciding = musts
     if not deciding.any():
@@ -91,10 +97,13 @@ def unchecked_scene(plan: Plan) -> Scene:
         speeds_mm_s=np.array([mark.speed_mm_s for mark in plan.marks]),
         musts=musts,
         deciding=deciding,
+        names=tuple([mark.name for mark in plan.marks]),
+        needs=said,
     )
 
 
-def _check_before_lens(scene: Scene) -> None:
+def check_before_lens(scene: Scene) -> None:
+    """Raise a PlanError if a mark lies behind the camera or within every focal length."""
     depth_mm = scene.points_mm[:, 2]
     shortest = min(lens.focal_mm[0] for lens in scene.plan.kit.lenses)
     worst = int(np.argmin(depth_mm))

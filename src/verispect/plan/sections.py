@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -28,9 +29,18 @@ class Section:
 
     def place(self, points_m: Floats) -> Floats:
         """World points (..., 3) projected into the drawing, (..., 2)."""
-        offset = np.asarray(points_m) - self.origin
-        placed: Floats = np.stack([offset @ self.across, offset @ self.up], axis=-1)
+        placed: Floats = (np.asarray(points_m) - self.origin) @ self._axes
         return placed
+
+    @cached_property
+    def normal(self) -> Floats:
+        """Unit vector across the section."""
+        crossed: Floats = np.cross(self.across, self.up)
+        return crossed
+
+    @cached_property
+    def _axes(self) -> Floats:
+        return np.stack([self.across, self.up], axis=1)
 
     def lift(self, places: Floats) -> Floats:
         """Drawing places (..., 2) as world points (..., 3) in the section's plane."""
@@ -124,11 +134,10 @@ def _hinge(exposure: Exposure, section: Section) -> Floats | None:
     pose = exposure.pose
     foot_m = exposure.position_m + foot @ pose.matrix / 1000.0
     run = direction @ pose.matrix
-    normal = np.cross(section.across, section.up)
-    slope = float(run @ normal)
+    slope = float(run @ section.normal)
     if abs(slope) < 0.2:
         return None
-    reached = foot_m + run * float((section.origin - foot_m) @ normal) / slope
+    reached = foot_m + run * float((section.origin - foot_m) @ section.normal) / slope
     return section.place(reached)
 
 

@@ -112,7 +112,7 @@ def _view_menu(window: MainWindow) -> None:
         (window.board.ground, "F7", _tr("Go to the &ground drawing")),
         (window.board.frame, "F8", _tr("Go to the f&rame")),
     ):
-        _add(window, menu, name, key, board.plot.setFocus)
+        _add(window, menu, name, key, board.canvas.setFocus)
     menu.addSeparator()
     dusk = QAction(_tr("&Dusk theme"), window, checkable=True)
     dusk.setShortcut(QKeySequence("Ctrl+D"))

@@ -8,7 +8,6 @@ import sys
 from pathlib import Path
 from types import TracebackType
 
-import pyqtgraph as pg
 from platformdirs import user_config_path, user_state_path
 from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtWidgets import QApplication
@@ -29,7 +28,6 @@ def make_application(arguments: list[str]) -> QApplication:
     app.setApplicationDisplayName("Verispect")
     app.setStyle("Fusion")
     app.setFont(font(10.0))
-    pg.setConfigOptions(antialias=True)
     return app
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent
@@ -12,8 +13,8 @@ from verispect.errors import PlanError, VerispectError
 from verispect.files.recovery import RecoveryStore
 from verispect.plan.by_hand import worked_by_hand
 from verispect.plan.candidate import Candidate
-from verispect.plan.scene import Scene, build_scene, unchecked_scene
-from verispect.plan.weigh import Weighing
+from verispect.plan.document import Plan
+from verispect.plan.scene import Scene, check_before_lens, same_scene, unchecked_scene
 from verispect.ui.actions import build_menus
 from verispect.ui.board_area import BoardArea
 from verispect.ui.document import PlanDocument, with_choice
@@ -30,6 +31,9 @@ from verispect.ui.theme import THEMES, style_sheet
 from verispect.ui.way import StationState, Way
 from verispect.ui.weigher import Weigher
 
+if TYPE_CHECKING:
+    from verispect.plan.weigh import Weighing
+
 PANEL_WIDTH = 460
 
 
@@ -43,6 +47,8 @@ class MainWindow(QMainWindow):
         self.document = PlanDocument(self)
         self.weigher = Weigher(self)
         self.weighing: Weighing | None = None
+        # The very plan that was weighed; what comes back from the weigher holds a copy.
+        self._weighed_plan: Plan | None = None
         self.complaint = ""
         self._shown: Shown | None = None
         self._frame = 0
@@ -172,16 +178,16 @@ class MainWindow(QMainWindow):
     def _scene(self) -> Scene:
         """The scene to draw: of the last weighing where that is still true, so that nothing is done twice."""
         plan = self.document.shown
-        if self.weighing is not None and self.weighing.scene.plan is plan:
+        if self.weighing is not None and self._weighed_plan is plan:
             return self.weighing.scene
-        return unchecked_scene(plan)
+        return unchecked_scene(plan) if self._shown is None else same_scene(self._shown.scene, plan)
 
     def _candidate(self, scene: Scene) -> tuple[Candidate | None, bool]:
         """The method to draw, and whether it was moved by hand."""
         choice = self.document.shown.choice
-        if choice.manual is not None:
+        if choice.manual is not None and scene.plan.marks and scene.plan.kit.lenses:
             try:
-                build_scene(scene.plan)
+                check_before_lens(scene)
             except PlanError:
                 return None, False
             by_hand = worked_by_hand(scene, choice.manual)
@@ -227,11 +233,11 @@ class MainWindow(QMainWindow):
         self._refresh_board()
         self.weigher.request(self.document.shown)
 
-    def _on_weighed(self, weighing: Weighing) -> None:
-        self.weighing, self.complaint = weighing, ""
+    def _on_weighed(self, weighing: Weighing, plan: Plan) -> None:
+        self.weighing, self._weighed_plan, self.complaint = weighing, plan, ""
         self._refresh_board()
         self.strip.show_weighing(weighing, self._shown_key())
-        if weighing.scene.plan is self.document.plan:
+        if plan is self.document.plan:
             self.weigh.show_weighing(weighing, "")
             self._refresh_set()
             self._show_states()
@@ -270,7 +276,7 @@ class MainWindow(QMainWindow):
             "done" if lenses else "missing",
             self.tr("{0} lenses").format(lenses) if lenses else self.tr("no lens yet"),
         )
-        current = weighing is not None and weighing.scene.plan is plan
+        current = weighing is not None and self._weighed_plan is plan
         if weighing is None:
             words, kind = (self.tr("cannot weigh") if self.complaint else self.tr("working")), "missing"
         else:

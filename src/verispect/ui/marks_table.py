@@ -41,8 +41,16 @@ class MarksModel(QAbstractTableModel):
             self.endResetModel()
             return
         changed = [row for row, (old, new) in enumerate(zip(before, marks, strict=True)) if old is not new]
-        if changed:
-            self.dataChanged.emit(self.index(changed[0], 0), self.index(changed[-1], len(_KEYS) - 1))
+        if not changed:
+            return
+        # Only the cells that differ: painting one takes longer than finding out.
+        columns = [
+            column
+            for column, key in enumerate(_KEYS)
+            if any(getattr(before[row], key) != getattr(marks[row], key) for row in changed)
+        ]
+        if columns:
+            self.dataChanged.emit(self.index(changed[0], columns[0]), self.index(changed[-1], columns[-1]))
 
     def show_lengths(self, system: str) -> None:
         """Write lengths in metres or in feet and inches."""

@@ -7,7 +7,7 @@ from datetime import date
 from pathlib import Path
 
 from PyQt6.QtCore import QCoreApplication, QMarginsF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QFont, QGuiApplication, QPageLayout, QPageSize, QPainter, QPdfWriter, QPen
+from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPainter, QPdfWriter, QPen
 
 from verispect.errors import FileError
 from verispect.files.atomic import write_atomically
@@ -18,22 +18,15 @@ from verispect.plan.work_order import cautions, steps
 from verispect.ui.drawings.board import Board
 from verispect.ui.drawings.frame import FrameBoard
 from verispect.ui.drawings.shown import Shown
-from verispect.ui.drawings.side import ElevationBoard, GroundBoard
+from verispect.ui.drawings.side import ElevationBoard, GroundBoard, SideBoard
 from verispect.ui.lengths import format_angle, format_length, format_movement
 from verispect.ui.theme import LIGHT, colour, font
 from verispect.ui.words import counted_frames, say
 
 # Boards are painted a little smaller on paper than on screen.
 _BOARD_SCALE = 0.83
-
-
-def _dpi() -> float:
-    """The screen's own resolution: the axes are recorded at it, and would be blown up at any other.
-
-    The paper loses nothing by it, since lines and letters stay vectors.
-    """
-    screen = QGuiApplication.primaryScreen()
-    return screen.logicalDotsPerInch() if screen is not None else 96.0
+# Only the unit that things are placed in: lines and letters stay vectors.
+_DPI = 96
 
 
 def _tr(text: str) -> str:
@@ -57,7 +50,7 @@ def write_sheet(shown: Shown, path: Path, *, system: str, paper: str = "A4") -> 
     with tempfile.TemporaryDirectory() as folder:
         made = Path(folder) / "sheet.pdf"
         writer = QPdfWriter(str(made))
-        writer.setResolution(round(_dpi()))
+        writer.setResolution(_DPI)
         size = QPageSize.PageSizeId.Letter if paper == "Letter" else QPageSize.PageSizeId.A4
         margins = QMarginsF(14, 12, 14, 12)
         writer.setPageLayout(
@@ -82,7 +75,7 @@ class _Sheet:
         self._height = float(writer.height())
         self._y = 0.0
         self._page = 1
-        self._mm = round(_dpi()) / 25.4
+        self._mm = _DPI / 25.4
 
     def paint(self) -> None:
         self._heading()
@@ -161,22 +154,20 @@ class _Sheet:
 
     def _board(self, board: Board, area: QRectF) -> None:
         """A drawing of its own for the paper, in the light theme, painted as vectors."""
-        board.resize(int(area.width() / _BOARD_SCALE), int(area.height() / _BOARD_SCALE))
-        board.setAttribute(Qt.WidgetAttribute.WA_DontShowOnScreen)
-        board.show()
-        board.cached = False
-        board.apply_theme(LIGHT)
-        if hasattr(board, "system"):
-            board.system = self._system
-        board.show_scene(self._shown)
-        board.fit()
-        QCoreApplication.processEvents()
-        board.redraw()
         self._font(8.5)
         title = self._painter.fontMetrics().height()
         self._painter.drawText(QRectF(area.left(), area.top(), area.width(), title), board.title.text())
-        board.plot.render(self._painter, area.adjusted(0, title, 0, 0), board.plot.viewport().rect())
-        board.close()
+        board.canvas.resize(int(area.width() / _BOARD_SCALE), int((area.height() - title) / _BOARD_SCALE))
+        board.apply_theme(LIGHT)
+        if isinstance(board, SideBoard):
+            board.system = self._system
+        board.show_scene(self._shown)
+        board.fit()
+        self._painter.save()
+        self._painter.translate(area.left(), area.top() + title)
+        self._painter.scale(_BOARD_SCALE, _BOARD_SCALE)
+        board.paint_on_paper(self._painter)
+        self._painter.restore()
         board.deleteLater()
 
     def _settings(self) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QPainter, QPen
@@ -11,9 +13,11 @@ from verispect.optics.stops import marked
 from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.candidate import METHOD_KEYS, Candidate
 from verispect.plan.sentence import Sentence
-from verispect.plan.weigh import Weighing
 from verispect.ui.theme import Theme, colour, font
 from verispect.ui.words import counted_frames, say
+
+if TYPE_CHECKING:
+    from verispect.plan.weigh import Weighing
 
 _FULL_BAR = 2.0
 

@@ -1,44 +1,24 @@
-"""Weighing off the window's thread: on a frozen plan, the newest request only, cancelled on close."""
+"""Weighing beside the window: on a frozen plan, the newest request only, given up on close."""
 
 from __future__ import annotations
 
-import threading
+import logging
+from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from verispect.errors import VerispectError
 from verispect.plan.document import Plan
-from verispect.plan.weigh import Cancelled, Weighing, weigh
+from verispect.ui.weighing_process import PROCESS, Outcome
 
+if TYPE_CHECKING:
+    from concurrent.futures import Future
 
-class _Task(QRunnable):
-    def __init__(self, weigher: Weigher, plan: Plan, number: int) -> None:
-        super().__init__()
-        self._weigher, self._plan, self._number = weigher, plan, number
-        self.cancelled = threading.Event()
+    from verispect.plan.weigh import Weighing
 
-    def run(self) -> None:
-        signals = self._weigher.signals
-        weighing = None
-        # What is said if something unforeseen breaks the work off; the fault itself goes to the log.
-        complaint = "The weighing broke off through a fault of this program"
-        try:
-            weighing = weigh(
-                self._plan,
-                is_cancelled=self.cancelled.is_set,
-                progress=lambda share, _: signals.progressed.emit(self._number, share),
-            )
-        except Cancelled:
-            complaint = ""
-        except VerispectError as error:
-            complaint = str(error)
-        finally:
-            signals.ended.emit(self._number, weighing, complaint)
-
-
-class _Signals(QObject):
-    progressed = pyqtSignal(int, float)
-    ended = pyqtSignal(int, object, str)
+_log = logging.getLogger("verispect")
+# Looked at by the window's own clock: nothing crosses threads, and a window may close at any time.
+_LOOK_EVERY_MS = 8
+_SAY_EVERY = 10
 
 
 class Weigher(QObject):
@@ -46,33 +26,35 @@ class Weigher(QObject):
 
     Signals
     -------
-    weighed(Weighing)
-        A result; of a plan that may have been changed since, but never older than one given before.
+    weighed(Weighing, Plan)
+        A result and the plan that was asked about; of a plan that may have been changed since, but never
+        older than one given before.
     failed(str)
         Why the newest plan cannot be weighed.
     busy(float)
         Share done of the work under way; 1.0 when idle.
     """
 
-    weighed = pyqtSignal(object)
+    weighed = pyqtSignal(object, object)
     failed = pyqtSignal(str)
     busy = pyqtSignal(float)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(1)
-        self.signals = _Signals(self)
-        self.signals.progressed.connect(self._on_progress)
-        self.signals.ended.connect(self._on_ended)
+        self._beat = QTimer(self)
+        self._beat.setInterval(_LOOK_EVERY_MS)
+        self._beat.timeout.connect(self._look)
+        self._beats = 0
         self._number = 0
-        self._running: _Task | None = None
+        self._future: Future[Outcome] | None = None
+        self._running: Plan | None = None
         self._waiting: Plan | None = None
         self._held = True
 
     def release(self) -> None:
         """Begin to work: called when the window is painted, so that nothing delays its opening."""
         self._held = False
+        PROCESS.begin()
         if self._running is None:
             self._start()
 
@@ -84,40 +66,57 @@ class Weigher(QObject):
         if self._running is None:
             self._start()
         elif at_once:
-            self._running.cancelled.set()
+            PROCESS.give_up(self._number)
 
     def idle(self) -> bool:
         """Whether nothing is under way or waiting."""
         return self._running is None and self._waiting is None
 
     def close(self) -> None:
-        """Cancel and wait."""
+        """Give up."""
         self._waiting = None
+        self._beat.stop()
         if self._running is not None:
-            self._running.cancelled.set()
-        self._pool.waitForDone()
+            PROCESS.give_up(self._number)
+        self._running = self._future = None
 
     def _start(self) -> None:
         plan, self._waiting = self._waiting, None
         if plan is None:
             return
-        self._number += 1
-        self._running = _Task(self, plan, self._number)
-        self._pool.start(self._running)
+        self._running = plan
+        self._number, self._future = PROCESS.submit(plan)
+        self._beats = 0
+        self._beat.start()
 
-    def _on_progress(self, number: int, share: float) -> None:
-        if self._running is not None and number == self._number:
-            self.busy.emit(share)
-
-    def _on_ended(self, number: int, weighing: Weighing | None, complaint: str) -> None:
-        if number != self._number:
+    def _look(self) -> None:
+        plan, future = self._running, self._future
+        if plan is None or future is None:
+            self._beat.stop()
             return
-        self._running = None
+        self._beats += 1
+        if not future.done():
+            if self._beats % _SAY_EVERY == 0:
+                self.busy.emit(PROCESS.share_done(self._number))
+            return
+        self._running = self._future = None
+        weighing, complaint = self._outcome(future)
         if weighing is not None:
-            self.weighed.emit(weighing)
+            self.weighed.emit(weighing, plan)
         elif complaint and self._waiting is None:
             self.failed.emit(complaint)
         if self._waiting is not None:
             self._start()
         else:
+            self._beat.stop()
             self.busy.emit(1.0)
+
+    def _outcome(self, future: Future[Outcome]) -> tuple[Weighing | None, str]:
+        if future.cancelled():
+            return None, ""
+        fault = future.exception()
+        if fault is None:
+            return future.result()
+        _log.error("the weighing broke off", exc_info=fault)
+        PROCESS.replace_if_broken(fault)
+        return None, self.tr("The weighing broke off through a fault of this program; any change starts it again")

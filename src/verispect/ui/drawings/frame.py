@@ -7,63 +7,61 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QBrush
 
 from verispect.optics.pose import Pose
-from verispect.ui.drawings.board import Board, Handle, Lines, pen, polyline
-from verispect.ui.drawings.marks_item import DrawnMark
-from verispect.ui.drawings.shown import Shown
+from verispect.ui.drawings.board import Board, Drawn
+from verispect.ui.drawings.marks_layer import DrawnMarks
+from verispect.ui.drawings.shown import Shown, edged_marks
+from verispect.ui.drawings.strokes import Stroke, pen
+from verispect.ui.drawings.view import Box
 from verispect.ui.theme import Theme, colour
 
 _EDGE_POINTS = 12
+_GRIDS = ("turned-grid", "shift-grid")
 
 
 class FrameBoard(Board):
     """The wanted picture in mm on the print, its middle at 0, 0."""
 
     def __init__(self) -> None:
-        super().__init__("", across="", up="", unit="mm")
-        self.title.setText(self.tr("Frame · what the camera sees, as printed"))
-        self.plot.setAccessibleName(self.tr("Frame drawing"))
-        self._names = {"bottom": (self.tr("across the print"), "mm"), "left": (self.tr("up"), "mm")}
-        self._lines = Lines(5.0)
-        self.plot.addItem(self._lines, ignoreBounds=True)
+        super().__init__(
+            self.tr("Frame · what the camera sees, as printed"),
+            name=self.tr("Frame drawing"),
+            across=self.tr("across the print [mm]"),
+            up=self.tr("up [mm]"),
+        )
 
     def scale(self, shown: Shown) -> float:
         """Print mm for a tangent of 1."""
         plan = shown.scene.plan
         return plan.camera.framing_mm * plan.enlargement()
 
-    def draw(self, shown: Shown, theme: Theme) -> tuple[list[DrawnMark], list[Handle]]:
+    def drawn_from(self, shown: Shown) -> object:
+        plan = shown.scene.plan
+        grid = shown.candidate is not None and shown.candidate.key in _GRIDS
+        candidate = (id(shown.candidate), shown.frame) if grid else None
+        return candidate, plan.camera, plan.kit.body, plan.enlargement()
+
+    def draw(self, shown: Shown, theme: Theme) -> Drawn:
         scale = self.scale(shown)
         half = shown.scene.half_picture() * scale
         corners = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]]) * half
-        paths = [(polyline(corners, closed=True), pen(theme.ink, 1.6), QBrush(colour(theme.panel)))]
+        strokes = [Stroke(corners, pen(theme.ink, 1.6), QBrush(colour(theme.panel)), closed=True)]
         thirds = pen(theme.line, 1.0, Qt.PenStyle.DotLine)
         for third in (-1.0 / 3.0, 1.0 / 3.0):
             x, y = half * third
-            paths.append((polyline([(x, -half[1]), (x, half[1])]), thirds, None))
-            paths.append((polyline([(-half[0], y), (half[0], y)]), thirds, None))
+            strokes.append(Stroke([(x, -half[1]), (x, half[1])], thirds))
+            strokes.append(Stroke([(-half[0], y), (half[0], y)], thirds))
         horizon = self._horizon(shown, scale, half)
         if horizon is not None:
-            paths.append((polyline(horizon), pen(theme.faint, 1.4, Qt.PenStyle.DashDotLine), None))
-        paths.extend(self._cells(shown, theme, scale))
-        self._lines.show(paths)
-        tangents = shown.scene.points_mm[:, :2] / shown.scene.points_mm[:, 2:] * scale
-        softness = np.full(len(tangents), np.nan)
-        if shown.rendering is not None:
-            softness = shown.rendering.softness
-        left, right, bottom, top = self.visible()
-        marks = []
-        for k, mark in enumerate(shown.scene.plan.marks):
-            x, y = float(tangents[k][0]), float(tangents[k][1])
-            beyond = ""
-            if not (left <= x <= right and bottom <= y <= top):
-                beyond = self.tr("(outside)")
-                x = min(max(x, left + 0.03 * (right - left)), right - 0.03 * (right - left))
-                y = min(max(y, bottom + 0.05 * (top - bottom)), top - 0.05 * (top - bottom))
-            marks.append(DrawnMark(mark.name, x, y, mark.need, float(softness[k]), k == self.selected, beyond))
-        handles = [Handle("mark", k, mark.across, mark.up) for k, mark in enumerate(marks) if not mark.beyond]
-        return marks, handles
+            strokes.append(Stroke(horizon, pen(theme.faint, 1.4, Qt.PenStyle.DashDotLine)))
+        strokes.extend(self._cells(shown, theme, scale))
+        return Drawn(strokes, [], [], [])
 
-    def extent(self, shown: Shown) -> tuple[float, float, float, float]:
+    def draw_marks(self, shown: Shown) -> DrawnMarks:
+        points = shown.scene.points_mm
+        places = points[:, :2] / points[:, 2:] * self.scale(shown)
+        return edged_marks(shown, places, self.visible(), self.selected, lambda _k: self.tr("(outside)"))
+
+    def extent(self, shown: Shown) -> Box:
         half = shown.scene.half_picture() * self.scale(shown)
         return -1.06 * half[0], 1.06 * half[0], -1.06 * half[1], 1.06 * half[1]
 
@@ -79,12 +77,12 @@ class FrameBoard(Board):
     def _cells(self, shown: Shown, theme: Theme, scale: float):
         """Edges of the frames of a grid."""
         candidate = shown.candidate
-        if candidate is None or candidate.key not in ("turned-grid", "shift-grid"):
+        if candidate is None or candidate.key not in _GRIDS:
             return []
         size = np.asarray(shown.scene.plan.kit.body.sensor_mm)
-        paths = []
+        strokes = []
         for index, exposure in enumerate(candidate.exposures[:400]):
-            edge = _edge(size) * (1.0 if candidate.key == "turned-grid" else -1.0)
+            edge = _edge(size)
             if candidate.key == "shift-grid":
                 edge = -(np.asarray(exposure.sensor_centre_mm) + _edge(size))
             tangents = edge / exposure.state.image_distance_mm
@@ -93,8 +91,8 @@ class FrameBoard(Board):
                 continue
             current = index == min(shown.frame, len(candidate.exposures) - 1)
             style = pen(theme.sharp, 2.0 if current else 1.0, alpha=255 if current else 150)
-            paths.append((polyline(seen * scale, closed=True), style, None))
-        return paths
+            strokes.append(Stroke(seen * scale, style, closed=True))
+        return strokes
 
 
 def _edge(size: np.ndarray) -> np.ndarray:

@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
+import numpy as np
+
+from verispect.optics.types import Floats
 from verispect.plan.candidate import Candidate
 from verispect.plan.evaluate import Rendering, render
 from verispect.plan.exposure import Exposure
 from verispect.plan.scene import Scene
+from verispect.ui.drawings.marks_layer import DrawnMarks
+from verispect.ui.drawings.view import Box
+
+# Marks beyond the edge are shown within it by these shares of the drawing's width and height.
+_INSET = (0.03, 0.06)
 
 
 @dataclass(frozen=True)
@@ -48,3 +57,17 @@ def look_again(scene: Scene, candidate: Candidate | None, frame: int, *, by_hand
         fresh = candidate.scene is scene and candidate.rendering is not None
         rendering = candidate.rendering if fresh else render(scene, candidate.exposures, candidate.criterion)
     return Shown(scene, candidate, rendering, frame, by_hand)
+
+
+def edged_marks(
+    shown: Shown, places: Floats, box: Box, selected: int, say_beyond: Callable[[int], str]
+) -> DrawnMarks:
+    """The marks at their places in a drawing; those outside its box at its edge, with a word about them."""
+    left, right, bottom, top = box
+    inset = np.array([_INSET[0] * (right - left), _INSET[1] * (top - bottom)])
+    low, high = np.array([left, bottom]), np.array([right, top])
+    outside = np.any((places < low) | (places > high), axis=1)
+    kept = np.where(outside[:, None], np.clip(places, low + inset, high - inset), places)
+    softness = shown.rendering.softness if shown.rendering is not None else np.full(len(places), np.nan)
+    beyond = {int(k): say_beyond(int(k)) for k in np.flatnonzero(outside)}
+    return DrawnMarks(shown.scene.names, shown.scene.needs, kept, softness, selected, beyond)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import html
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
@@ -12,10 +12,12 @@ from PyQt6.QtWidgets import QGroupBox, QLabel, QPushButton, QTextBrowser, QVBoxL
 from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.candidate import Candidate
 from verispect.plan.sentence import Sentence
-from verispect.plan.weigh import Weighing
 from verispect.ui.document import PlanDocument
 from verispect.ui.forms import ModelForm, Spec
 from verispect.ui.words import counted_frames, heading, say
+
+if TYPE_CHECKING:
+    from verispect.plan.weigh import Weighing
 
 
 class WeighPanel(QWidget):
