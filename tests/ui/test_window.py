@@ -486,3 +486,18 @@ def test_every_action_has_a_key_or_stands_in_a_menu_and_fields_are_named(window:
     for cell in window.strip.cells.values():
         assert cell.accessibleName()
         assert cell.minimumSizeHint().height() >= 32
+
+
+@pytest.mark.parametrize("theme", ["light", "dusk"])
+def test_drawings_stand_on_the_paper_of_their_theme(window: MainWindow, theme: str) -> None:
+    window.apply_theme(theme)
+    for board in window.board.boards:
+        picture = board.canvas.grab().toImage()
+        left, right, top, bottom = board.canvas.view.area
+        seen = {
+            picture.pixelColor(int(x), int(y)).name()
+            for x in np.linspace(left + 2, right - 2, 40)
+            for y in np.linspace(top + 2, bottom - 2, 30)
+        }
+        assert window.theme.field.lower() in seen
+        assert "#000000" not in seen

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from verispect.optics.blur import blur_axes_mm
-from verispect.optics.lens import LensState
+from verispect.optics.lens import FORWARD, LensState
 from verispect.optics.sharpness import Criterion
 from verispect.optics.types import Floats
 from verispect.plan.problem import Problem
@@ -39,10 +39,12 @@ def look_at_stops(problem: Problem, state: LensState, allowed_mm: Floats | None 
     `allowed_mm` (S, 1), the allowed blur of still marks, may be given where it is known already.
     """
     points = problem.points_from_lens_mm(state)
-    states = [state.at(float(n)) for n in problem.stops]
-    blur = np.stack([blur_axes_mm(points, each)[0] for each in states])
-    working = np.array([each.working_f_number for each in states])[:, None]
-    smears = np.stack([problem.smears_mm(each, points, problem.speeds_mm_s) for each in states])
+    blur = _blur_at_stops(problem, state, points)
+    working = (problem.stops * (state.working_f_number / state.f_number))[:, None]
+    smears: Floats | float = 0.0
+    if np.any(problem.speeds_mm_s):
+        states = [state.at(float(n)) for n in problem.stops]
+        smears = np.stack([problem.smears_mm(each, points, problem.speeds_mm_s) for each in states])
     criterion = problem.criterion
     # Without motion one allowed blur serves every mark of a stop, and is quick to find.
     allowed = allowed_mm
@@ -51,6 +53,14 @@ def look_at_stops(problem: Problem, state: LensState, allowed_mm: Floats | None 
     elif allowed is None:
         allowed = criterion.allowed_blur_mm(working)
     return criterion.softness(blur, working, smears, allowed), criterion.contrast(blur, working, smears)
+
+
+def _blur_at_stops(problem: Problem, state: LensState, points_mm: Floats) -> Floats:
+    """Long axes (S, K) at every stop; an untilted lens's blur is one over the f-number."""
+    if state.axis == FORWARD:
+        found: Floats = blur_axes_mm(points_mm, state)[0] * (state.f_number / problem.stops)[:, None]
+        return found
+    return np.stack([blur_axes_mm(points_mm, state.at(float(n)))[0] for n in problem.stops])
 
 
 def best_stop(problem: Problem, state: LensState) -> float:

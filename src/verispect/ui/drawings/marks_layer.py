@@ -165,6 +165,8 @@ class MarksLayer:
         if self._signs is None or self._signs.size() != size * ratio:
             self._signs, self._stale = QPixmap(size * ratio), None
             self._signs.setDevicePixelRatio(ratio)
+            # Without this Qt gives a picture that cannot be seen through.
+            self._signs.fill(Qt.GlobalColor.transparent)
         if self._stale is None or self._stale:
             on_signs = QPainter(self._signs)
             for area in [QRectF(0, 0, size.width(), size.height())] if self._stale is None else self._stale:
