@@ -11,7 +11,9 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from tests.conftest import a_lens, make_plan
-from verispect.kit.equipment import Kit, Lens
+from verispect.kit.equipment import Kit
+from verispect.kit.lens import Lens
+from verispect.kit.optic import optic_at
 from verispect.optics.blur import blur_axes_mm
 from verispect.optics.lens import focus_image_distance_mm, plane_of_sharp_focus
 from verispect.plan.by_hand import setting_of, with_focus_at, with_plane_through, worked_by_hand
@@ -109,7 +111,7 @@ def test_focus_by_hand_lays_the_plane_through_that_depth(weighing: Weighing) -> 
 def test_focus_by_hand_stops_at_closest_focus(weighing: Weighing) -> None:
     setting = with_focus_at(tilted(weighing), 1.0)
     lens = weighing.scene.plan.kit.lenses[0]
-    assert setting.image_distance_mm <= lens.longest_image_distance_mm(24.0) + 1e-9
+    assert setting.image_distance_mm <= optic_at(lens, 24.0).longest_image_mm + 1e-9
 
 
 def test_a_plane_by_hand_goes_through_the_point(weighing: Weighing) -> None:
@@ -196,11 +198,11 @@ def test_closest_focus_is_converted_from_where_it_is_taken() -> None:
     common = {"name": "L", "focal_mm": (50, 50), "f_numbers": (2, 16), "closest_m": 0.5}
     sensor = Lens(**common, principal_separation_mm=10.0)
     # By hand: u + v = 490 mm, u v = 50 (u + v): v = 57.0 mm.
-    assert sensor.longest_image_distance_mm(50.0) == pytest.approx(245 - math.sqrt(245**2 - 50 * 490))
+    assert optic_at(sensor, 50.0).longest_image_mm == pytest.approx(245 - math.sqrt(245**2 - 50 * 490))
     principal = Lens(**common, closest_from="principal")
-    assert principal.longest_image_distance_mm(50.0) == pytest.approx(50 * 500 / 450)
+    assert optic_at(principal, 50.0).longest_image_mm == pytest.approx(50 * 500 / 450)
     front = Lens(**common, closest_from="front", front_ahead_mm=30.0)
-    assert front.longest_image_distance_mm(50.0) == pytest.approx(50 * 530 / 480)
+    assert optic_at(front, 50.0).longest_image_mm == pytest.approx(50 * 530 / 480)
 
 
 @pytest.mark.parametrize(

@@ -131,7 +131,7 @@ def test_best_stop_under_wave_is_the_one_with_most_contrast() -> None:
     from verispect.plan.plane import focus_for
     from verispect.plan.problem import problem_for
 
-    task = problem_for(candidate.scene, candidate.lens, candidate.focal_mm)
+    task = problem_for(candidate.scene, candidate.lens.lens, candidate.focal_mm)
     worst = []
     for n in task.stops:
         state = focus_for(task, f_number=float(n), weights=task.weights)

@@ -96,6 +96,41 @@ def image_centres_mm(points_mm: Floats, state: LensState) -> Floats:
     return centre
 
 
+def blur_of_many_states_mm(
+    points_mm: Floats,
+    *,
+    focal_mm: float,
+    f_number: float,
+    pupil_magnification: float,
+    image_distance_mm: Floats,
+    sines: Floats,
+) -> Floats:
+    """Long axes for states that differ in focus and movements, all at once.
+
+    Parameters
+    ----------
+    points_mm : ndarray, shape (S, K, 3)
+        From the front principal point.
+    image_distance_mm : ndarray, shape (S, 1)
+    sines : ndarray, shape (S, 1, 2)
+        The axis's components along right and up.
+
+    Returns
+    -------
+    ndarray, shape (S, K)
+    """
+    ax, ay = sines[..., 0], sines[..., 1]
+    terms = _tilted_terms(
+        points_mm,
+        (ax, ay, np.sqrt(1.0 - ax**2 - ay**2)),
+        focal_mm=focal_mm,
+        pupil_magnification=pupil_magnification,
+        diameter_mm=pupil_magnification * focal_mm / f_number,
+    )
+    found: Floats = np.abs(image_distance_mm * terms.beyond_focal - terms.image_depth) * terms.scale * terms.long
+    return found
+
+
 @dataclass(frozen=True)
 class _Terms:
     beyond_focal: Floats  # a·P − f
@@ -109,19 +144,36 @@ def _terms(points_mm: Floats, state: LensState) -> _Terms:
     """The parts of the closed form, all multiplied through by a·P − f so that nothing divides by it."""
     f, p = state.focal_mm, state.pupil_magnification
     ax, ay, az = state.axis
-    x, y, z = points_mm[..., 0], points_mm[..., 1], points_mm[..., 2]
+    z = points_mm[..., 2]
     diameter = p * f / state.f_number
-    lean = float(np.hypot(ax, ay))  # sine of the whole tilt; n·e2 = lean for the steepest pupil radius
     exit_ahead = f * (1.0 - p)
     image_depth = f * z
-    if lean == 0.0:
+    if ax == 0.0 and ay == 0.0:
         beyond = z - f
         width = exit_ahead * beyond - image_depth
         with np.errstate(divide="ignore"):
             return _Terms(beyond, image_depth, diameter / np.abs(width), 1.0, 1.0)
+    return _tilted_terms(points_mm, (ax, ay, az), focal_mm=f, pupil_magnification=p, diameter_mm=diameter)
+
+
+def _tilted_terms(
+    points_mm: Floats,
+    axis: tuple[Floats | float, Floats | float, Floats | float],
+    *,
+    focal_mm: float,
+    pupil_magnification: float,
+    diameter_mm: float,
+) -> _Terms:
+    """The closed form for any axis, or for one axis a point where the parts of `axis` are arrays."""
+    f, (ax, ay, az), diameter = focal_mm, axis, diameter_mm
+    x, y, z = points_mm[..., 0], points_mm[..., 1], points_mm[..., 2]
+    exit_ahead = f * (1.0 - pupil_magnification)
+    image_depth = f * z
+    lean = np.hypot(ax, ay)  # sine of the whole tilt; n·e2 = lean for the steepest pupil radius
     # e1 lies in both the lens's and the sensor's plane; e2 is the pupil radius that leans most to n,
-    # f2 the direction in the sensor below e2.
-    tx, ty = ax / lean, ay / lean
+    # f2 the direction in the sensor below e2. An axis without lean may take any.
+    straight = lean == 0.0
+    tx, ty = np.where(straight, 1.0, ax / np.where(straight, 1.0, lean)), ay / np.where(straight, 1.0, lean)
     beyond = ax * x + ay * y + az * z - f
     width = exit_ahead * az * beyond - image_depth
     d1 = f * (ty * x - tx * y)

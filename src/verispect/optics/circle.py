@@ -16,6 +16,13 @@ def corner_points_mm(size_mm: tuple[float, float], centre_mm: tuple[float, float
     return corners
 
 
+def circle_share(points_mm: Floats, state: LensState, image_circle_mm: float) -> Floats:
+    """How far out points on the sensor lie: 0 on the lens's axis, 1 at the edge of the image circle, (...)."""
+    radius = 0.5 * image_circle_mm
+    found: Floats = 1.0 - circle_reserve_mm(points_mm, state, image_circle_mm) / radius
+    return found
+
+
 def circle_reserve_mm(points_mm: Floats, state: LensState, image_circle_mm: float) -> Floats:
     """How far inside the image circle points on the sensor lie; negative outside.
 

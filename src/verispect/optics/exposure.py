@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 
 def shutter_s(*, ev100: float, iso: float, working_f_number: float) -> float:
     """Exposure time for a scene of a given exposure value.
@@ -41,3 +43,74 @@ def extension_factor(*, magnification: float, pupil_magnification: float) -> flo
     4.0
     """
     return (1.0 + magnification / pupil_magnification) ** 2
+
+
+def with_reciprocity_s(metered_s: float, *, exponent: float, from_s: float = 1.0) -> float:
+    """Exposure time of a film that loses sensitivity: t_from · (t / t_from)^exponent beyond t_from.
+
+    The power law is the usual one for films (common practice); exponents stand in the makers' data.
+
+    Examples
+    --------
+    >>> round(with_reciprocity_s(10.0, exponent=1.3), 2)
+    19.95
+    """
+    return metered_s if metered_s <= from_s else float(from_s * (metered_s / from_s) ** exponent)
+
+
+def equivalent_shutter_s(shutter: float, *, f_number: float, other_f_number: float) -> float:
+    """Time at another stop for the same light: t · (N2/N1)².
+
+    Examples
+    --------
+    >>> equivalent_shutter_s(0.01, f_number=8.0, other_f_number=16.0)
+    0.04
+    """
+    return shutter * (other_f_number / f_number) ** 2
+
+
+# Seconds of time for one turn of the Earth against the stars (sidereal day; from memory).
+SIDEREAL_DAY_S = 86164.1
+
+
+def longest_time_for_motion_s(
+    *, speed_mm_s: float, distance_mm: float, image_mm: float, allowed_smear_mm: float
+) -> float:
+    """Longest exposure in which a thing moving across the view smears no more than allowed; may be infinite."""
+    if speed_mm_s <= 0.0:
+        return math.inf
+    return allowed_smear_mm * distance_mm / (speed_mm_s * image_mm)
+
+
+def longest_time_for_stars_s(*, image_mm: float, declination_rad: float, allowed_smear_mm: float) -> float:
+    """Longest exposure in which a star at a declination trails no more than allowed, near the picture's middle.
+
+    It turns by 2π cos δ in a sidereal day; the Moon, at most an hour of right ascension a day slower, is
+    taken with the same rate, which errs on the safe side by 4 %.
+
+    Examples
+    --------
+    >>> round(longest_time_for_stars_s(image_mm=24.0, declination_rad=0.0, allowed_smear_mm=0.01), 1)
+    5.7
+    """
+    rate = 2.0 * math.pi * abs(math.cos(declination_rad)) / SIDEREAL_DAY_S
+    return math.inf if rate < 1e-12 else allowed_smear_mm / (image_mm * rate)
+
+
+def smear_for_floor_mm(*, frequency: float, share: float) -> float:
+    """The smear that leaves a share of the contrast at a frequency: sinc(ν · smear) = share.
+
+    Examples
+    --------
+    >>> round(smear_for_floor_mm(frequency=50.0, share=0.6366198), 4)
+    0.01
+    """
+    low, high = 0.0, 1.0
+    for _ in range(60):
+        middle = 0.5 * (low + high)
+        value = math.sin(math.pi * middle) / (math.pi * middle) if middle > 0.0 else 1.0
+        if value > share:
+            low = middle
+        else:
+            high = middle
+    return low / frequency

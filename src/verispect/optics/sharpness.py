@@ -103,36 +103,57 @@ class Criterion:
         return pixel_mtf(frequency=self.frequency, pixel_mm=self.pixel_mm)
 
     def contrast(
-        self, blur_mm: Floats | float, working_f_number: Floats | float, smear_mm: Floats | float = 0.0
+        self,
+        blur_mm: Floats | float,
+        working_f_number: Floats | float,
+        smear_mm: Floats | float = 0.0,
+        residual_mm: Floats | float = 0.0,
     ) -> Floats:
         """Contrast at ν through everything, for a blur figure of this long axis."""
-        still = self.optical_contrast(blur_mm, working_f_number) * self.pixel_contrast
-        moved: Floats = still * motion_mtf(frequency=self.frequency, smear_mm=smear_mm)
-        return moved
+        others = self._others(smear_mm, residual_mm)
+        found: Floats = self.optical_contrast(blur_mm, working_f_number) * others
+        return found
 
-    def allowed_blur_mm(self, working_f_number: Floats | float, smear_mm: Floats | float = 0.0) -> Floats:
+    def _others(self, smear_mm: Floats | float, residual_mm: Floats | float) -> Floats | float:
+        """Contrast left by pixel, motion and the lens's own blur."""
+        left: Floats | float = self.pixel_contrast
+        if np.any(smear_mm):
+            left = left * motion_mtf(frequency=self.frequency, smear_mm=smear_mm)
+        if np.any(residual_mm):
+            left = left * disc_mtf(np.pi * self.frequency * np.asarray(residual_mm))
+        return left
+
+    def allowed_blur_mm(
+        self,
+        working_f_number: Floats | float,
+        smear_mm: Floats | float = 0.0,
+        residual_mm: Floats | float = 0.0,
+    ) -> Floats:
         """The geometric blur that is just acceptable; NaN where even perfect focus is not.
 
         Parameters
         ----------
-        working_f_number, smear_mm : ndarray
-            Broadcast against one another. Smear is looked at by `wave` and `root-sum` only.
+        working_f_number, smear_mm, residual_mm : ndarray
+            Broadcast against one another. Smear and the lens's residual blur are looked at by `wave` and
+            `root-sum` only.
         """
-        working, smear = np.broadcast_arrays(np.asarray(working_f_number, float), np.asarray(smear_mm, float))
+        working, smear, residual = np.broadcast_arrays(
+            np.asarray(working_f_number, float), np.asarray(smear_mm, float), np.asarray(residual_mm, float)
+        )
         if self.rule == "disc":
             return np.full(working.shape, self.disc_mm)
         if self.rule == "root-sum":
-            left = self.disc_mm**2 - self.airy_mm(working) ** 2 - self.pixel_mm**2 - smear**2
+            left = self.disc_mm**2 - self.airy_mm(working) ** 2 - self.pixel_mm**2 - smear**2 - residual**2
             return np.sqrt(np.where(left >= 0.0, left, np.nan))
-        return self._allowed_wave(working, smear)
+        return self._allowed_wave(working, smear, residual)
 
     def allowed_still_mm(self, working_f_number: float) -> float:
         """`allowed_blur_mm` of a still mark at one working f-number; remembered."""
         return _allowed_still(self, working_f_number)
 
-    def _allowed_wave(self, working: Floats, smear: Floats) -> Floats:
+    def _allowed_wave(self, working: Floats, smear: Floats, residual: Floats) -> Floats:
         """First blur at which the contrast sinks to the floor."""
-        others = self.pixel_contrast * motion_mtf(frequency=self.frequency, smear_mm=smear)
+        others = np.broadcast_to(np.asarray(self._others(smear, residual)), working.shape)
         with np.errstate(divide="ignore"):
             level = np.where(others > 0.0, self.contrast_floor / others, np.inf)
         solve = first_fall_exact if working.size <= _FEW else first_fall
@@ -144,6 +165,7 @@ class Criterion:
         working_f_number: Floats | float,
         smear_mm: Floats | float = 0.0,
         allowed_mm: Floats | float | None = None,
+        residual_mm: Floats | float = 0.0,
     ) -> Floats:
         """Blur over allowed blur: 1.0 is just acceptable, infinite where nothing would be.
 
@@ -151,10 +173,12 @@ class Criterion:
         """
         blur = np.asarray(blur_mm, dtype=float)
         if self.rule == "root-sum":
-            squares = self.airy_mm(working_f_number) ** 2 + self.pixel_mm**2
+            squares = self.airy_mm(working_f_number) ** 2 + self.pixel_mm**2 + np.asarray(residual_mm) ** 2
             summed: Floats = np.sqrt(blur**2 + squares + np.asarray(smear_mm) ** 2)
             return summed / self.disc_mm
-        allowed = self.allowed_blur_mm(working_f_number, smear_mm) if allowed_mm is None else allowed_mm
+        allowed = allowed_mm
+        if allowed is None:
+            allowed = self.allowed_blur_mm(working_f_number, smear_mm, residual_mm)
         with np.errstate(divide="ignore", invalid="ignore"):
             return np.where(np.isnan(allowed), np.inf, blur / allowed)
 

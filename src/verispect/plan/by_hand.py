@@ -68,7 +68,7 @@ def _setting(exposure: Exposure, axis: Vector, depth_mm: float) -> ManualSetting
     f = exposure.state.focal_mm
     depth_mm = max(depth_mm, _NEAREST * f)
     v = 1.0 / (axis[2] / f - 1.0 / depth_mm)
-    longest = exposure.lens.longest_image_distance_mm(f) * axis[2]
+    longest = exposure.lens.longest_image_mm * axis[2]
     tilt, swing = tilt_and_swing_rad(axis)
     return ManualSetting(
         lens=exposure.lens.name,

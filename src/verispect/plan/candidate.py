@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from verispect.kit.equipment import Lens
+from verispect.kit.optic import Optic
 from verispect.optics.sharpness import Criterion
 from verispect.plan.evaluate import Rendering, render
 from verispect.plan.exposure import Exposure
@@ -39,7 +39,7 @@ class Candidate:
     scene: Scene
     why_not: tuple[Sentence, ...] = ()
     notes: tuple[Sentence, ...] = ()
-    lens: Lens | None = None
+    lens: Optic | None = None
     focal_mm: float = 0.0
     exposures: tuple[Exposure, ...] = ()
     criterion: Criterion | None = None

@@ -32,6 +32,11 @@ class Wish(_Model):
     print_mm: tuple[_Size, _Size] = (900.0, 600.0)
     viewing_mm: float = Field(default=600.0, gt=0.0, le=1.0e6)
     line_pairs_per_mm: float | None = Field(default=None, gt=0.0, le=1000.0)
+    detail_from: Literal["print", "screen", "sensor"] = Field(
+        default="print", description="What the finest detail is asked for: a print, a screen, the sensor itself."
+    )
+    screen_pixels: int = Field(default=3840, gt=0, le=1_000_000, description="Along the picture's long side.")
+    pixels_per_line_pair: float = Field(default=3.0, ge=2.0, le=1000.0, description="Of the screen or the sensor.")
     contrast_floor: float = Field(default=0.2, gt=0.0, lt=1.0)
     rule: Rule = "wave"
     wavelength_nm: float | None = Field(default=550.0, ge=300.0, le=1100.0)
@@ -62,6 +67,9 @@ class Light(_Model):
     """How bright the scene is; EV 12 at ISO 100 is an even overcast day (common practice)."""
 
     ev100: float = Field(default=12.0, ge=-10.0, le=25.0)
+    sky_declination_deg: float | None = Field(
+        default=None, ge=-90.0, le=90.0, description="Of stars or the Moon in the picture; none: no sky to look at."
+    )
 
 
 class ManualSetting(_Model):
@@ -100,6 +108,15 @@ class Plan(_Model):
         sensor, paper = sorted(self.kit.body.sensor_mm), sorted(self.wish.print_mm)
         return min(paper[0] / sensor[0], paper[1] / sensor[1])
 
+    def frequency_at_framing(self) -> float:
+        """Cycles/mm on the sensor that the wish asks of one frame at the framing focal length."""
+        wish, body = self.wish, self.kit.body
+        if wish.detail_from == "screen":
+            return wish.screen_pixels / wish.pixels_per_line_pair / max(body.sensor_mm)
+        if wish.detail_from == "sensor":
+            return 1.0 / (wish.pixels_per_line_pair * body.pixel_mm)
+        return wish.print_line_pairs_per_mm() * self.enlargement()
+
     def criterion(self, focal_mm: float) -> Criterion:
         """Just acceptable sharpness on the sensor for a lens of this focal length.
 
@@ -109,7 +126,7 @@ class Plan(_Model):
         shrink = self.camera.framing_mm / focal_mm
         return Criterion(
             rule=self.wish.rule,
-            frequency=self.wish.print_line_pairs_per_mm() * self.enlargement() * shrink,
+            frequency=self.frequency_at_framing() * shrink,
             contrast_floor=self.wish.contrast_floor,
             pixel_mm=self.kit.body.pixel_mm,
             wavelength_nm=self.wish.wavelength_nm,

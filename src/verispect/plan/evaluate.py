@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from verispect.optics.blur import blur_axes_mm, image_centres_mm
+from verispect.optics.circle import circle_share
 from verispect.optics.lens import from_principal_point
 from verispect.optics.sharpness import Criterion
 from verispect.optics.types import Bools, Floats, Indices
@@ -71,21 +72,31 @@ def _view(scene: Scene, exposure: Exposure, criterion: Criterion) -> Rendering:
         long, short = blur_axes_mm(points, state)
         centres = image_centres_mm(points, state)
         smear = np.where(seen, scene.speeds_mm_s * exposure.shutter_s * state.image_distance_mm / points[:, 2], 0.0)
+        residual = np.where(seen, _residual(scene, exposure, centres), 0.0)
     half = 0.5 * np.asarray(scene.plan.kit.body.sensor_mm) * (1.0 + 1e-9)
     inside = seen & np.all(np.abs(centres - np.asarray(exposure.sensor_centre_mm)) <= half, axis=1)
     working = state.working_f_number
-    if np.any(smear):
-        allowed = criterion.allowed_blur_mm(working, smear)
+    if np.any(smear) or np.any(residual):
+        allowed = criterion.allowed_blur_mm(working, smear, residual)
     else:
         allowed = np.full(seen.shape, exposure.allowed_blur_mm)
-    softness = np.where(seen, criterion.softness(long, working, smear, allowed), np.inf)
+    softness = np.where(seen, criterion.softness(long, working, smear, allowed, residual), np.inf)
     return Rendering(
         exposure=np.zeros(seen.shape, int),
         blur_long_mm=long,
         blur_short_mm=short,
-        contrast=np.where(seen, criterion.contrast(np.where(seen, long, 0.0), working, smear), 0.0),
+        contrast=np.where(seen, criterion.contrast(np.where(seen, long, 0.0), working, smear, residual), 0.0),
         softness=softness,
         allowed_mm=allowed,
         smear_mm=smear,
         inside=inside,
     )
+
+
+def _residual(scene: Scene, exposure: Exposure, centres_mm: Floats) -> Floats:
+    """The lens's own blur where the marks fall."""
+    lens = exposure.lens
+    if not lens.lens.residual:
+        return np.zeros(len(centres_mm))
+    share = circle_share(centres_mm, exposure.state, lens.circle_mm(scene.plan.kit.body.diagonal_mm))
+    return lens.residual_mm(exposure.state.f_number, np.nan_to_num(share, nan=1.0))

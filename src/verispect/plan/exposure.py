@@ -7,7 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
-from verispect.kit.equipment import Lens
+from verispect.kit.optic import Optic
 from verispect.optics.focus import scale_distance_m
 from verispect.optics.lens import LensState, tilt_and_swing_rad
 from verispect.optics.pose import Pose
@@ -20,7 +20,7 @@ class Exposure:
 
     Attributes
     ----------
-    lens : Lens
+    lens : Optic
     state : LensState
         Focal length, stop, image distance, axis.
     pose : Pose
@@ -33,7 +33,7 @@ class Exposure:
         s has it at −s along up.
     """
 
-    lens: Lens
+    lens: Optic
     state: LensState
     pose: Pose
     shutter_s: float

@@ -52,7 +52,9 @@ class _Depth:
     grid_mm: Floats  # (G,)
     allowed_mm: Floats  # (S, G); 0 where nothing is acceptable
     mark_allowed: Floats  # (S, K): allowed blur of each mark over that of a still one, <= 1
+    range_allowed: Floats  # (S,): the same for whatever lies between the marks
     longest_mm: float
+    shortest_mm: float
 
     def rows(self, kept: Indices) -> _Depth:
         """The same for some of the stops."""
@@ -62,6 +64,7 @@ class _Depth:
             slopes=self.slopes[kept],
             allowed_mm=self.allowed_mm[kept],
             mark_allowed=self.mark_allowed[kept],
+            range_allowed=self.range_allowed[kept],
         )
 
     def allowed(self, v: Floats) -> Floats:
@@ -126,15 +129,20 @@ def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
     spoilt = np.isnan(criterion.allowed_blur_mm(_working(first, np.array([high]), stops)))
     allowed = np.where(spoilt, 0.0, np.nan_to_num(allowed, nan=0.0))
     mark_allowed = np.ones(rates.shape)
-    if np.any(problem.speeds_mm_s):
+    range_allowed = np.ones(len(stops))
+    if not problem.is_plain:
         states = [
             problem.state(f_number=float(n), image_distance_mm=float(np.median(sharp_at)), axis=axis) for n in stops
         ]
-        smears = np.stack([problem.smears_mm(s, points, problem.speeds_mm_s) for s in states])
+        both = [problem.spoilers_mm(s, points) for s in states]
+        smears, residuals = (np.stack(part) for part in zip(*both, strict=True))
         middles = np.array([s.working_f_number for s in states])[:, None]
-        moving = criterion.allowed_blur_mm(middles, smears)
         still = criterion.allowed_blur_mm(middles)
-        mark_allowed = np.nan_to_num(moving / still, nan=0.0)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            mark_allowed = np.nan_to_num(criterion.allowed_blur_mm(middles, smears, residuals) / still, nan=0.0)
+            # What lies between the marks is taken to be rendered as badly by the lens as the worst of them.
+            worst = np.nan_to_num(criterion.allowed_blur_mm(middles, 0.0, residuals) / still, nan=0.0)
+        range_allowed = worst.min(axis=1)
     return _Depth(
         sharp_at_mm=sharp_at,
         rates=rates,
@@ -143,7 +151,9 @@ def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
         grid_mm=grid,
         allowed_mm=allowed * (_SLACK if criterion.wavelength_nm is not None else _SLACK_IN_WHITE),
         mark_allowed=mark_allowed,
+        range_allowed=range_allowed,
         longest_mm=longest,
+        shortest_mm=problem.shortest_image_mm * axis[2] if axis == FORWARD else problem.nearest_tilted_mm,
     )
 
 
@@ -162,13 +172,14 @@ def _range_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
     end = float(depth.sharp_at_mm.max())
     covered = np.full(count, float(depth.sharp_at_mm.min()))
     ladders: list[list[float]] = [[] for _ in range(count)]
-    alive = depth.allowed_mm.max(axis=1) > 0.0
+    shrink = shrink * depth.range_allowed
+    alive = shrink * depth.allowed_mm.max(axis=1) > 0.0
     while alive.any():
         v = covered.copy()
         for _ in range(4):
             kappa = shrink * depth.allowed(v) / depth.slopes
             v = covered + kappa * (covered - depth.exit_mm)
-        v = np.minimum(v, depth.longest_mm)
+        v = np.clip(v, depth.shortest_mm, depth.longest_mm)
         kappa = shrink * depth.allowed(v) / depth.slopes
         with np.errstate(divide="ignore"):
             reach = (v + kappa * -depth.exit_mm) / (1.0 - np.minimum(kappa, 0.999999))
@@ -198,7 +209,12 @@ def _marks_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
         if not depth.allowed_mm[row].max() > 0.0:
             ladders.append([])
             continue
-        ladders.append(_stab(np.minimum(low[row], depth.longest_mm), np.minimum(high[row], depth.longest_mm)))
+        ladders.append(
+            _stab(
+                np.clip(low[row], depth.shortest_mm, depth.longest_mm),
+                np.clip(high[row], depth.shortest_mm, depth.longest_mm),
+            )
+        )
     return ladders
 
 

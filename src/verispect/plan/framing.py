@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-from verispect.kit.equipment import Lens
+from verispect.kit.lens import Lens
+from verispect.kit.optic import focal_range
 
 # A zoom is tried at so many focal lengths for a grid.
 _ZOOM_STEPS = 5
@@ -19,15 +20,16 @@ def single_frame_focal_mm(lens: Lens, framing_mm: float) -> float | None:
     >>> single_frame_focal_mm(zoom, 35.0)
     35.0
     """
-    if lens.focal_mm[0] > framing_mm * (1.0 + 1e-6):
+    shortest, longest = focal_range(lens)
+    if shortest > framing_mm * (1.0 + 1e-6):
         return None
-    return min(framing_mm, lens.focal_mm[1])
+    return min(framing_mm, longest)
 
 
 def grid_focals_mm(lens: Lens, framing_mm: float) -> list[float]:
     """Focal lengths longer than the framing that are worth trying for a grid, shortest first."""
-    shortest = max(lens.focal_mm[0], 1.05 * framing_mm)
-    longest = lens.focal_mm[1]
+    shortest, longest = focal_range(lens)
+    shortest = max(shortest, 1.05 * framing_mm)
     if longest < shortest:
         return []
     if longest / shortest < 1.02:

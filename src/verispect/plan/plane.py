@@ -55,13 +55,19 @@ def focus_for(problem: Problem, *, f_number: float, axis: Vector = FORWARD, weig
     state = problem.state(f_number=f_number, image_distance_mm=problem.focal_mm, axis=axis)
     cones = pupil_cones(problem.points_from_lens_mm(state), state)
     v = best_focus(cones.sharp_at_mm, weights * cones.long_rate)
-    lowest = problem.focal_mm if axis == FORWARD else 0.0
+    lowest = problem.shortest_image_mm if axis == FORWARD else problem.nearest_tilted_mm
     v = float(np.clip(v, lowest, problem.longest_image_mm * axis[2]))
     return problem.state(f_number=f_number, image_distance_mm=v, axis=axis)
 
 
 def best_plane(
-    problem: Problem, *, f_number: float, weights: Floats, limit_rad: float, start: LensState | None = None
+    problem: Problem,
+    *,
+    f_number: float,
+    weights: Floats,
+    limit_rad: float,
+    start: LensState | None = None,
+    direction: tuple[float, float] | None = None,
 ) -> LensState:
     """Tilt, swing and focus together for the least worst weighted blur.
 
@@ -74,14 +80,18 @@ def best_plane(
         Largest tilt; how it limits both movements depends on the lens's mount.
     start : LensState, optional
         Where to begin the polish; without it the linear programme finds the start.
+    direction : (float, float), optional
+        Unit vector (right, up) to which the axis may lean, either way; without it to any side.
     """
-    begin = start or _from_linear_programme(problem, weights, limit_rad)
+    ways = np.eye(2) if direction is None else np.array([direction])
+    begin = start or _from_linear_programme(problem, weights, limit_rad, ways)
     limit = math.sin(limit_rad)
     points = problem.points_mm
 
     def state_of(x: Floats) -> LensState:
-        axis = _axis(x[0], x[1], limit if problem.lens.tilt_mount == "rotating" else 1.0)
-        return problem.state(f_number=f_number, image_distance_mm=float(x[2]) * axis[2], axis=axis)
+        ax, ay = x[:-1] @ ways
+        axis = _axis(ax, ay, limit if problem.lens.tilt_mount == "rotating" else 1.0)
+        return problem.state(f_number=f_number, image_distance_mm=float(x[-1]) * axis[2], axis=axis)
 
     def residuals(x: Floats) -> Floats:
         state = state_of(x)
@@ -90,15 +100,15 @@ def best_plane(
         blur: Floats = weights * cones.long_rate * (state.image_distance_mm - cones.sharp_at_mm)
         return blur
 
-    ax, ay, az = begin.axis
-    axial = begin.image_distance_mm / az
-    spread = float(np.max(np.abs(residuals(np.array([ax, ay, axial]))))) * f_number / problem.focal_mm
+    first = np.array([*(ways @ np.array(begin.axis[:2])), begin.image_distance_mm / begin.axis[2]])
+    spread = float(np.max(np.abs(residuals(first)))) * f_number / problem.focal_mm
+    free = len(ways)
     x, _ = polish(
         residuals,
-        np.array([ax, ay, axial]),
-        lower=np.array([-limit, -limit, 0.5 * problem.focal_mm]),
-        upper=np.array([limit, limit, problem.longest_image_mm]),
-        steps=np.array([0.02, 0.02, max(spread, 1e-4) * problem.focal_mm]),
+        first,
+        lower=np.array([*[-limit] * free, problem.nearest_tilted_mm]),
+        upper=np.array([*[limit] * free, problem.longest_image_mm]),
+        steps=np.array([*[0.02] * free, max(spread, 1e-4) * problem.focal_mm]),
     )
     return state_of(x)
 
@@ -111,14 +121,14 @@ def _axis(ax: float, ay: float, largest_sine: float) -> Vector:
     return ax, ay, math.sqrt(max(1.0 - ax * ax - ay * ay, 1e-6))
 
 
-def _from_linear_programme(problem: Problem, weights: Floats, limit_rad: float) -> LensState:
+def _from_linear_programme(problem: Problem, weights: Floats, limit_rad: float, ways: Floats) -> LensState:
     """The programme's plane; twice where the pupils part the entrance pupil from the lens.
 
     With g in 1/m and points in metres: weighted blur ∝ |g·P − 1| / (n·P), |f g_x|, |f g_y| ≤ sin(limit).
     """
     f_m = problem.focal_mm / 1000.0
     limit = math.sin(limit_rad)
-    lowest = 1.0 / f_m - 1.0 / (0.5 * f_m)
+    lowest = 1.0 / f_m - 1000.0 / problem.nearest_tilted_mm
     highest = 1.0 / f_m - 1000.0 / problem.longest_image_mm
     lean = limit / f_m
     state = problem.state(f_number=problem.middle_stop, image_distance_mm=problem.focal_mm)
@@ -126,12 +136,13 @@ def _from_linear_programme(problem: Problem, weights: Floats, limit_rad: float) 
         points_m = problem.points_from_lens_mm(state) / 1000.0
         share = (weights / points_m[:, 2])[:, None]
         g, _ = least_worst(
-            points_m * share,
+            np.column_stack([points_m[:, :2] @ ways.T, points_m[:, 2]]) * share,
             -share[:, 0],
-            lower=np.array([-lean, -lean, lowest]),
-            upper=np.array([lean, lean, highest]),
+            lower=np.array([*[-lean] * len(ways), lowest]),
+            upper=np.array([*[lean] * len(ways), highest]),
         )
-        axis = _axis(f_m * g[0], f_m * g[1], limit if problem.lens.tilt_mount == "rotating" else 0.999)
-        v = min(1000.0 / (axis[2] / f_m - g[2]), problem.longest_image_mm * axis[2])
+        ax, ay = f_m * g[:-1] @ ways
+        axis = _axis(ax, ay, limit if problem.lens.tilt_mount == "rotating" else 0.999)
+        v = min(1000.0 / (axis[2] / f_m - g[-1]), problem.longest_image_mm * axis[2])
         state = problem.state(f_number=problem.middle_stop, image_distance_mm=v, axis=axis)
     return state

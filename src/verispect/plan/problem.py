@@ -7,8 +7,11 @@ from functools import cached_property
 
 import numpy as np
 
-from verispect.kit.equipment import Lens
-from verispect.optics.exposure import shutter_s
+from verispect.kit.lens import Lens
+from verispect.kit.optic import Optic, optic_at
+from verispect.optics.blur import image_centres_mm
+from verispect.optics.circle import circle_share
+from verispect.optics.exposure import shutter_s, with_reciprocity_s
 from verispect.optics.lens import FORWARD, LensState, from_principal_point
 from verispect.optics.pose import Pose
 from verispect.optics.sharpness import Criterion
@@ -24,7 +27,7 @@ class Problem:
     Attributes
     ----------
     scene : Scene
-    lens : Lens
+    lens : Optic
     focal_mm : float
     pose : Pose
         Where this camera looks; a frame of a turned grid looks elsewhere than the scene's own pose.
@@ -33,7 +36,7 @@ class Problem:
     """
 
     scene: Scene
-    lens: Lens
+    lens: Optic
     focal_mm: float
     pose: Pose
     chosen: Indices
@@ -67,13 +70,25 @@ class Problem:
 
     @cached_property
     def stops(self) -> Floats:
-        """The stops the lens has, exact, shape (S,)."""
-        return self.lens.stops()
+        """The stops the lens has and the user allows, exact, shape (S,)."""
+        stops = self.lens.stops()
+        refused = 3 * self.scene.plan.kit.refuse_smallest
+        return stops[: max(1, len(stops) - refused)]
 
     @cached_property
     def longest_image_mm(self) -> float:
         """Image distance along the lens's axis at closest focus."""
-        return self.lens.longest_image_distance_mm(self.focal_mm)
+        return self.lens.longest_image_mm
+
+    @property
+    def shortest_image_mm(self) -> float:
+        """Image distance along the lens's axis at the far end of the focusing range."""
+        return self.lens.shortest_image_mm
+
+    @property
+    def nearest_tilted_mm(self) -> float:
+        """Shortest image distance that a search with movements looks at: some planes lie beyond infinity focus."""
+        return self.shortest_image_mm - 0.5 * self.focal_mm
 
     @property
     def middle_stop(self) -> float:
@@ -99,18 +114,44 @@ class Problem:
         return from_principal_point(self.points_mm, state)
 
     def shutter_s(self, state: LensState) -> float:
-        """Exposure time of a state in the plan's light."""
-        plan = self.scene.plan
-        return shutter_s(ev100=plan.light.ev100, iso=plan.kit.body.iso, working_f_number=state.working_f_number)
+        """Exposure time of a state in the plan's light, through the filters and on the film of the kit."""
+        kit = self.scene.plan.kit
+        metered = shutter_s(
+            ev100=self.scene.plan.light.ev100 - kit.filter_stops,
+            iso=kit.body.iso,
+            working_f_number=state.working_f_number,
+        )
+        film = kit.body.film
+        return metered if film is None else with_reciprocity_s(metered, exponent=film.exponent, from_s=film.from_s)
 
-    def smears_mm(self, state: LensState, points_mm: Floats, speeds_mm_s: Floats) -> Floats:
-        """Path of moving marks on the sensor during the exposure: w · t · v / (n·P)."""
-        if not np.any(speeds_mm_s):
-            return np.zeros(speeds_mm_s.shape)
-        return np.asarray(speeds_mm_s * self.shutter_s(state) * state.image_distance_mm / points_mm[..., 2])
+    @cached_property
+    def is_plain(self) -> bool:
+        """Whether nothing but defocus, diffraction and the pixel spoils a chosen mark."""
+        return not self.lens.lens.residual and not np.any(self.speeds_mm_s)
 
-    def exposure(self, state: LensState, sensor_centre_mm: tuple[float, float] = (0.0, 0.0)) -> Exposure:
-        """The exposure of a state."""
+    def spoilers_mm(self, state: LensState, points_mm: Floats) -> tuple[Floats, Floats]:
+        """What else blurs the chosen marks (K,): path of moving ones during the exposure, the lens's residual.
+
+        The path is w · t · v / (n·P).
+        """
+        run = self.shutter_s(state) * state.image_distance_mm
+        smears = np.asarray(self.speeds_mm_s * run / points_mm[..., 2])
+        return smears, residual_blur_mm(self.lens, state, points_mm, self.scene.plan.kit.body.diagonal_mm)
+
+    def pivot_offset_mm(self, state: LensState) -> tuple[float, float]:
+        """How far tilting about a pivot off the principal point moves the sensor's centre from the lens's foot.
+
+        Nothing where the lens's own shift can take it back, as it is then told to.
+        """
+        across, up = (self.lens.lens.tilt_pivot_mm * part for part in state.axis[:2])
+        if max(abs(across), abs(up)) <= self.lens.shift_mm:
+            return 0.0, 0.0
+        return across, up
+
+    def exposure(self, state: LensState, sensor_centre_mm: tuple[float, float] | None = None) -> Exposure:
+        """The exposure of a state; the sensor where the tilt leaves it unless a place is given."""
+        if sensor_centre_mm is None:
+            sensor_centre_mm = self.pivot_offset_mm(state)
         return Exposure(
             lens=self.lens,
             state=state,
@@ -121,11 +162,19 @@ class Problem:
         )
 
 
+def residual_blur_mm(lens: Optic, state: LensState, points_mm: Floats, sensor_diagonal_mm: float) -> Floats:
+    """The lens's own blur at the places of points (K, 3), from its table."""
+    if not lens.lens.residual:
+        return np.zeros(points_mm.shape[:-1])
+    centres = image_centres_mm(points_mm, state)
+    return lens.residual_mm(state.f_number, circle_share(centres, state, lens.circle_mm(sensor_diagonal_mm)))
+
+
 def problem_for(scene: Scene, lens: Lens, focal_mm: float) -> Problem:
     """The problem of the scene's deciding marks for a lens at a focal length."""
     return Problem(
         scene=scene,
-        lens=lens,
+        lens=optic_at(lens, focal_mm, back_tilt_deg=scene.plan.kit.body.back_tilt_deg),
         focal_mm=focal_mm,
         pose=scene.pose,
         chosen=np.flatnonzero(scene.deciding),

@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from verispect.errors import PlanError
+from verispect.kit.optic import focal_range
 from verispect.optics.pose import Pose
 from verispect.optics.types import Bools, Floats
 from verispect.plan.document import Plan
@@ -23,7 +24,7 @@ class Scene:
     pose : Pose
         The camera's place and basis.
     world_m : ndarray, shape (M, 3)
-    weights, speeds_mm_s : ndarray, shape (M,)
+    weights, speeds_mm_s, plus_minus_m : ndarray, shape (M,)
     musts : ndarray of bool, shape (M,)
     deciding : ndarray of bool, shape (M,)
         The marks that settings are searched for: the musts, or where there are none the shoulds, or all.
@@ -35,6 +36,7 @@ class Scene:
     world_m: Floats
     weights: Floats
     speeds_mm_s: Floats
+    plus_minus_m: Floats
     musts: Bools
     deciding: Bools
     names: tuple[str, ...]
@@ -95,6 +97,7 @@ def unchecked_scene(plan: Plan) -> Scene:
         world_m=np.array([(mark.x_m, mark.y_m, mark.z_m) for mark in plan.marks], dtype=float).reshape(-1, 3),
         weights=np.array([mark.weight for mark in plan.marks]),
         speeds_mm_s=np.array([mark.speed_mm_s for mark in plan.marks]),
+        plus_minus_m=np.array([mark.plus_minus_m for mark in plan.marks]),
         musts=musts,
         deciding=deciding,
         names=tuple([mark.name for mark in plan.marks]),
@@ -105,7 +108,7 @@ def unchecked_scene(plan: Plan) -> Scene:
 def check_before_lens(scene: Scene) -> None:
     """Raise a PlanError if a mark lies behind the camera or within every focal length."""
     depth_mm = scene.points_mm[:, 2]
-    shortest = min(lens.focal_mm[0] for lens in scene.plan.kit.lenses)
+    shortest = min(focal_range(lens)[0] for lens in scene.plan.kit.lenses)
     worst = int(np.argmin(depth_mm))
     if depth_mm[worst] > 1.05 * shortest:
         return

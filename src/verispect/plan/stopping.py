@@ -42,17 +42,20 @@ def look_at_stops(problem: Problem, state: LensState, allowed_mm: Floats | None 
     blur = _blur_at_stops(problem, state, points)
     working = (problem.stops * (state.working_f_number / state.f_number))[:, None]
     smears: Floats | float = 0.0
-    if np.any(problem.speeds_mm_s):
-        states = [state.at(float(n)) for n in problem.stops]
-        smears = np.stack([problem.smears_mm(each, points, problem.speeds_mm_s) for each in states])
-    criterion = problem.criterion
-    # Without motion one allowed blur serves every mark of a stop, and is quick to find.
+    residuals: Floats | float = 0.0
     allowed = allowed_mm
-    if np.any(smears):
-        allowed = criterion.allowed_blur_mm(working, smears)
+    criterion = problem.criterion
+    if not problem.is_plain:
+        both = [problem.spoilers_mm(state.at(float(n)), points) for n in problem.stops]
+        smears, residuals = (np.stack(part) for part in zip(*both, strict=True))
+        allowed = criterion.allowed_blur_mm(working, smears, residuals)
     elif allowed is None:
+        # One allowed blur serves every mark of a stop, and is quick to find.
         allowed = criterion.allowed_blur_mm(working)
-    return criterion.softness(blur, working, smears, allowed), criterion.contrast(blur, working, smears)
+    return (
+        criterion.softness(blur, working, smears, allowed, residuals),
+        criterion.contrast(blur, working, smears, residuals),
+    )
 
 
 def _blur_at_stops(problem: Problem, state: LensState, points_mm: Floats) -> Floats:
@@ -70,12 +73,12 @@ def best_stop(problem: Problem, state: LensState) -> float:
 
 
 def moving_weights(problem: Problem, state: LensState) -> Floats:
-    """Weights of the chosen marks, raised for moving ones, whose motion leaves less room for blur."""
-    if not np.any(problem.speeds_mm_s):
+    """Weights of the chosen marks, raised where motion or the lens's own blur leaves less room for defocus."""
+    if problem.is_plain:
         return problem.weights
     points = problem.points_from_lens_mm(state)
-    smears = problem.smears_mm(state, points, problem.speeds_mm_s)
-    allowed = problem.criterion.allowed_blur_mm(state.working_f_number, smears)
+    smears, residuals = problem.spoilers_mm(state, points)
+    allowed = problem.criterion.allowed_blur_mm(state.working_f_number, smears, residuals)
     still = problem.criterion.allowed_blur_mm(state.working_f_number)
     with np.errstate(divide="ignore", invalid="ignore"):
         raised = np.where(np.isnan(allowed) | (allowed <= 0.0), 20.0, still / allowed)

@@ -23,4 +23,7 @@ class Mark(BaseModel):
     need: Need = "must"
     weight: float = Field(default=1.0, gt=0.0, le=1000.0)
     speed_mm_s: float = Field(default=0.0, ge=0.0, le=1.0e6, description="Movement across the view.")
+    plus_minus_m: float = Field(
+        default=0.0, ge=0.0, le=_FAR_M, description="How surely its distance is known; 19 times in 20 within."
+    )
     detail_mm: float | None = Field(default=None, gt=0.0, description="Smallest detail to be rendered.")

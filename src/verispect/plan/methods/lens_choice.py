@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
+from verispect.kit.optic import focal_range
 from verispect.optics.circle import circle_reserve_mm, corner_points_mm
 from verispect.optics.lens import LensState
 from verispect.plan.candidate import Candidate, better, unfit
@@ -38,7 +39,7 @@ def with_every_lens(key: str, scene: Scene, attempt: Attempt) -> Candidate:
             reason = Sentence(
                 "{lens} sees too little: its shortest focal length is {focal:g} mm, the picture needs "
                 "{framing:g} mm or less",
-                {"lens": lens.name, "focal": lens.focal_mm[0], "framing": framing},
+                {"lens": lens.name, "focal": focal_range(lens)[0], "framing": framing},
             )
             attempts.append(unfit(key, scene, reason))
             continue
@@ -72,8 +73,10 @@ def used_size_mm(problem: Problem) -> tuple[float, float]:
     return width * ratio, height * ratio
 
 
-def corner_reserve_mm(problem: Problem, state: LensState, centre_mm: tuple[float, float] = (0.0, 0.0)) -> float:
+def corner_reserve_mm(problem: Problem, state: LensState, centre_mm: tuple[float, float] | None = None) -> float:
     """How far the worst used corner lies within the image circle; negative outside."""
+    if centre_mm is None:
+        centre_mm = problem.pivot_offset_mm(state)
     circle = problem.lens.circle_mm(problem.scene.plan.kit.body.diagonal_mm)
     corners = corner_points_mm(used_size_mm(problem), centre_mm)
     return float(circle_reserve_mm(corners, state, circle).min())
@@ -95,14 +98,14 @@ def focus_notes(problem: Problem, *states: LensState) -> tuple[Sentence, ...]:
         notes.append(
             Sentence(
                 "{lens} stops at its closest focus, {closest:g} m; a nearer focus would serve better",
-                {"lens": problem.lens.name, "closest": problem.lens.closest_m},
+                {"lens": problem.lens.name, "closest": problem.lens.lens.closest_m},
             )
         )
-    if min(axial) < problem.focal_mm * (1.0 - 1e-9):
+    if min(axial) < problem.shortest_image_mm * (1.0 - 1e-9):
         notes.append(
             Sentence(
                 "Focus stands {beyond:.2f} mm beyond the infinity mark; check that {lens} goes there",
-                {"beyond": problem.focal_mm - min(axial), "lens": problem.lens.name},
+                {"beyond": problem.shortest_image_mm - min(axial), "lens": problem.lens.name},
             )
         )
     return tuple(notes)

@@ -23,7 +23,7 @@ def one_frame(scene: Scene) -> Candidate:
 def _attempt(problem: Problem) -> Candidate:
     state = focus_for(problem, f_number=problem.middle_stop, weights=problem.weights)
     stop = best_stop(problem, state)
-    if problem.speeds_mm_s.any():
+    if not problem.is_plain:
         weights = moving_weights(problem, state.at(stop))
         state = focus_for(problem, f_number=stop, weights=weights)
         stop = best_stop(problem, state)

@@ -17,7 +17,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from verispect.kit.equipment import Head, Kit, Lens
+from verispect.kit.equipment import Head, Kit
+from verispect.kit.lens import Lens
 from verispect.ui.document import PlanDocument
 from verispect.ui.forms import ModelForm, Spec
 

@@ -1,0 +1,98 @@
+"""Where to focus one frame: the schools of practice and the optimum, each on the same marks.
+
+The rules are common practice and have no source; docs/decisions/0006-focus-schools.md says how each is read.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from verispect.optics.focus import hyperfocal_mm, image_distance_for_object_mm
+from verispect.optics.lens import LensState
+from verispect.optics.types import Floats
+from verispect.plan.plane import focus_for
+from verispect.plan.problem import Problem
+from verispect.plan.sentence import Sentence
+from verispect.plan.stopping import best_stop, look_at_stops, moving_weights
+
+
+@dataclass(frozen=True)
+class School:
+    """One school's focus on one scene.
+
+    Attributes
+    ----------
+    name : Sentence
+    object_mm : float or None
+        Where it focuses, from the front principal point along the view; None where it has no answer.
+    f_number : float
+        The best stop for that focus; NaN without an answer.
+    softness : ndarray, shape (K,)
+        Of the deciding marks at that stop.
+    """
+
+    name: Sentence
+    object_mm: float | None
+    f_number: float
+    softness: Floats
+
+    @property
+    def worst(self) -> float:
+        """Softness of the worst mark; infinite without an answer."""
+        return float(self.softness.max()) if self.object_mm is not None else math.inf
+
+
+def schools_of(problem: Problem) -> list[School]:
+    """Every school on the chosen marks of a problem, the optimum first."""
+    optimum = _optimum(problem)
+    depth = problem.points_from_lens_mm(optimum)[:, 2]
+    near, far = float(depth.min()), float(depth.max())
+    found = [_tried(problem, Sentence("the optimum: the softest must as sharp as can be"), optimum)]
+    for name, object_mm in _rules(problem, near, far, optimum.f_number):
+        if object_mm is None:
+            found.append(School(name, None, math.nan, np.full(len(depth), np.inf)))
+            continue
+        reached = max(object_mm, 1.05 * problem.focal_mm)
+        image = image_distance_for_object_mm(object_mm=reached, focal_mm=problem.focal_mm)
+        image = min(max(image, problem.shortest_image_mm), problem.longest_image_mm)
+        found.append(_tried(problem, name, problem.state(f_number=optimum.f_number, image_distance_mm=image)))
+    return found
+
+
+def _rules(problem: Problem, near: float, far: float, f_number: float) -> list[tuple[Sentence, float | None]]:
+    circle = problem.criterion.disc_mm
+    hyperfocal = hyperfocal_mm(focal_mm=problem.focal_mm, f_number=f_number, circle_mm=circle)
+    between = image_distance_for_object_mm(object_mm=near, focal_mm=problem.focal_mm)
+    beyond = image_distance_for_object_mm(object_mm=far, focal_mm=problem.focal_mm)
+    middle = 0.5 * (between + beyond)
+    equal = problem.focal_mm * middle / (middle - problem.focal_mm) if middle > problem.focal_mm else math.inf
+    return [
+        (Sentence("a third of the way to the farthest must"), far / 3.0),
+        (Sentence("twice as much behind as before: a third of the depth"), near + (far - near) / 3.0),
+        (Sentence("equal blur near and far: midway on the image side"), equal),
+        (Sentence("the hyperfocal distance at this stop"), hyperfocal),
+        (Sentence("the farthest must"), far),
+        (Sentence("infinity"), math.inf),
+        (Sentence("the nearest must"), near),
+    ]
+
+
+def _optimum(problem: Problem) -> LensState:
+    state = focus_for(problem, f_number=problem.middle_stop, weights=problem.weights)
+    state = state.at(best_stop(problem, state))
+    if not problem.is_plain:
+        state = focus_for(problem, f_number=state.f_number, weights=moving_weights(problem, state))
+        state = state.at(best_stop(problem, state))
+    return state
+
+
+def _tried(problem: Problem, name: Sentence, state: LensState) -> School:
+    stop = best_stop(problem, state)
+    softness, _ = look_at_stops(problem, state)
+    row = int(np.argmin(np.abs(problem.stops - stop)))
+    v = state.image_distance_mm
+    object_mm = math.inf if v <= problem.focal_mm else problem.focal_mm * v / (v - problem.focal_mm)
+    return School(name, object_mm, stop, softness[row])
