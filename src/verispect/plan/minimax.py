@@ -10,9 +10,18 @@ from verispect.optics.types import Bools, Floats
 
 # Above so many rows a linear programme is given only the rows that can bind.
 _MANY = 60
+# Conditions are taken to hold within this.
+_SLACK = 1e-6
 
 
-def least_worst(matrix: Floats, offsets: Floats, *, lower: Floats, upper: Floats) -> tuple[Floats, float]:
+def least_worst(
+    matrix: Floats,
+    offsets: Floats,
+    *,
+    lower: Floats,
+    upper: Floats,
+    kept: tuple[Floats, Floats] | None = None,
+) -> tuple[Floats, float]:
     """Minimise max |matrix · x + offsets| over lower ≤ x ≤ upper.
 
     Parameters
@@ -20,6 +29,8 @@ def least_worst(matrix: Floats, offsets: Floats, *, lower: Floats, upper: Floats
     matrix : ndarray, shape (K, n)
     offsets : ndarray, shape (K,)
     lower, upper : ndarray, shape (n,)
+    kept : (ndarray, ndarray), optional
+        Slopes (m, n) and values (m,) of conditions slopes · x + values ≥ 0.
 
     Returns
     -------
@@ -46,6 +57,9 @@ def least_worst(matrix: Floats, offsets: Floats, *, lower: Floats, upper: Floats
         ones = np.ones((int(working.sum()), 1))
         stacked = np.vstack([np.hstack([rows[working], -ones]), np.hstack([-rows[working], -ones])])
         right = np.concatenate([-constants[working], constants[working]])
+        if kept is not None:
+            stacked = np.vstack([stacked, np.hstack([-kept[0] / scale, np.zeros((len(kept[1]), 1))])])
+            right = np.concatenate([right, kept[1]])
         answer = linprog(cost, A_ub=stacked, b_ub=right, bounds=bounds, method="highs")
         if answer.x is None:
             # The bounds are never empty, so this is numerical trouble: stay where we are.
@@ -77,6 +91,7 @@ def polish(
     upper: Floats,
     steps: Floats,
     rounds: int = 8,
+    conditions: Callable[[Floats], Floats] | None = None,
 ) -> tuple[Floats, float]:
     """Minimise max |residuals(x)| from a good start, by linear programmes in a shrinking neighbourhood.
 
@@ -87,6 +102,8 @@ def polish(
     start, lower, upper : ndarray, shape (n,)
     steps : ndarray, shape (n,)
         Size of a first step in each direction; 0 keeps that direction fixed.
+    conditions : callable, optional
+        x (n,) to values (m,) that must stay ≥ 0; they must hold at the start.
 
     Returns
     -------
@@ -99,7 +116,8 @@ def polish(
     worst = float(np.max(np.abs(values)))
     reach = np.asarray(steps, dtype=float).copy()
     free = reach > 0.0
-    for _ in range(rounds):
+    margin: Floats | float = 0.0
+    for _ in range(rounds if conditions is None else 3 * rounds):
         slopes = np.zeros((len(values), len(x)))
         for k in np.flatnonzero(free):
             nudge = np.zeros(len(x))
@@ -110,14 +128,20 @@ def polish(
             values,
             lower=np.maximum(lower - x, -reach)[free],
             upper=np.minimum(upper - x, reach)[free],
+            kept=None if conditions is None else _linearised(conditions, x, steps, free, margin),
         )
         step = np.zeros(len(x))
         step[free] = moved
         trial = residuals(x + step)
         reached = float(np.max(np.abs(trial)))
-        if reached < worst:
+        short = np.zeros(1) if conditions is None else np.minimum(conditions(x + step), 0.0)
+        if short.min() < -_SLACK:
+            # The conditions are curved: the same step again, so much farther inside.
+            margin = margin - 1.05 * short
+            reach = reach * 0.7
+        elif reached < worst:
             gain = worst - reached
-            x, values, worst = x + step, trial, reached
+            x, values, worst, margin = x + step, trial, reached, 0.0
             if gain < 1e-5 * worst:
                 break
         elif worst - promised < 1e-6 * worst:
@@ -125,3 +149,17 @@ def polish(
         else:
             reach = reach * 0.25
     return x, worst
+
+
+def _linearised(
+    conditions: Callable[[Floats], Floats], x: Floats, steps: Floats, free: Bools, margin: Floats | float
+) -> tuple[Floats, Floats]:
+    """Slopes (m, free) and values (m,) of conditions about x, to be kept by a margin where there is room."""
+    values = np.maximum(conditions(x), 0.0)
+    values = values - np.minimum(margin, values)
+    columns = []
+    for k in np.flatnonzero(free):
+        nudge = np.zeros(len(x))
+        nudge[k] = steps[k] * 1e-4
+        columns.append((conditions(x + nudge) - conditions(x - nudge)) / (2.0 * nudge[k]))
+    return np.stack(columns, axis=1), values

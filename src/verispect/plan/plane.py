@@ -7,6 +7,7 @@ is polished on the exact blur figure.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 
@@ -68,6 +69,7 @@ def best_plane(
     limit_rad: float,
     start: LensState | None = None,
     direction: tuple[float, float] | None = None,
+    conditions: Callable[[LensState], Floats] | None = None,
 ) -> LensState:
     """Tilt, swing and focus together for the least worst weighted blur.
 
@@ -82,6 +84,8 @@ def best_plane(
         Where to begin the polish; without it the linear programme finds the start.
     direction : (float, float), optional
         Unit vector (right, up) to which the axis may lean, either way; without it to any side.
+    conditions : callable, optional
+        What must stay ≥ 0 in a state, shape (m,); needs a `start` for which it does.
     """
     ways = np.eye(2) if direction is None else np.array([direction])
     begin = start or _from_linear_programme(problem, weights, limit_rad, ways)
@@ -109,6 +113,7 @@ def best_plane(
         lower=np.array([*[-limit] * free, problem.nearest_tilted_mm]),
         upper=np.array([*[limit] * free, problem.longest_image_mm]),
         steps=np.array([*[0.02] * free, max(spread, 1e-4) * problem.focal_mm]),
+        conditions=None if conditions is None else lambda x: conditions(state_of(x)),
     )
     return state_of(x)
 

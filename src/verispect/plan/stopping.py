@@ -72,6 +72,48 @@ def best_stop(problem: Problem, state: LensState) -> float:
     return float(problem.stops[choose_stop(problem.criterion, softness, contrast)])
 
 
+def worst_at(problem: Problem, state: LensState) -> float:
+    """Softness of the worst chosen mark in a state; infinite where no blur at all would do."""
+    points = problem.points_from_lens_mm(state)
+    smears, residuals = problem.spoilers_mm(state, points)
+    blur = blur_axes_mm(points, state)[0]
+    working = state.working_f_number
+    return float(problem.criterion.softness(blur, working, smears, residual_mm=residuals).max())
+
+
+def stop_range(problem: Problem, state: LensState, *, within: float = 0.05) -> tuple[float, float]:
+    """The widest and the smallest stop at which the worst mark is within a share of the best stop's.
+
+    As the rule in force sees it: contrast under `wave`, the sum under `root-sum`. `disc` knows no best stop;
+    there it is the range of stops that hold every mark, or the smallest alone.
+    """
+    softness, contrast = look_at_stops(problem, state)
+    worst, least = softness.max(axis=1), contrast.min(axis=1)
+    rule = problem.criterion.rule
+    if rule == "wave":
+        good = least >= (1.0 - within) * least.max()
+    elif rule == "root-sum":
+        good = worst <= (1.0 + within) * worst.min()
+    else:
+        good = worst <= max(1.0, float(worst.min()))
+    kept = problem.stops[good]
+    return float(kept[0]), float(kept[-1])
+
+
+def best_stops_in_focus(problem: Problem, state: LensState) -> tuple[float, float]:
+    """The stop that is best in perfect focus in the middle of the picture, and in its corner.
+
+    With a table of the lens's residual blur; without one diffraction alone decides and both are the widest.
+    """
+    stops = problem.stops
+    working = stops * (state.working_f_number / state.f_number)
+    contrasts = [
+        problem.criterion.contrast(0.0, working, 0.0, problem.lens.residual_mm(stops, share)) for share in (0.0, 1.0)
+    ]
+    middle, corner = (float(stops[int(contrast.argmax())]) for contrast in contrasts)
+    return middle, corner
+
+
 def moving_weights(problem: Problem, state: LensState) -> Floats:
     """Weights of the chosen marks, raised where motion or the lens's own blur leaves less room for defocus."""
     if problem.is_plain:

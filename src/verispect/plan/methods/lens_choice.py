@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 from verispect.kit.optic import focal_range
 from verispect.optics.circle import circle_reserve_mm, corner_points_mm
 from verispect.optics.lens import LensState
+from verispect.optics.types import Floats
 from verispect.plan.candidate import Candidate, better, unfit
 from verispect.plan.framing import single_frame_focal_mm
 from verispect.plan.problem import Problem, problem_for
@@ -75,11 +76,15 @@ def used_size_mm(problem: Problem) -> tuple[float, float]:
 
 def corner_reserve_mm(problem: Problem, state: LensState, centre_mm: tuple[float, float] | None = None) -> float:
     """How far the worst used corner lies within the image circle; negative outside."""
+    return float(corner_reserves_mm(problem, state, centre_mm).min())
+
+
+def corner_reserves_mm(problem: Problem, state: LensState, centre_mm: tuple[float, float] | None = None) -> Floats:
+    """How far each used corner (4,) lies within the image circle; negative outside."""
     if centre_mm is None:
         centre_mm = problem.pivot_offset_mm(state)
     circle = problem.lens.circle_mm(problem.scene.plan.kit.body.diagonal_mm)
-    corners = corner_points_mm(used_size_mm(problem), centre_mm)
-    return float(circle_reserve_mm(corners, state, circle).min())
+    return circle_reserve_mm(corner_points_mm(used_size_mm(problem), centre_mm), state, circle)
 
 
 def circle_reason(problem: Problem, reserve_mm: float) -> Sentence:

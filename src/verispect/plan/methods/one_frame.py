@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from verispect.plan.candidate import Candidate, unfit, worked_out
+from verispect.plan.methods.as_set import as_set
 from verispect.plan.methods.lens_choice import (
     circle_reason,
     corner_reserve_mm,
@@ -27,8 +28,8 @@ def _attempt(problem: Problem) -> Candidate:
         weights = moving_weights(problem, state.at(stop))
         state = focus_for(problem, f_number=stop, weights=weights)
         stop = best_stop(problem, state)
-    state = state.at(stop)
+    state, notes = as_set(problem, state.at(stop))
     reserve = corner_reserve_mm(problem, state)
     if reserve < -1e-6:
         return unfit("one-frame", problem.scene, circle_reason(problem, reserve))
-    return worked_out("one-frame", problem, [problem.exposure(state)], notes=focus_notes(problem, state))
+    return worked_out("one-frame", problem, [problem.exposure(state)], notes=(*notes, *focus_notes(problem, state)))

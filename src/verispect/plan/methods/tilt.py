@@ -5,10 +5,13 @@ from __future__ import annotations
 import math
 
 from verispect.optics.lens import LensState
+from verispect.optics.movements import detent_directions
 from verispect.plan.candidate import Candidate, unfit, worked_out
+from verispect.plan.methods.as_set import as_set
 from verispect.plan.methods.lens_choice import (
     circle_reason,
     corner_reserve_mm,
+    corner_reserves_mm,
     focus_notes,
     with_every_lens,
 )
@@ -16,7 +19,7 @@ from verispect.plan.plane import best_plane
 from verispect.plan.problem import Problem
 from verispect.plan.scene import Scene
 from verispect.plan.sentence import Sentence
-from verispect.plan.stopping import best_stop, moving_weights
+from verispect.plan.stopping import best_stop, moving_weights, worst_at
 
 
 def tilt(scene: Scene) -> Candidate:
@@ -40,15 +43,18 @@ def _attempt(problem: Problem) -> Candidate:
         within = limit_within_circle(problem, limit)
         if within is None:
             return unfit("tilt", problem.scene, circle_reason(problem, reserve))
-        state = solve(problem, within)
+        state = _within_circle(problem, limit, within)
+        within = max(abs(math.asin(state.axis[0])), abs(math.asin(state.axis[1])))
         notes = (
             Sentence(
                 "The image circle of {lens} holds the tilt to {limit:.1f}°; more would darken a corner",
                 {"lens": problem.lens.name, "limit": math.degrees(within)},
             ),
         )
+    state, set_notes = as_set(problem, state)
+    notes += set_notes
     lean = max(abs(math.asin(state.axis[0])), abs(math.asin(state.axis[1])))
-    if not notes and lean >= limit * (1.0 - 1e-6):
+    if not set_notes and not notes and lean >= limit * (1.0 - 1e-6):
         notes = (
             Sentence(
                 "{lens} is at the end of its tilt, {limit:g}°; a little more would be better still",
@@ -60,11 +66,38 @@ def _attempt(problem: Problem) -> Candidate:
 
 
 def solve(problem: Problem, limit_rad: float) -> LensState:
-    """Best tilt, swing, focus and stop within a limit on the tilt."""
-    state = best_plane(problem, f_number=problem.middle_stop, weights=problem.weights, limit_rad=limit_rad)
+    """Best tilt, swing, focus and stop within a limit on the tilt, towards a detent where the mount has them."""
+    if problem.lens.tilt_mount == "rotating" and problem.lens.lens.detents_deg is not None:
+        states = [
+            _solve(problem, limit_rad, direction) for direction in detent_directions(problem.lens.lens.detents_deg)
+        ]
+        return min(states, key=lambda state: worst_at(problem, state))
+    return _solve(problem, limit_rad, None)
+
+
+def _solve(problem: Problem, limit_rad: float, direction: tuple[float, float] | None) -> LensState:
+    state = best_plane(
+        problem, f_number=problem.middle_stop, weights=problem.weights, limit_rad=limit_rad, direction=direction
+    )
     stop = best_stop(problem, state)
     weights = moving_weights(problem, state.at(stop))
-    state = best_plane(problem, f_number=stop, weights=weights, limit_rad=limit_rad, start=state)
+    state = best_plane(problem, f_number=stop, weights=weights, limit_rad=limit_rad, start=state, direction=direction)
+    return state.at(best_stop(problem, state))
+
+
+def _within_circle(problem: Problem, limit_rad: float, box_rad: float) -> LensState:
+    """The best frame whose corners stay lit, polished from the best within a box that surely is."""
+    start = solve(problem, box_rad)
+    if problem.lens.tilt_mount == "rotating" and problem.lens.lens.detents_deg is not None:
+        return start
+    state = best_plane(
+        problem,
+        f_number=start.f_number,
+        weights=moving_weights(problem, start),
+        limit_rad=limit_rad,
+        start=start,
+        conditions=lambda state: corner_reserves_mm(problem, state),
+    )
     return state.at(best_stop(problem, state))
 
 

@@ -7,9 +7,11 @@ import math
 import numpy as np
 
 from verispect.optics.lens import FORWARD, from_principal_point
+from verispect.optics.movements import detent_directions
 from verispect.optics.types import Floats, Vector
 from verispect.plan.candidate import Candidate, better, unfit
 from verispect.plan.focus_series import fewest_frames
+from verispect.plan.methods.as_set import dialled_axis
 from verispect.plan.methods.lens_choice import corner_reserve_mm, with_every_lens
 from verispect.plan.methods.series import from_ladder
 from verispect.plan.methods.tilt import limit_within_circle, no_tilt
@@ -37,7 +39,7 @@ def _attempt(problem: Problem) -> Candidate:
         limit = limit_within_circle(problem, limit) or 0.0
         axis = shallowest_axis(problem, limit) if limit > 0.0 else FORWARD
     covers = problem.scene.plan.wish.series_covers
-    found = _along(problem, axis, covers)
+    found = _towards_detents(problem, limit, covers) or _along(problem, axis, covers)
     if covers == "marks":
         for other in _axes_by_groups(problem, limit):
             found = better(found, _along(problem, other, covers))
@@ -45,7 +47,27 @@ def _attempt(problem: Problem) -> Candidate:
 
 
 def _along(problem: Problem, axis: Vector, covers: str) -> Candidate:
-    return from_ladder("tilt-series", problem, fewest_frames(problem, axis=axis, covers=covers), axis)
+    set_to = dialled_axis(problem, axis)
+    return from_ladder("tilt-series", problem, fewest_frames(problem, axis=set_to, covers=covers), set_to)
+
+
+def _towards_detents(problem: Problem, limit_rad: float, covers: str) -> Candidate | None:
+    """The best of the directions that the mount holds; None for a mount that holds any."""
+    step = problem.lens.lens.detents_deg
+    if problem.lens.tilt_mount != "rotating" or step is None:
+        return None
+    found: Candidate | None = None
+    for direction in detent_directions(step):
+        plane = best_plane(
+            problem,
+            f_number=problem.middle_stop,
+            weights=np.ones(len(problem.points_mm)),
+            limit_rad=limit_rad,
+            direction=direction,
+        )
+        tried = _along(problem, plane.axis, covers)
+        found = tried if found is None else better(found, tried)
+    return found
 
 
 def shallowest_axis(problem: Problem, limit_rad: float) -> Vector:

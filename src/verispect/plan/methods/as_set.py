@@ -1,0 +1,65 @@
+"""The settings that the kit's scales can show: rounded, focused again, with what the rounding costs."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+from verispect.optics.lens import LensState
+from verispect.optics.movements import rounded
+from verispect.optics.types import Vector
+from verispect.plan.dial import dial
+from verispect.plan.plane import focus_for
+from verispect.plan.problem import Problem
+from verispect.plan.sentence import Sentence
+from verispect.plan.stopping import best_stop, moving_weights, worst_at
+
+
+def dialled_axis(problem: Problem, axis: Vector) -> Vector:
+    """The axis that the marks of the scales give for a wanted one."""
+    return dial(problem.lens, problem.scene.plan.kit.body, axis).axis
+
+
+def as_set(problem: Problem, state: LensState) -> tuple[LensState, tuple[Sentence, ...]]:
+    """One frame as it can be set, and notes about it."""
+    axis = dialled_axis(problem, state.axis)
+    found = state
+    if axis != state.axis:
+        weights = moving_weights(problem, state)
+        found = focus_for(problem, f_number=state.f_number, axis=axis, weights=weights)
+        found = found.at(best_stop(problem, found))
+    step = problem.lens.lens.focus_scale_mm
+    if step > 0.0:
+        axial = found.image_distance_mm / found.axis[2]
+        set_to = problem.shortest_image_mm + rounded(axial - problem.shortest_image_mm, step)
+        found = replace(found, image_distance_mm=min(set_to, problem.longest_image_mm) * found.axis[2])
+        found = found.at(best_stop(problem, found))
+    notes = [*pivot_notes(problem, found)]
+    if found is not state:
+        before, after = worst_at(problem, state), worst_at(problem, found)
+        notes.append(
+            Sentence(
+                "Set to the marks of the scales: the softest must goes from {before:.2f} to {after:.2f} of what is "
+                "allowed",
+                {"before": before, "after": after},
+            )
+        )
+    return found, tuple(notes)
+
+
+def pivot_notes(problem: Problem, state: LensState) -> tuple[Sentence, ...]:
+    """What a tilt about a pivot off the principal point does to the picture."""
+    across, up = (problem.lens.lens.tilt_pivot_mm * part for part in state.axis[:2])
+    moved = math.hypot(across, up)
+    if moved < 0.05:
+        return ()
+    values: dict[str, object] = {"moved": moved, "across": across, "up": up}
+    if problem.pivot_offset_mm(state) == (0.0, 0.0):
+        return (
+            Sentence(
+                "Tilting moves the picture by {moved:.1f} mm: shift the lens back by {across:+.1f} mm across and "
+                "{up:+.1f} mm up",
+                values,
+            ),
+        )
+    return (Sentence("Tilting moves the picture by {moved:.1f} mm on the sensor; frame anew after it", values),)
