@@ -22,6 +22,16 @@ def weighing_to_dict(weighing: Weighing) -> dict[str, Any]:
         "methods": [_method(candidate) for candidate in weighing.candidates],
         "advised": weighing.advised,
         "because": [str(reason) for reason in weighing.because],
+        "focus_schools": [
+            {
+                "school": str(school.name),
+                "object_m": None if school.object_mm is None else _number(school.object_mm / 1000.0),
+                "f_number": _number(school.f_number),
+                "worst_softness": _number(school.worst),
+                "worst_contrast": school.contrast,
+            }
+            for school in weighing.schools
+        ],
     }
 
 
@@ -42,6 +52,7 @@ def _method(candidate: Candidate) -> dict[str, Any]:
         "time_on_site_s": round(candidate.time_on_site_s, 3) if candidate.fits else None,
         "final_pixels": list(candidate.final_pixels),
         "worst_softness": _number(candidate.worst_softness),
+        "probability": None if candidate.confidence is None else candidate.confidence.holds,
         "outside": [candidate.scene.names[k] for k in candidate.outside],
         "criterion": {
             "rule": criterion.rule,

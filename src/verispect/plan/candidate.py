@@ -8,6 +8,7 @@ import numpy as np
 
 from verispect.kit.optic import Optic
 from verispect.optics.sharpness import Criterion
+from verispect.optics.types import Floats
 from verispect.plan.evaluate import Rendering, render
 from verispect.plan.exposure import Exposure
 from verispect.plan.problem import Problem
@@ -16,6 +17,25 @@ from verispect.plan.sentence import Sentence
 
 # In the order in which near-equal methods are preferred: the simplest first.
 METHOD_KEYS = ("one-frame", "tilt", "series", "tilt-series", "shift-grid", "turned-grid")
+
+
+@dataclass(frozen=True)
+class Confidence:
+    """How surely a method holds where figures carry a ± (plan/uncertainty.py).
+
+    Attributes
+    ----------
+    holds : float
+        Share of draws in which every must is sharp enough.
+    each : ndarray, shape (K,)
+        The same for each deciding mark alone.
+    softness_95 : ndarray, shape (K,)
+        Softness of each deciding mark that 95 of 100 draws stay below.
+    """
+
+    holds: float
+    each: Floats
+    softness_95: Floats
 
 
 @dataclass(frozen=True)
@@ -45,6 +65,7 @@ class Candidate:
     criterion: Criterion | None = None
     rendering: Rendering | None = None
     grid_cells: tuple[int, ...] = field(default=())
+    confidence: Confidence | None = None
 
     @property
     def fits(self) -> bool:
@@ -120,7 +141,7 @@ def worked_out(
         scene=problem.scene,
         notes=notes,
         lens=problem.lens,
-        focal_mm=problem.focal_mm,
+        focal_mm=problem.ring_focal_mm or problem.focal_mm,
         exposures=tuple(exposures),
         criterion=problem.criterion,
         rendering=render(problem.scene, exposures, problem.criterion),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -33,6 +34,8 @@ class Problem:
         Where this camera looks; a frame of a turned grid looks elsewhere than the scene's own pose.
     chosen : ndarray of int, shape (K,)
         Indices of the marks that this problem's settings are searched for.
+    ring_focal_mm : float
+        The focal length at infinity where `focal_mm` is that of a lens focused near; 0 where they are one.
     """
 
     scene: Scene
@@ -40,11 +43,12 @@ class Problem:
     focal_mm: float
     pose: Pose
     chosen: Indices
+    ring_focal_mm: float = 0.0
 
     @cached_property
     def criterion(self) -> Criterion:
         """Just acceptable sharpness at this focal length."""
-        return self.scene.plan.criterion(self.focal_mm)
+        return self.scene.plan.criterion(self.ring_focal_mm or self.focal_mm)
 
     @cached_property
     def points_mm(self) -> Floats:
@@ -148,8 +152,28 @@ class Problem:
             return 0.0, 0.0
         return across, up
 
+    def breathed(self, state: LensState) -> LensState:
+        """A straight lens that focuses internally, focused on the same place with the focal length it has there."""
+        if self.lens.closest_focal_mm == self.lens.focal_mm or state.axis != FORWARD:
+            return state
+        v = state.image_distance_mm
+        if v <= state.focal_mm:
+            return state
+        object_mm = state.focal_mm * v / (v - state.focal_mm)
+        focal = self.lens.breathing_at(object_mm).focal_mm
+        return replace(state, focal_mm=focal, image_distance_mm=focal * object_mm / (object_mm - focal))
+
+    def focused_near(self, state: LensState) -> Problem:
+        """The same problem with the focal length that an internally focusing lens has in a state."""
+        axial = state.image_distance_mm / state.axis[2]
+        object_mm = state.focal_mm * axial / (axial - state.focal_mm) if axial > state.focal_mm else math.inf
+        lens = self.lens.breathing_at(object_mm)
+        ring = self.ring_focal_mm or self.focal_mm
+        return replace(self, lens=lens, focal_mm=lens.focal_mm, ring_focal_mm=ring)
+
     def exposure(self, state: LensState, sensor_centre_mm: tuple[float, float] | None = None) -> Exposure:
         """The exposure of a state; the sensor where the tilt leaves it unless a place is given."""
+        state = self.breathed(state)
         if sensor_centre_mm is None:
             sensor_centre_mm = self.pivot_offset_mm(state)
         return Exposure(

@@ -32,12 +32,15 @@ class School:
         The best stop for that focus; NaN without an answer.
     softness : ndarray, shape (K,)
         Of the deciding marks at that stop.
+    contrast : float
+        Of the worst of them.
     """
 
     name: Sentence
     object_mm: float | None
     f_number: float
     softness: Floats
+    contrast: float = 0.0
 
     @property
     def worst(self) -> float:
@@ -91,8 +94,8 @@ def _optimum(problem: Problem) -> LensState:
 
 def _tried(problem: Problem, name: Sentence, state: LensState) -> School:
     stop = best_stop(problem, state)
-    softness, _ = look_at_stops(problem, state)
+    softness, contrast = look_at_stops(problem, state)
     row = int(np.argmin(np.abs(problem.stops - stop)))
     v = state.image_distance_mm
     object_mm = math.inf if v <= problem.focal_mm else problem.focal_mm * v / (v - problem.focal_mm)
-    return School(name, object_mm, stop, softness[row])
+    return School(name, object_mm, stop, softness[row], float(contrast[row].min()))

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 
 @dataclass(frozen=True)
 class Sentence:
     """An English template in `str.format` style with the values that fill it.
+
+    A value may be a sentence itself, or a tuple of sentences that follow one another.
 
     Examples
     --------
@@ -19,4 +22,17 @@ class Sentence:
     values: dict[str, object] = field(default_factory=dict)
 
     def __str__(self) -> str:
-        return self.template.format(**self.values)
+        return self.told(str)
+
+    def told(self, tell: Callable[[Sentence], str], template: str | None = None) -> str:
+        """The sentence with inner sentences, and rows of them, told by `tell`; in another template if given."""
+
+        def told(value: object) -> object:
+            if isinstance(value, Sentence):
+                return tell(value)
+            if isinstance(value, tuple):
+                return "".join(tell(part) for part in value)
+            return value
+
+        values = {key: told(value) for key, value in self.values.items()}
+        return (self.template if template is None else template).format(**values)

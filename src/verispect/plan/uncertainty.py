@@ -5,13 +5,11 @@ A ± is read as two standard deviations of a normal distribution: 19 times in 20
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from verispect.optics.blur import blur_of_many_states_mm
 from verispect.optics.types import Bools, Floats, Indices
-from verispect.plan.candidate import Candidate
+from verispect.plan.candidate import Candidate, Confidence
 from verispect.plan.exposure import Exposure
 
 DRAWS = 1000
@@ -19,25 +17,6 @@ SEED = 1
 _SIGMAS = 2.0
 # Draws times marks taken at once, to spare memory.
 _AT_ONCE = 2_000_000
-
-
-@dataclass(frozen=True)
-class Confidence:
-    """What the draws gave.
-
-    Attributes
-    ----------
-    holds : float
-        Share of draws in which every must is sharp enough.
-    each : ndarray, shape (K,)
-        The same for each deciding mark alone.
-    softness_95 : ndarray, shape (K,)
-        Softness of each deciding mark that 95 of 100 draws stay below.
-    """
-
-    holds: float
-    each: Floats
-    softness_95: Floats
 
 
 def confidence(candidate: Candidate, *, draws: int = DRAWS, seed: int = SEED) -> Confidence | None:

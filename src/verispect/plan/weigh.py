@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from verispect.plan.advice import advise
 from verispect.plan.candidate import METHOD_KEYS, Candidate
 from verispect.plan.document import Plan
 from verispect.plan.methods import worked
+from verispect.plan.problem import problem_for
 from verispect.plan.scene import Scene, build_scene
+from verispect.plan.schools import School, schools_of
 from verispect.plan.sentence import Sentence
+from verispect.plan.uncertainty import confidence
 
 
 @dataclass(frozen=True)
@@ -24,12 +27,15 @@ class Weighing:
         In the order of METHOD_KEYS.
     advised : str or None
     because : tuple of Sentence
+    schools : tuple of School
+        Where to focus one frame, the schools of practice beside the optimum; empty where one frame does not fit.
     """
 
     scene: Scene
     candidates: tuple[Candidate, ...]
     advised: str | None
     because: tuple[Sentence, ...]
+    schools: tuple[School, ...] = ()
 
     def by_key(self, key: str) -> Candidate:
         """One method; KeyError for an unknown one."""
@@ -65,6 +71,15 @@ def weigh(
             raise Cancelled
         if progress is not None:
             progress(index / len(METHOD_KEYS), key)
-        candidates.append(worked(key, scene))
+        candidate = worked(key, scene)
+        candidates.append(replace(candidate, confidence=confidence(candidate)))
     advised, because = advise(candidates)
-    return Weighing(scene, tuple(candidates), advised, because)
+    return Weighing(scene, tuple(candidates), advised, because, _schools(scene, candidates))
+
+
+def _schools(scene: Scene, candidates: list[Candidate]) -> tuple[School, ...]:
+    """The schools with the lens that does best in one frame."""
+    for candidate in candidates:
+        if candidate.key == "one-frame" and candidate.lens is not None:
+            return tuple(schools_of(problem_for(scene, candidate.lens.lens, candidate.focal_mm)))
+    return ()

@@ -3,24 +3,15 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 
 from verispect.optics.lens import plane_of_sharp_focus
 from verispect.optics.stops import marked
 from verispect.plan.candidate import Candidate
+from verispect.plan.reason import Reason
 from verispect.plan.sentence import Sentence
-
-
-@dataclass(frozen=True)
-class Reason:
-    """A number's name, its sum with values put in, and where the formula comes from."""
-
-    what: Sentence
-    working: Sentence
-    source: Sentence
-
+from verispect.plan.why_set import setting_reasons
 
 _DERIVED = "Derivation: docs/derivations/{page}.md"
 
@@ -53,7 +44,7 @@ def reasons_for(candidate: Candidate, frame: int = 0) -> list[Reason]:
     if candidate.key in ("series", "tilt-series"):
         reasons.append(_count(candidate))
     reasons.append(_softest(candidate))
-    return reasons
+    return reasons + setting_reasons(candidate, min(frame, len(candidate.exposures) - 1))
 
 
 def _wish(candidate: Candidate) -> list[Reason]:
@@ -67,14 +58,21 @@ def _wish(candidate: Candidate) -> list[Reason]:
         if wish.line_pairs_per_mm
         else Sentence("1 / ({mm:g} mm · tan 2′) = {lp:.3g} lp/mm", {"mm": wish.viewing_mm, "lp": lp})
     )
+    detail = Sentence("{wanted}; × enlargement {e:.3g}", {"wanted": wanted, "e": plan.enlargement()})
+    if wish.detail_from != "print":
+        pixels = wish.screen_pixels if wish.detail_from == "screen" else max(plan.kit.body.pixels)
+        detail = Sentence(
+            "{pixels} pixels / {each:g} a line pair / {side:g} mm",
+            {"pixels": pixels, "each": wish.pixels_per_line_pair, "side": max(plan.kit.body.sensor_mm)},
+        )
     return [
         Reason(
             Sentence("Detail wanted on the sensor"),
             Sentence(
-                "{wanted}; × enlargement {e:.3g} × framing/focal {shrink:.3g} = {nu:.3g} cycles/mm",
-                {"wanted": wanted, "e": plan.enlargement(), "shrink": shrink, "nu": criterion.frequency},
+                "{detail} × framing/focal {shrink:.3g} = {nu:.3g} cycles/mm",
+                {"detail": detail, "shrink": shrink, "nu": criterion.frequency},
             ),
-            Sentence("Acuity of 1 arcmin, ISO 8596"),
+            Sentence("Acuity of 1 arcmin, ISO 8596") if wish.detail_from == "print" else Sentence("Your wish"),
         ),
         Reason(
             Sentence("Circle of confusion"),

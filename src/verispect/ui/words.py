@@ -11,9 +11,7 @@ from verispect.plan.sentence import Sentence
 
 def say(sentence: Sentence) -> str:
     """A core sentence through Qt's translation; its template is the key, in the context `core`."""
-    template = QCoreApplication.translate("core", sentence.template)
-    values = {key: say(value) if isinstance(value, Sentence) else value for key, value in sentence.values.items()}
-    return template.format(**values)
+    return sentence.told(say, QCoreApplication.translate("core", sentence.template))
 
 
 def heading(text: str) -> str:

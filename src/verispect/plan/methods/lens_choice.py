@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable
 
 from verispect.kit.optic import focal_range
 from verispect.optics.circle import circle_reserve_mm, corner_points_mm
-from verispect.optics.lens import LensState
+from verispect.optics.lens import FORWARD, LensState
 from verispect.optics.types import Floats
 from verispect.plan.candidate import Candidate, better, unfit
 from verispect.plan.framing import single_frame_focal_mm
@@ -46,8 +46,18 @@ def with_every_lens(key: str, scene: Scene, attempt: Attempt) -> Candidate:
             continue
         problem = problem_for(scene, lens, focal)
         too_near = nearer_than_focal(problem)
-        attempts.append(unfit(key, scene, too_near) if too_near else attempt(problem))
+        attempts.append(unfit(key, scene, too_near) if too_near else _attempted(problem, attempt))
     return best_of(key, scene, attempts)
+
+
+def _attempted(problem: Problem, attempt: Attempt) -> Candidate:
+    """An attempt; with a tilted lens that focuses internally once more, with the focal length it then has."""
+    found = attempt(problem)
+    internal = problem.lens.closest_focal_mm != problem.lens.focal_mm
+    if not internal or not found.exposures or found.exposures[0].state.axis == FORWARD:
+        return found
+    middle = found.exposures[len(found.exposures) // 2].state
+    return attempt(problem.focused_near(middle))
 
 
 def nearer_than_focal(problem: Problem) -> Sentence | None:

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import html
+import math
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGroupBox, QLabel, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
+from verispect.optics.stops import marked
 from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.candidate import Candidate
 from verispect.plan.sentence import Sentence
 from verispect.ui.document import PlanDocument
 from verispect.ui.forms import ModelForm, Spec
+from verispect.ui.lengths import format_length
 from verispect.ui.words import counted_frames, heading, say
 
 if TYPE_CHECKING:
@@ -27,6 +30,7 @@ class WeighPanel(QWidget):
 
     def __init__(self, document: PlanDocument, system: Any) -> None:
         super().__init__()
+        self._system = system
         self.wish_form = ModelForm(self._specs(), system)
         self.wish_form.edited.connect(
             lambda wish, what: document.update(self.tr("change of {0}").format(what), wish=wish)
@@ -102,8 +106,27 @@ class WeighPanel(QWidget):
         parts = [f"<p>{heading(self.tr('Advised: {0}').format(name))}</p>"]
         parts.extend(f"<p>{html.escape(say(reason))}.</p>" for reason in weighing.because)
         parts.extend(self._method(candidate) for candidate in weighing.candidates)
+        parts.append(self._schools(weighing))
         self.text.setHtml("".join(parts))
         self.text.verticalScrollBar().setValue(place)
+
+    def _schools(self, weighing: Weighing) -> str:
+        """Where to focus one frame: the schools and what they leave of the softest must."""
+        if not weighing.schools:
+            return ""
+        system = self._system()
+        rows = []
+        for school in weighing.schools:
+            distance = math.inf if school.object_mm is None else school.object_mm / 1000.0
+            worst = f"{school.worst:.2f}" if np.isfinite(school.worst) else f"∞ ({school.contrast:.2f})"
+            state = self.tr("holds") if school.worst <= 1.0 else self.tr("too soft")
+            cells = (say(school.name), format_length(distance, system), f"f/{marked(school.f_number)}", worst, state)
+            rows.append("<tr>" + "".join(f"<td>{html.escape(cell)}&nbsp;&nbsp;</td>" for cell in cells) + "</tr>")
+        title = heading(self.tr("Where to focus one frame: the schools on these marks"))
+        note = self.tr(
+            "From the lens; each at its own best stop; the last figure is the softest must over what is allowed."
+        )
+        return f"<p>{title}<br>{note}</p><table>{''.join(rows)}</table>"
 
     def _method(self, candidate: Candidate) -> str:
         name = heading(say(Sentence(METHOD_NAMES[candidate.key])))
@@ -118,5 +141,7 @@ class WeighPanel(QWidget):
         figures = self.tr("{0} at {1:.4g} mm · {2} · softest must {3} · {4} × {5} pixels").format(
             lens, candidate.focal_mm, counted_frames(candidate.frame_count), softness, width, height
         )
+        if candidate.confidence is not None:
+            figures += self.tr(" · holds in {0:.0f} of 100 draws").format(100.0 * candidate.confidence.holds)
         notes = "".join(f"<br>{html.escape(say(note))}." for note in candidate.notes)
         return f"<p>{name} · {state}<br>{figures}{notes}</p>"
