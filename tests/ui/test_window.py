@@ -223,9 +223,10 @@ def test_way_goes_to_every_station_and_says_what_is_not_built(qtbot, window: Mai
         (2, "380cm", "y_m", 3.8),
         (3, "7,25", "z_m", 7.25),
         (0, "Kerb", "name", "Kerb"),
-        (4, "should", "need", "should"),
-        (5, "2.5", "weight", 2.5),
-        (6, "15", "speed_mm_s", 15.0),
+        (5, "should", "need", "should"),
+        (4, "5 cm", "plus_minus_m", 0.05),
+        (6, "2.5", "weight", 2.5),
+        (7, "15", "speed_mm_s", 15.0),
     ],
 )
 def test_table_takes_what_is_typed(window: MainWindow, column: int, typed: str, key: str, expected) -> None:
@@ -236,8 +237,8 @@ def test_table_takes_what_is_typed(window: MainWindow, column: int, typed: str, 
 
 @pytest.mark.parametrize(
     ("column", "typed", "said"),
-    [(1, "far", "is no length"), (5, "-1", "greater than 0"), (5, "x", "is no number"), (4, "perhaps", "'must'"),
-     (3, "1e9", "is no length"), (6, "nan", "finite")],
+    [(1, "far", "is no length"), (6, "-1", "greater than 0"), (6, "x", "is no number"), (5, "perhaps", "'must'"),
+     (3, "1e9", "is no length"), (7, "nan", "finite")],
 )  # fmt: skip
 def test_table_refuses_with_a_sentence_and_keeps_the_plan(window: MainWindow, column, typed, said) -> None:
     before = window.document.plan
@@ -279,16 +280,16 @@ def test_kit_form_changes_the_lens_in_hand(qtbot, window: MainWindow) -> None:
     window.show_station("kit")
     window.kit.lens_box.setCurrentIndex(1)
     window.kit.lens_box.activated.emit(1)
-    type_into(window.kit.lens_form.fields["f_numbers"], "3.5-32")
+    type_into(window.kit.lens_forms.main.fields["f_numbers"], "3.5-32")
     lens = window.document.plan.kit.lenses[1]
     assert lens.f_numbers == (3.5, 32)
-    type_into(window.kit.lens_form.fields["image_circle_mm"], "")
+    type_into(window.kit.lens_forms.main.fields["image_circle_mm"], "")
     assert window.document.plan.kit.lenses[1].image_circle_mm is None
-    type_into(window.kit.lens_form.fields["focal_mm"], "90")
+    type_into(window.kit.lens_forms.main.fields["focal_mm"], "90")
     assert window.document.plan.kit.lenses[1].focal_mm == (90, 90)
-    type_into(window.kit.lens_form.fields["f_numbers"], "22 4")
+    type_into(window.kit.lens_forms.main.fields["f_numbers"], "22 4")
     assert window.document.plan.kit.lenses[1].f_numbers == (3.5, 32)
-    assert "widest" in window.kit.lens_form._complaints["f_numbers"].text()
+    assert "widest" in window.kit.lens_forms.main._complaints["f_numbers"].text()
 
 
 def test_lenses_are_added_and_removed_and_the_head_unchecked(qtbot, window: MainWindow) -> None:

@@ -36,7 +36,7 @@ class Optic:
     f_numbers : (float, float)
         Widest and smallest stop as they act.
     shortest_image_mm, longest_image_mm : float
-        Image distances along the axis at the ends of the focusing range.
+        Image distances along the axis at the ends of the focusing range, for `focal_mm`.
     front_ahead_mm : float
         Front of the lens ahead of the front principal point.
     closest_focal_mm : float
@@ -84,27 +84,27 @@ class Optic:
     @property
     def closest_mm(self) -> float:
         """Closest object distance from the front principal point."""
-        return self.closest_focal_mm * self.longest_image_mm / (self.longest_image_mm - self.closest_focal_mm)
-
-    def focal_at(self, magnification: float) -> float:
-        """Focal length when focused to a magnification: straight between infinity and closest focus."""
-        closest = self.longest_image_mm / self.closest_focal_mm - 1.0
-        share = min(max(magnification / closest, 0.0), 1.0) if closest > 0.0 else 0.0
-        return self.focal_mm + (self.closest_focal_mm - self.focal_mm) * share
+        return self.focal_mm * self.longest_image_mm / (self.longest_image_mm - self.focal_mm)
 
     def breathing_at(self, object_mm: float) -> Optic:
-        """The lens as it is when focused on an object before its front principal point."""
-        if self.closest_focal_mm == self.focal_mm:
+        """The lens as it is when focused on an object before its front principal point.
+
+        An internally focusing lens is taken to change its focal length straight with the magnification,
+        from what it is at infinity to what was measured at closest focus (a usual course, no law).
+        """
+        if self.closest_focal_mm == self.focal_mm or math.isinf(object_mm):
             return self
+        most = self.closest_focal_mm / (self.closest_mm - self.closest_focal_mm)
         focal = self.focal_mm
         for _ in range(30):
-            magnification = 0.0 if math.isinf(object_mm) else focal / max(object_mm - focal, 1e-6)
-            focal = self.focal_at(magnification)
+            share = min(focal / (max(object_mm, self.closest_mm) - focal) / most, 1.0)
+            focal = self.focal_mm + (self.closest_focal_mm - self.focal_mm) * share
         return replace(
             self,
             focal_mm=focal,
             closest_focal_mm=focal,
             shortest_image_mm=self.shortest_image_mm * focal / self.focal_mm,
+            longest_image_mm=focal * self.closest_mm / (self.closest_mm - focal),
         )
 
     def residual_mm(self, f_number: Floats | float, share: Floats | float) -> Floats:
@@ -175,7 +175,9 @@ def _optic(lens: Lens, bare_mm: float) -> Optic:
     closest_focal = _closest_focal_mm(lens, row, bare)
     if closest_focal != bare_mm:
         assert lens.closest_magnification is not None
-        longest = closest_focal * (1.0 + lens.closest_magnification)
+        closest_mm = closest_focal * (1.0 + 1.0 / lens.closest_magnification)
+        # The image distance that the focal length at infinity would need: it only says how near one can get.
+        longest = bare_mm * closest_mm / (closest_mm - bare_mm) if closest_mm > 2.0 * bare_mm else 2.0 * bare_mm
     shortest = bare_mm
     stop_factor, whole = 1.0, bare
     fitted = lens.fitted

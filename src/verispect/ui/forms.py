@@ -17,7 +17,8 @@ from verispect.ui.lengths import LengthError, format_length, parse_length_m
 class Spec:
     """One field: the model's key, its label, and how it is written.
 
-    `kind` is "text", "number", "length" (metres), "pair", "optional" or "choice"; `unit` stands behind.
+    `kind` is "text", "number", "length" (metres), "pair", "range", "optional", "optional range" or "choice";
+    `unit` stands behind.
     """
 
     key: str
@@ -108,47 +109,18 @@ class ModelForm(QWidget):
             if isinstance(widget, QComboBox):
                 widget.setCurrentIndex(max(widget.findData(value), 0))
             elif not (widget.hasFocus() and widget.isModified() and model is not None):
-                widget.setText("" if model is None else self._written(self._specs[key], value))
-
-    def _written(self, spec: Spec, value: Any) -> str:
-        if value is None:
-            return ""
-        if spec.kind == "length":
-            return format_length(float(value), self._system())
-        if spec.kind == "pair":
-            return " × ".join(f"{part:.10g}" for part in value)
-        if spec.kind == "range":
-            low, high = value
-            return f"{low:.10g}" if low == high else f"{low:.10g}–{high:.10g}"
-        return str(value) if spec.kind == "text" else f"{value:.10g}"
-
-    def _read(self, spec: Spec, text: str) -> Any:
-        """The typed text as a value for the model; ValueError or LengthError where it is none."""
-        text = text.strip()
-        if spec.kind == "text":
-            return text
-        if spec.kind == "length":
-            return parse_length_m(text, default_unit="ft" if self._system() == "imperial" else "m")
-        if spec.kind in ("pair", "range"):
-            for mark in ("×", "x", "–", "—", "/"):
-                text = text.replace(mark, " ")
-            text = text.replace(" - ", " ") if text.startswith("-") else text.replace("-", " ")
-            numbers = [_plain_number(part) for part in text.split()]
-            if spec.kind == "range" and len(numbers) == 1:
-                numbers *= 2
-            if len(numbers) != 2:
-                raise ValueError("write two numbers" if spec.kind == "pair" else "write one or two numbers")
-            return [int(n) if n.is_integer() else n for n in numbers]
-        if spec.kind == "optional" and not text:
-            return None
-        return _plain_number(text)
+                widget.setText("" if model is None else written_value(self._specs[key], value, self._system()))
 
     def _commit(self, key: str) -> None:
         if self._model is None:
             return
         spec, widget = self._specs[key], self.fields[key]
         try:
-            value = widget.currentData() if isinstance(widget, QComboBox) else self._read(spec, widget.text())
+            value = (
+                widget.currentData()
+                if isinstance(widget, QComboBox)
+                else read_value(spec, widget.text(), self._system())
+            )
             if self._written_as_before(spec, widget):
                 self._complain(key, "")
                 return
@@ -168,7 +140,7 @@ class ModelForm(QWidget):
         old = getattr(self._model, spec.key)
         if isinstance(widget, QComboBox):
             return bool(widget.currentData() == old)
-        return widget.text() == self._written(spec, old)
+        return widget.text() == written_value(spec, old, self._system())
 
     def _complain(self, key: str, text: str) -> None:
         label, widget = self._complaints[key], self.fields[key]
@@ -178,6 +150,42 @@ class ModelForm(QWidget):
             widget.setProperty("wrong", bool(text))
             widget.style().unpolish(widget)
             widget.style().polish(widget)
+
+
+def written_value(spec: Spec, value: Any, system: str) -> str:
+    """A model's value as it stands in a field."""
+    if value is None:
+        return ""
+    if spec.kind == "length":
+        return format_length(float(value), system)
+    if spec.kind == "pair":
+        return " × ".join(f"{part:.10g}" for part in value)
+    if spec.kind in ("range", "optional range"):
+        low, high = value
+        return f"{low:.10g}" if low == high else f"{low:.10g}–{high:.10g}"
+    return str(value) if spec.kind == "text" else f"{value:.10g}"
+
+
+def read_value(spec: Spec, text: str, system: str) -> Any:
+    """The typed text as a value for the model; ValueError or LengthError where it is none."""
+    text = text.strip()
+    if spec.kind == "text":
+        return text
+    if spec.kind.startswith("optional") and not text:
+        return None
+    if spec.kind == "length":
+        return parse_length_m(text, default_unit="ft" if system == "imperial" else "m")
+    if spec.kind in ("pair", "range", "optional range"):
+        for mark in ("×", "x", "–", "—", "/"):
+            text = text.replace(mark, " ")
+        text = text.replace(" - ", " ") if text.startswith("-") else text.replace("-", " ")
+        numbers = [_plain_number(part) for part in text.split()]
+        if spec.kind != "pair" and len(numbers) == 1:
+            numbers *= 2
+        if len(numbers) != 2:
+            raise ValueError("write two numbers" if spec.kind == "pair" else "write one or two numbers")
+        return [int(n) if n.is_integer() else n for n in numbers]
+    return _plain_number(text)
 
 
 def _plain_number(text: str) -> float:

@@ -17,10 +17,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from verispect.kit.equipment import Head, Kit
+from verispect.kit.equipment import Film, Head, Kit
 from verispect.kit.lens import Lens
 from verispect.ui.document import PlanDocument
 from verispect.ui.forms import ModelForm, Spec
+from verispect.ui.panels.lens_forms import LensForms
 
 
 class KitPanel(QWidget):
@@ -35,8 +36,16 @@ class KitPanel(QWidget):
         self.lens_box = QComboBox()
         self.lens_box.setAccessibleName(self.tr("Lens"))
         self.lens_box.activated.connect(self._take_lens)
-        self.lens_form = ModelForm(self._lens_specs(), system, columns=2)
-        self.lens_form.edited.connect(self._change_lens)
+        self.lens_forms = LensForms(system)
+        self.lens_forms.edited.connect(self._change_lens)
+        self.camera_form = ModelForm(self._camera_specs(), system, columns=2)
+        self.camera_form.edited.connect(lambda body, what: self._change(what, body=body))
+        self.film_form = ModelForm(self._film_specs(), system, columns=2)
+        self.film_form.edited.connect(self._change_film)
+        self.use_form = ModelForm(self._use_specs(), system, columns=2)
+        self.use_form.edited.connect(
+            lambda kit, what: document.update(self.tr("change of {0}").format(what), kit=kit)
+        )
         self.add_button = QPushButton(self.tr("A&dd lens"))
         self.remove_button = QPushButton(self.tr("Re&move lens"))
         self.add_button.clicked.connect(self.add_lens)
@@ -56,25 +65,26 @@ class KitPanel(QWidget):
             Spec("iso", self.tr("ISO"), "number"),
         ]
 
-    def _lens_specs(self) -> list[Spec]:
+    def _camera_specs(self) -> list[Spec]:
         return [
-            Spec("name", self.tr("Name"), "text"),
-            Spec("focal_mm", self.tr("Focal length"), "range", "mm"),
-            Spec("f_numbers", self.tr("Stops f/"), "range", "", self.tr("As marked: widest–smallest")),
-            Spec("closest_m", self.tr("Closest focus"), "length"),
-            Spec("closest_from", self.tr("taken from"), "choice",
-                 choices=(("sensor", self.tr("sensor mark")), ("front", self.tr("lens front")),
-                          ("principal", self.tr("principal pt")))),
-            Spec("tilt_deg", self.tr("Tilt to"), unit="°", hint=self.tr("0 for a lens that does not tilt")),
-            Spec("tilt_mount", self.tr("Tilt mount"), "choice",
-                 hint=self.tr("Free: tilt and swing each to the limit. Rotating: one tilt, turned to any side"),
-                 choices=(("free", self.tr("free")), ("rotating", self.tr("rotating")))),
-            Spec("shift_mm", self.tr("Shift to"), unit="mm"),
-            Spec("image_circle_mm", self.tr("Image circle"), "optional", "mm",
-                 self.tr("Empty where unknown: then it just covers the sensor")),
-            Spec("pupil_magnification", self.tr("Pupil magnif."), hint=self.tr("Exit over entrance pupil")),
-            Spec("principal_separation_mm", self.tr("Separation"), unit="mm",
-                 hint=self.tr("From the front to the rear principal point")),
+            Spec("back_tilt_deg", self.tr("Back tilts to"), unit="°",
+                 hint=self.tr("Tilt and swing of the back, each way; 0 for a fixed back")),
+            Spec("angle_scale_deg", self.tr("Back's marks"), unit="°", hint=self.tr("Step of its scales; 0: no scale")),
+            Spec("back_order", self.tr("Back's axes"), "choice",
+                 choices=(("swing rides", self.tr("swing on tilt")), ("tilt rides", self.tr("tilt on swing")))),
+        ]  # fmt: skip
+
+    def _film_specs(self) -> list[Spec]:
+        return [
+            Spec("exponent", self.tr("Film exponent"), hint=self.tr("1: no loss in long exposures")),
+            Spec("from_s", self.tr("Film loss from"), unit="s"),
+        ]
+
+    def _use_specs(self) -> list[Spec]:
+        return [
+            Spec("filter_stops", self.tr("Filters take"), unit="EV"),
+            Spec("refuse_smallest", self.tr("Refuse smallest"), unit="EV",
+                 hint=self.tr("So many of each lens's smallest full stops are not used; 3 is a common habit")),
         ]  # fmt: skip
 
     def _times_specs(self) -> list[Spec]:
@@ -105,9 +115,16 @@ class KitPanel(QWidget):
         inside.addLayout(row)
         self._empty = QLabel(self.tr("No lens yet: add the first one."))
         inside.addWidget(self._empty)
-        inside.addWidget(self.lens_form)
+        inside.addWidget(self.lens_forms)
         layout.addWidget(lenses)
         layout.addWidget(self.head_box)
+        camera = QGroupBox(self.tr("Back, film, filters"))
+        more = QVBoxLayout(camera)
+        more.setContentsMargins(0, 4, 0, 0)
+        more.setSpacing(2)
+        for form in (self.camera_form, self.film_form, self.use_form):
+            more.addWidget(form)
+        layout.addWidget(camera)
         times = QGroupBox(self.tr("How long things take on site (estimates, change them)"))
         timing = QVBoxLayout(times)
         timing.setContentsMargins(0, 4, 0, 0)
@@ -135,7 +152,10 @@ class KitPanel(QWidget):
         self.lens_box.clear()
         self.lens_box.addItems([lens.name for lens in kit.lenses])
         self.lens_box.setCurrentIndex(self._current if kit.lenses else -1)
-        self.lens_form.show_model(kit.lenses[self._current] if kit.lenses else None)
+        self.lens_forms.show_lens(kit.lenses[self._current] if kit.lenses else None)
+        self.camera_form.show_model(kit.body)
+        self.film_form.show_model(kit.body.film or Film(exponent=1.0))
+        self.use_form.show_model(kit)
         self.remove_button.setEnabled(bool(kit.lenses))
         self._empty.setVisible(not kit.lenses)
         self.head_box.setChecked(kit.head is not None and kit.head.turns)
@@ -144,6 +164,10 @@ class KitPanel(QWidget):
     def _change(self, what: str, **parts: Any) -> None:
         kit = self._kit.model_copy(update=parts)
         self._document.update(self.tr("change of {0}").format(what), kit=kit)
+
+    def _change_film(self, film: Film, what: str) -> None:
+        kept = None if film.exponent == 1.0 else film
+        self._change(what, body=self._kit.body.model_copy(update={"film": kept}))
 
     def _take_lens(self, index: int) -> None:
         self._current = index

@@ -31,13 +31,11 @@ class WeighPanel(QWidget):
     def __init__(self, document: PlanDocument, system: Any) -> None:
         super().__init__()
         self._system = system
-        self.wish_form = ModelForm(self._specs(), system)
+        self.wish_form = ModelForm(self._specs(), system, columns=2)
         self.wish_form.edited.connect(
             lambda wish, what: document.update(self.tr("change of {0}").format(what), wish=wish)
         )
-        self.light_form = ModelForm([Spec("ev100", self.tr("Light, EV at ISO 100"), unit="EV")], system)
-        for form in (self.wish_form, self.light_form):
-            form.line_up(label_px=132, unit_px=30)
+        self.light_form = ModelForm(self._light_specs(), system, columns=2)
         self.light_form.edited.connect(
             lambda light, what: document.update(self.tr("change of {0}").format(what), light=light)
         )
@@ -67,8 +65,14 @@ class WeighPanel(QWidget):
         return [
             Spec("print_mm", self.tr("Print"), "pair", "mm"),
             Spec("viewing_mm", self.tr("Seen from"), unit="mm"),
-            Spec("line_pairs_per_mm", self.tr("Line pairs on the print"), "optional", "/mm",
+            Spec("detail_from", self.tr("Detail asked"), "choice",
+                 choices=(("print", self.tr("on the print")), ("screen", self.tr("on a screen")),
+                          ("sensor", self.tr("by the sensor")))),
+            Spec("line_pairs_per_mm", self.tr("Line pairs, print"), "optional", "/mm",
                  self.tr("Empty: one line pair subtends 2 arcmin at the viewing distance")),
+            Spec("screen_pixels", self.tr("Screen, long side"), unit="px"),
+            Spec("pixels_per_line_pair", self.tr("A line pair over"), unit="px",
+                 hint=self.tr("Pixels of the screen or the sensor; 2 is the least that can show one")),
             Spec("contrast_floor", self.tr("Least contrast there")),
             Spec("rule", self.tr("Sharpness rule"), "choice",
                  choices=(("wave", self.tr("wave: contrast with diffraction")),
@@ -80,6 +84,13 @@ class WeighPanel(QWidget):
                  choices=(("least frames", self.tr("least frames")), ("least time", self.tr("least time")),
                           ("most detail", self.tr("most detail")))),
             Spec("overlap", self.tr("Grid overlap, share")),
+        ]  # fmt: skip
+
+    def _light_specs(self) -> list[Spec]:
+        return [
+            Spec("ev100", self.tr("Light, ISO 100"), unit="EV"),
+            Spec("sky_declination_deg", self.tr("Sky at"), "optional", "°",
+                 self.tr("Declination of stars or the Moon in the picture; empty: none")),
         ]  # fmt: skip
 
     def refresh(self) -> None:

@@ -1,0 +1,161 @@
+"""Everything that can be said of one lens, in tabs: what it is, how it moves, focuses, what is on it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QLabel, QTabWidget, QVBoxLayout, QWidget
+
+from verispect.kit.lens import AtFocal, Lens, Residual
+from verispect.ui.forms import ModelForm, Spec
+from verispect.ui.rows_form import RowsForm
+
+
+class LensForms(QTabWidget):
+    """Forms over one lens. `edited(Lens, text)` gives the lens anew and what was changed."""
+
+    edited = pyqtSignal(object, str)
+
+    def __init__(self, system: Any) -> None:
+        super().__init__()
+        self.setAccessibleName(self.tr("Lens data"))
+        self.setDocumentMode(True)
+        self._lens: Lens | None = None
+        self.main = ModelForm(self._main_specs(), system, columns=2)
+        self.movements = ModelForm(self._movement_specs(), system, columns=2)
+        self.focus = ModelForm(self._focus_specs(), system, columns=2)
+        self.fitted = ModelForm(self._fitted_specs(), system, columns=1)
+        self.by_focal = RowsForm(
+            self.tr("Data by focal length"), AtFocal, self._focal_specs(), fresh={"focal_mm": 50}
+        )
+        self.residual = RowsForm(
+            self.tr("Blur of the lens itself"),
+            Residual,
+            self._residual_specs(),
+            fresh={"f_number": 8, "centre_um": 0, "corner_um": 0},
+        )
+        for form in (self.main, self.movements, self.focus):
+            form.edited.connect(self.edited)
+        self.fitted.edited.connect(lambda part, what: self._part(what, fitted=part))
+        self.by_focal.edited.connect(lambda rows, what: self._part(what, by_focal=rows))
+        self.residual.edited.connect(lambda rows, what: self._part(what, residual=rows))
+        quality = self.tr("Left in best focus, as a disc; between the rows straight in stops")
+        zoom = self.tr("Empty cells are as the first tab says; between the rows straight in log focal length")
+        self._add(self.tr("Lens"), self.main)
+        self._add(self.tr("Moves"), self.movements)
+        self._add(self.tr("Focus"), self.focus)
+        self._add(self.tr("Fitted"), self.fitted)
+        self._add(self.tr("Zoom"), self.by_focal, zoom)
+        self._add(self.tr("Quality"), self.residual, quality)
+
+    def _add(self, title: str, form: QWidget, note: str = "") -> None:
+        page = QWidget()
+        layout = QVBoxLayout(page)
+        layout.setContentsMargins(0, 6, 0, 0)
+        layout.addWidget(form)
+        if note:
+            label = QLabel(note)
+            label.setWordWrap(True)
+            label.setProperty("quiet", True)
+            layout.addWidget(label)
+        layout.addStretch(1)
+        self.addTab(page, title)
+
+    def show_lens(self, lens: Lens | None) -> None:
+        """Take on a lens; None empties and disables all."""
+        self._lens = lens
+        for form in (self.main, self.movements, self.focus):
+            form.show_model(lens)
+        self.fitted.show_model(None if lens is None else lens.fitted)
+        self.by_focal.show_rows(None if lens is None else lens.by_focal)
+        self.residual.show_rows(None if lens is None else lens.residual)
+
+    def _part(self, what: str, **parts: Any) -> None:
+        if self._lens is not None:
+            self.edited.emit(self._lens.model_copy(update=parts), what)
+
+    def _main_specs(self) -> list[Spec]:
+        return [
+            Spec("name", self.tr("Name"), "text"),
+            Spec("focal_mm", self.tr("Focal length"), "range", "mm"),
+            Spec("f_numbers", self.tr("Stops f/"), "range", "", self.tr("As marked: widest–smallest")),
+            Spec("closest_m", self.tr("Closest focus"), "length"),
+            Spec("closest_from", self.tr("taken from"), "choice",
+                 choices=(("sensor", self.tr("sensor mark")), ("front", self.tr("lens front")),
+                          ("principal", self.tr("principal pt")))),
+            Spec("image_circle_mm", self.tr("Image circle"), "optional", "mm",
+                 self.tr("Empty where unknown: then it just covers the sensor")),
+            Spec("pupil_magnification", self.tr("Pupil magnif."), hint=self.tr("Exit over entrance pupil")),
+            Spec("principal_separation_mm", self.tr("Separation"), unit="mm",
+                 hint=self.tr("From the front to the rear principal point")),
+            Spec("pupil_behind_front_mm", self.tr("Entr. pupil"), "optional", "mm",
+                 self.tr("Entrance pupil behind the front of the lens: the point to turn a grid about")),
+            Spec("falloff_stops", self.tr("Edge falloff"), unit="EV",
+                 hint=self.tr("Light lost at the edge of the image circle, in stops")),
+        ]  # fmt: skip
+
+    def _movement_specs(self) -> list[Spec]:
+        return [
+            Spec("tilt_deg", self.tr("Tilt to"), unit="°", hint=self.tr("0 for a lens that does not tilt")),
+            Spec("shift_mm", self.tr("Shift to"), unit="mm"),
+            Spec("tilt_mount", self.tr("Tilt mount"), "choice",
+                 hint=self.tr("Free: tilt and swing each to the limit. Rotating: one tilt, turned to any side"),
+                 choices=(("free", self.tr("free")), ("rotating", self.tr("rotating")))),
+            Spec("detents_deg", self.tr("Detents every"), "optional", "°",
+                 self.tr("Of a rotating mount: the step between the directions it holds; empty: it holds any")),
+            Spec("tilt_order", self.tr("Axes"), "choice",
+                 hint=self.tr("Of a free mount: which axis is carried by the other"),
+                 choices=(("swing rides", self.tr("swing on tilt")), ("tilt rides", self.tr("tilt on swing")))),
+            Spec("tilt_pivot_mm", self.tr("Pivot ahead"), unit="mm",
+                 hint=self.tr("Pivot of the tilt ahead of the rear principal point")),
+            Spec("tilt_scale_deg", self.tr("Tilt marks"), unit="°", hint=self.tr("Step of the scale; 0: no scale")),
+            Spec("shift_scale_mm", self.tr("Shift marks"), unit="mm", hint=self.tr("Step of the scale; 0: no scale")),
+            Spec("tilt_plus_minus_deg", self.tr("Tilt set to ±"), unit="°",
+                 hint=self.tr("19 times in 20 within")),
+        ]  # fmt: skip
+
+    def _focus_specs(self) -> list[Spec]:
+        return [
+            Spec("focusing", self.tr("Focuses by"), "choice",
+                 hint=self.tr("Internal: the focal length changes on the way to closest focus"),
+                 choices=(("extension", self.tr("extension")), ("internal", self.tr("inner group")))),
+            Spec("closest_magnification", self.tr("Closest magn."), "optional", "",
+                 self.tr("Measured at closest focus, such as 0.25: it tells the focal length there")),
+            Spec("focus_scale_mm", self.tr("Focus step"), unit="mm",
+                 hint=self.tr("Finest step of the focus, as image distance; 0: any")),
+            Spec("focus_plus_minus_mm", self.tr("Focus set to ±"), unit="mm",
+                 hint=self.tr("As image distance; 19 times in 20 within")),
+            Spec("front_ahead_mm", self.tr("Front ahead"), unit="mm",
+                 hint=self.tr("Front of the lens ahead of its front principal point")),
+        ]  # fmt: skip
+
+    def _fitted_specs(self) -> list[Spec]:
+        return [
+            Spec("tube_mm", self.tr("Extension tubes"), unit="mm"),
+            Spec("close_up_dioptres", self.tr("Close-up lens"), unit="1/m"),
+            Spec("converter_times", self.tr("Teleconverter"), unit="×"),
+            Spec("converter_from_image_mm", self.tr("Converter to image"), unit="mm",
+                 hint=self.tr("Its lens before the image that the main lens forms alone")),
+        ]  # fmt: skip
+
+    def _focal_specs(self) -> list[Spec]:
+        return [
+            Spec("focal_mm", self.tr("mm")),
+            Spec("f_numbers", self.tr("f/"), "optional range"),
+            Spec("closest_m", self.tr("Near m"), "optional"),
+            Spec("pupil_magnification", self.tr("Pupil"), "optional", hint=self.tr("Pupil magnification")),
+            Spec("principal_separation_mm", self.tr("Sep."), "optional", hint=self.tr("Principal separation, mm")),
+            Spec("pupil_behind_front_mm", self.tr("Entr."), "optional",
+                 hint=self.tr("Entrance pupil behind the front, mm")),
+            Spec("image_circle_mm", self.tr("Circle"), "optional", hint=self.tr("Image circle, mm")),
+            Spec("tilt_deg", self.tr("Tilt"), "optional", hint=self.tr("Degrees")),
+            Spec("shift_mm", self.tr("Shift"), "optional", hint=self.tr("mm")),
+        ]  # fmt: skip
+
+    def _residual_specs(self) -> list[Spec]:
+        return [
+            Spec("f_number", self.tr("Stop f/")),
+            Spec("centre_um", self.tr("Middle µm")),
+            Spec("corner_um", self.tr("Corner µm")),
+        ]
