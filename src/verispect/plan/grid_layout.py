@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from verispect.optics.movements import rounded
 from verispect.optics.pose import Pose, camera_pose
 from verispect.optics.types import Bools, Floats
 
@@ -27,9 +28,14 @@ class TurnedGrid:
 
 
 def shifted_centres_mm(
-    *, picture_mm: tuple[float, float], sensor_mm: tuple[float, float], overlap: float
+    *, picture_mm: tuple[float, float], sensor_mm: tuple[float, float], overlap: float, step_mm: float = 0.0
 ) -> tuple[list[tuple[float, float]], int]:
     """Sensor centres that cover a picture on the image plane with even overlaps.
+
+    Parameters
+    ----------
+    step_mm : float
+        Marks of the shift scale that the places must fall on; 0 for a scale without marks.
 
     Returns
     -------
@@ -45,8 +51,15 @@ def shifted_centres_mm(
     places = []
     for wanted, size in zip(picture_mm, sensor_mm, strict=True):
         room = wanted - size
-        count = 1 if room <= 1e-9 else math.ceil(room / (size * (1.0 - overlap)) - 1e-9) + 1
-        places.append([0.0] if count == 1 else [room * (k / (count - 1) - 0.5) for k in range(count)])
+        if room > 1e-9 and step_mm > 0.0:
+            # The outermost places move outwards to a mark; those between may come a mark farther apart.
+            room = 2.0 * step_mm * math.ceil(0.5 * room / step_mm - 1e-9)
+        apart = size * (1.0 - overlap) - step_mm
+        if apart <= 0.0:
+            apart = max(step_mm, size * (1.0 - overlap))
+        count = 1 if room <= 1e-9 else math.ceil(room / apart - 1e-9) + 1
+        even = [0.0] if count == 1 else [room * (k / (count - 1) - 0.5) for k in range(count)]
+        places.append([rounded(place, step_mm) for place in even])
     across, up = places
     return [(x, y) for y in reversed(up) for x in across], len(across)
 

@@ -59,7 +59,9 @@ def _softness(candidate: Candidate, marks: Indices, draws: int, rng: np.random.G
     allowed_of_mark = candidate.rendering.allowed_mm[marks]
     for exposure in candidate.exposures:
         blur = _blur(exposure, world, tilts, rng)
-        allowed = np.where(scene.speeds_mm_s[marks] > 0.0, allowed_of_mark, exposure.allowed_blur_mm)
+        # Motion and the lens's own blur leave a mark less; that hardly changes with its distance.
+        less = (scene.speeds_mm_s[marks] > 0.0) | bool(exposure.lens.lens.residual)
+        allowed = np.where(less, allowed_of_mark, exposure.allowed_blur_mm)
         if criterion.rule == "root-sum":
             softness = criterion.softness(blur, exposure.state.working_f_number)
         else:

@@ -6,13 +6,14 @@ import math
 
 import numpy as np
 
+from verispect.optics.depth import focus_and_stop_for_limits, limits_along_ray_mm
 from verispect.optics.exposure import (
     equivalent_shutter_s,
     longest_time_for_motion_s,
     longest_time_for_stars_s,
     smear_for_floor_mm,
 )
-from verispect.optics.focus import object_for_image_distance_mm
+from verispect.optics.focus import hyperfocal_mm, object_for_image_distance_mm
 from verispect.optics.stops import marked
 from verispect.plan.candidate import Candidate
 from verispect.plan.circle_report import circle_report, circle_sentence
@@ -36,7 +37,7 @@ def setting_reasons(candidate: Candidate, frame: int) -> list[Reason]:
     problem = problem_for(candidate.scene, exposure.lens.lens, candidate.focal_mm)
     reasons = [*_movements(candidate, exposure), *_on_the_scale(exposure)]
     if candidate.key not in _GRIDS:
-        reasons += [_circle(problem, exposure), *_stops(problem, exposure)]
+        reasons += [_circle(problem, exposure), *_stops(problem, exposure), *_depth(problem, exposure)]
     if candidate.key == "turned-grid":
         reasons.append(_turning_point(exposure))
     return [*reasons, _time(candidate, exposure), *_motion(candidate, exposure), *_certainty(candidate)]
@@ -128,6 +129,48 @@ def _stops(problem: Problem, exposure: Exposure) -> list[Reason]:
             Sentence("Third stops: ISO 517; defocused pupil: Hopkins 1955"),
         )
     ]
+
+
+def _depth(problem: Problem, exposure: Exposure) -> list[Reason]:
+    """Near and far limit along the view, and the focus and stop that a table of limits would give."""
+    state, allowed = exposure.state, exposure.allowed_blur_mm
+    if not math.isfinite(allowed):
+        return []
+    near, plane, far = limits_along_ray_mm(np.array([0.0, 0.0, 1.0]), state, allowed)
+    depth = problem.points_from_lens_mm(state)[:, 2]
+    circle = problem.criterion.disc_mm
+    focus, stop = focus_and_stop_for_limits(
+        near_mm=float(depth.min()),
+        far_mm=float(depth.max()),
+        focal_mm=state.focal_mm,
+        circle_mm=circle,
+        pupil_magnification=state.pupil_magnification,
+    )
+    hyperfocal = hyperfocal_mm(focal_mm=state.focal_mm, f_number=state.f_number, circle_mm=circle)
+    return [
+        Reason(
+            Sentence("Depth along the view"),
+            Sentence(
+                "sharp from {near} to {far}, focused at {plane}, from the lens; by the disc rule alone, without tilt, "
+                "{first} to {last} would ask for f/{stop:.1f} focused at {focus}; hyperfocal {hyperfocal}",
+                {
+                    "near": _metres(near),
+                    "far": _metres(far),
+                    "plane": _metres(plane),
+                    "first": _metres(float(depth.min())),
+                    "last": _metres(float(depth.max())),
+                    "stop": stop,
+                    "focus": _metres(focus),
+                    "hyperfocal": _metres(hyperfocal),
+                },
+            ),
+            Sentence("v(1 ± κ) from the exit pupil; Derivation: docs/derivations/blur.md, 6"),
+        )
+    ]
+
+
+def _metres(length_mm: float) -> str:
+    return f"{length_mm / 1000.0:.2f} m" if math.isfinite(length_mm) else "∞"
 
 
 def _turning_point(exposure: Exposure) -> Reason:

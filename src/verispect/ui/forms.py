@@ -92,12 +92,13 @@ class ModelForm(QWidget):
         self.fields[spec.key] = widget
         self._complaints[spec.key] = complaint
 
-    def line_up(self, *, label_px: int, unit_px: int) -> None:
+    def line_up(self, *, label_px: int, unit_px: int, columns: int = 1) -> None:
         """Keep the columns of forms that stand above one another in line."""
         grid = self.layout()
         assert isinstance(grid, QGridLayout)
-        grid.setColumnMinimumWidth(0, label_px)
-        grid.setColumnMinimumWidth(2, unit_px)
+        for column in range(columns):
+            grid.setColumnMinimumWidth(3 * column, label_px)
+            grid.setColumnMinimumWidth(3 * column + 2, unit_px)
 
     def show_model(self, model: BaseModel | None) -> None:
         """Take on a model; None empties and disables the form."""

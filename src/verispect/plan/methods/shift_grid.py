@@ -50,7 +50,10 @@ def _attempt(problem: Problem) -> Candidate:
     sensor = scene.plan.kit.body.sensor_mm
     width, height = (2.0 * half * state.image_distance_mm for half in scene.half_picture())
     centres, columns = shifted_centres_mm(
-        picture_mm=(width, height), sensor_mm=sensor, overlap=scene.plan.wish.overlap
+        picture_mm=(width, height),
+        sensor_mm=sensor,
+        overlap=scene.plan.wish.overlap,
+        step_mm=problem.lens.lens.shift_scale_mm,
     )
     longest = max(math.hypot(*centre) for centre in centres)
     if longest > problem.lens.shift_mm:

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QPushButton,
     QScrollArea,
+    QTabWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -69,7 +70,7 @@ class KitPanel(QWidget):
         return [
             Spec("back_tilt_deg", self.tr("Back tilts to"), unit="°",
                  hint=self.tr("Tilt and swing of the back, each way; 0 for a fixed back")),
-            Spec("angle_scale_deg", self.tr("Back's marks"), unit="°", hint=self.tr("Step of its scales; 0: no scale")),
+            Spec("angle_scale_deg", self.tr("Back's marks"), unit="°", hint=self.tr("Step; 0: no scale")),
             Spec("back_order", self.tr("Back's axes"), "choice",
                  choices=(("swing rides", self.tr("swing on tilt")), ("tilt rides", self.tr("tilt on swing")))),
         ]  # fmt: skip
@@ -118,18 +119,23 @@ class KitPanel(QWidget):
         inside.addWidget(self.lens_forms)
         layout.addWidget(lenses)
         layout.addWidget(self.head_box)
-        camera = QGroupBox(self.tr("Back, film, filters"))
-        more = QVBoxLayout(camera)
-        more.setContentsMargins(0, 4, 0, 0)
-        more.setSpacing(2)
-        for form in (self.camera_form, self.film_form, self.use_form):
-            more.addWidget(form)
-        layout.addWidget(camera)
-        times = QGroupBox(self.tr("How long things take on site (estimates, change them)"))
-        timing = QVBoxLayout(times)
-        timing.setContentsMargins(0, 4, 0, 0)
-        timing.addWidget(self.times_form)
-        layout.addWidget(times)
+        self.more = QTabWidget()
+        self.more.setDocumentMode(True)
+        self.more.setAccessibleName(self.tr("Camera and times"))
+        for title, forms in (
+            (self.tr("Back, film, filters"), (self.camera_form, self.film_form, self.use_form)),
+            (self.tr("Times on site"), (self.times_form,)),
+        ):
+            page = QWidget()
+            inside = QVBoxLayout(page)
+            inside.setContentsMargins(0, 6, 0, 0)
+            inside.setSpacing(2)
+            for form in forms:
+                form.line_up(label_px=92, unit_px=22, columns=2)
+                inside.addWidget(form)
+            inside.addStretch(1)
+            self.more.addTab(page, title)
+        layout.addWidget(self.more)
         layout.addStretch(1)
         scroll = QScrollArea()
         scroll.setWidget(inner)

@@ -36,6 +36,7 @@ class LensForms(QTabWidget):
             fresh={"f_number": 8, "centre_um": 0, "corner_um": 0},
         )
         for form in (self.main, self.movements, self.focus):
+            form.line_up(label_px=92, unit_px=22, columns=2)
             form.edited.connect(self.edited)
         self.fitted.edited.connect(lambda part, what: self._part(what, fitted=part))
         self.by_focal.edited.connect(lambda rows, what: self._part(what, by_focal=rows))

@@ -36,6 +36,8 @@ class WeighPanel(QWidget):
             lambda wish, what: document.update(self.tr("change of {0}").format(what), wish=wish)
         )
         self.light_form = ModelForm(self._light_specs(), system, columns=2)
+        for form in (self.wish_form, self.light_form):
+            form.line_up(label_px=76, unit_px=30, columns=2)
         self.light_form.edited.connect(
             lambda light, what: document.update(self.tr("change of {0}").format(what), light=light)
         )
@@ -65,30 +67,32 @@ class WeighPanel(QWidget):
         return [
             Spec("print_mm", self.tr("Print"), "pair", "mm"),
             Spec("viewing_mm", self.tr("Seen from"), unit="mm"),
-            Spec("detail_from", self.tr("Detail asked"), "choice",
+            Spec("detail_from", self.tr("Detail"), "choice",
+                 hint=self.tr("Where the finest detail is to be seen"),
                  choices=(("print", self.tr("on the print")), ("screen", self.tr("on a screen")),
                           ("sensor", self.tr("by the sensor")))),
-            Spec("line_pairs_per_mm", self.tr("Line pairs, print"), "optional", "/mm",
-                 self.tr("Empty: one line pair subtends 2 arcmin at the viewing distance")),
-            Spec("screen_pixels", self.tr("Screen, long side"), unit="px"),
-            Spec("pixels_per_line_pair", self.tr("A line pair over"), unit="px",
-                 hint=self.tr("Pixels of the screen or the sensor; 2 is the least that can show one")),
-            Spec("contrast_floor", self.tr("Least contrast there")),
-            Spec("rule", self.tr("Sharpness rule"), "choice",
-                 choices=(("wave", self.tr("wave: contrast with diffraction")),
-                          ("root-sum", self.tr("root-sum: blur, diffraction, pixel")),
-                          ("disc", self.tr("disc: geometric blur alone")))),
-            Spec("series_covers", self.tr("A series covers"), "choice",
-                 choices=(("range", self.tr("everything from near to far")), ("marks", self.tr("the marks only")))),
-            Spec("priority", self.tr("What matters most"), "choice",
+            Spec("line_pairs_per_mm", self.tr("Print lines"), "optional", "/mm",
+                 self.tr("Line pairs on the print; empty: one subtends 2 arcmin at the viewing distance")),
+            Spec("screen_pixels", self.tr("Screen"), unit="px", hint=self.tr("Pixels of its long side")),
+            Spec("pixels_per_line_pair", self.tr("A line pair"), unit="px",
+                 hint=self.tr("Over so many pixels of the screen or the sensor; 2 is the least that can show one")),
+            Spec("contrast_floor", self.tr("Contrast"), hint=self.tr("The least contrast of that detail")),
+            Spec("rule", self.tr("Rule"), "choice",
+                 hint=self.tr("wave: contrast with diffraction; root-sum: blur, diffraction and pixel in quadrature; "
+                              "disc: geometric blur alone"),
+                 choices=(("wave", self.tr("wave")), ("root-sum", self.tr("root-sum")), ("disc", self.tr("disc")))),
+            Spec("series_covers", self.tr("Series"), "choice",
+                 hint=self.tr("Covers everything from near to far, or looks at the marks only"),
+                 choices=(("range", self.tr("whole range")), ("marks", self.tr("marks only")))),
+            Spec("priority", self.tr("Aim"), "choice", hint=self.tr("What matters most"),
                  choices=(("least frames", self.tr("least frames")), ("least time", self.tr("least time")),
                           ("most detail", self.tr("most detail")))),
-            Spec("overlap", self.tr("Grid overlap, share")),
+            Spec("overlap", self.tr("Overlap"), hint=self.tr("Of grid neighbours, as a share of a frame")),
         ]  # fmt: skip
 
     def _light_specs(self) -> list[Spec]:
         return [
-            Spec("ev100", self.tr("Light, ISO 100"), unit="EV"),
+            Spec("ev100", self.tr("Light"), unit="EV", hint=self.tr("Exposure value at ISO 100")),
             Spec("sky_declination_deg", self.tr("Sky at"), "optional", "°",
                  self.tr("Declination of stars or the Moon in the picture; empty: none")),
         ]  # fmt: skip
@@ -135,7 +139,8 @@ class WeighPanel(QWidget):
             rows.append("<tr>" + "".join(f"<td>{html.escape(cell)}&nbsp;&nbsp;</td>" for cell in cells) + "</tr>")
         title = heading(self.tr("Where to focus one frame: the schools on these marks"))
         note = self.tr(
-            "From the lens; each at its own best stop; the last figure is the softest must over what is allowed."
+            "From the lens, each at its own best stop; last the softest must over what is allowed, or in brackets "
+            "its contrast where not even perfect focus would do at that stop."
         )
         return f"<p>{title}<br>{note}</p><table>{''.join(rows)}</table>"
 
