@@ -177,7 +177,7 @@ def _optic(lens: Lens, bare_mm: float) -> Optic:
         assert lens.closest_magnification is not None
         closest_mm = closest_focal * (1.0 + 1.0 / lens.closest_magnification)
         # The image distance that the focal length at infinity would need: it only says how near one can get.
-        longest = bare_mm * closest_mm / (closest_mm - bare_mm) if closest_mm > 2.0 * bare_mm else 2.0 * bare_mm
+        longest = bare_mm * closest_mm / max(closest_mm - bare_mm, 0.02 * bare_mm)
     shortest = bare_mm
     stop_factor, whole = 1.0, bare
     fitted = lens.fitted

@@ -83,7 +83,12 @@ _Ladders = Callable[[_Depth, Floats], list[list[float]]]
 
 
 def fewest_frames(
-    problem: Problem, *, axis: Vector = FORWARD, covers: str = "range", stops: Floats | None = None
+    problem: Problem,
+    *,
+    axis: Vector = FORWARD,
+    covers: str = "range",
+    stops: Floats | None = None,
+    share: float = 1.0,
 ) -> FocusLadder:
     """The series with the fewest frames, and among stops that need as few the one with the best worst mark.
 
@@ -96,17 +101,19 @@ def fewest_frames(
         `range` leaves no gap between the nearest and the farthest mark.
     stops : ndarray, shape (S,), optional
         Stops to choose from; the lens's own by default.
+    share : float
+        Of the allowed blur that may be used up.
     """
     tried = problem.stops if stops is None else stops
     depth = _depth(problem, axis, tried)
     step = _range_ladder if covers == "range" else _marks_ladder
-    ladders = step(depth, np.ones(len(tried)))
+    ladders = step(depth, np.full(len(tried), share))
     counts = np.array([len(ladder) or np.inf for ladder in ladders])
     if not np.isfinite(counts).any():
         return FocusLadder(float(tried[0]), np.zeros(0))
     rows = np.flatnonzero(counts == counts.min())
     kept = depth.rows(rows)
-    shrunk, tightened = _tighten(kept, step, int(counts.min()))
+    shrunk, tightened = _tighten(kept, step, int(counts.min()), share)
     best = _best_row(problem, kept, tried[rows], shrunk)
     return FocusLadder(float(tried[rows[best]]), np.sort(tightened[best])[::-1])
 
@@ -239,10 +246,10 @@ def _stab(low: Floats, high: Floats) -> list[float]:
     return points
 
 
-def _tighten(depth: _Depth, step: _Ladders, count: int) -> tuple[Floats, list[list[float]]]:
+def _tighten(depth: _Depth, step: _Ladders, count: int, share: float) -> tuple[Floats, list[list[float]]]:
     """With the count kept, the least blur that still covers: bisection on the share of c that is used."""
     rows = len(depth.slopes)
-    low, high = np.zeros(rows), np.ones(rows)
+    low, high = np.zeros(rows), np.full(rows, share)
     best: list[list[float]] = step(depth, high)
     for _ in range(22):
         middle = 0.5 * (low + high)

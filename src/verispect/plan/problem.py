@@ -91,8 +91,12 @@ class Problem:
 
     @property
     def nearest_tilted_mm(self) -> float:
-        """Shortest image distance that a search with movements looks at: some planes lie beyond infinity focus."""
-        return self.shortest_image_mm - 0.5 * self.focal_mm
+        """Shortest image distance that a search with movements looks at: some planes lie beyond infinity focus.
+
+        Not with something fitted that takes infinity away: there the lens surely ends.
+        """
+        beyond = 0.5 if self.shortest_image_mm <= self.focal_mm * (1.0 + 1e-9) else 0.0
+        return self.shortest_image_mm - beyond * self.focal_mm
 
     @property
     def middle_stop(self) -> float:

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from verispect.optics.depth import focus_and_stop_for_limits
 from verispect.optics.focus import hyperfocal_mm, image_distance_for_object_mm
 from verispect.optics.lens import LensState
 from verispect.optics.types import Floats
@@ -68,14 +69,17 @@ def schools_of(problem: Problem) -> list[School]:
 def _rules(problem: Problem, near: float, far: float, f_number: float) -> list[tuple[Sentence, float | None]]:
     circle = problem.criterion.disc_mm
     hyperfocal = hyperfocal_mm(focal_mm=problem.focal_mm, f_number=f_number, circle_mm=circle)
-    between = image_distance_for_object_mm(object_mm=near, focal_mm=problem.focal_mm)
-    beyond = image_distance_for_object_mm(object_mm=far, focal_mm=problem.focal_mm)
-    middle = 0.5 * (between + beyond)
-    equal = problem.focal_mm * middle / (middle - problem.focal_mm) if middle > problem.focal_mm else math.inf
+    equal, _ = focus_and_stop_for_limits(
+        near_mm=near,
+        far_mm=far * (1.0 + 1e-9),
+        focal_mm=problem.focal_mm,
+        circle_mm=circle,
+        pupil_magnification=problem.lens.pupil_magnification,
+    )
     return [
         (Sentence("a third of the way to the farthest must"), far / 3.0),
         (Sentence("twice as much behind as before: a third of the depth"), near + (far - near) / 3.0),
-        (Sentence("equal blur near and far: midway on the image side"), equal),
+        (Sentence("equal blur on the nearest and the farthest must"), equal),
         (Sentence("the hyperfocal distance at this stop"), hyperfocal),
         (Sentence("the farthest must"), far),
         (Sentence("infinity"), math.inf),

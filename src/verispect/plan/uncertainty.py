@@ -37,7 +37,7 @@ def confidence(candidate: Candidate, *, draws: int = DRAWS, seed: int = SEED) ->
     return Confidence(
         holds=float(np.mean(np.all(sharp, axis=1))),
         each=np.mean(sharp, axis=0),
-        softness_95=np.quantile(softness, 0.95, axis=0),
+        softness_95=np.quantile(softness, 0.95, axis=0, method="higher"),
     )
 
 
@@ -67,7 +67,9 @@ def _softness(candidate: Candidate, marks: Indices, draws: int, rng: np.random.G
         else:
             with np.errstate(invalid="ignore", divide="ignore"):
                 softness = np.where(np.isnan(allowed), np.inf, blur / allowed)
-        best = np.minimum(best, np.where(_inside(exposure, world, scene.plan.kit.body.sensor_mm), softness, np.inf))
+        # A mark that no frame shows is looked at wherever it would fall, as the weighing does.
+        seen = _inside(exposure, world, scene.plan.kit.body.sensor_mm) | ~candidate.rendering.inside[marks]
+        best = np.minimum(best, np.where(seen, softness, np.inf))
     return best
 
 

@@ -151,7 +151,7 @@ def _depth(problem: Problem, exposure: Exposure) -> list[Reason]:
         Reason(
             Sentence("Depth along the view"),
             Sentence(
-                "sharp from {near} to {far}, focused at {plane}, from the lens; by the disc rule alone, without tilt, "
+                "sharp from {near} to {far}, focused at {plane}, from the lens; by the disc rule, without tilt, "
                 "{first} to {last} would ask for f/{stop:.1f} focused at {focus}; hyperfocal {hyperfocal}",
                 {
                     "near": _metres(near),

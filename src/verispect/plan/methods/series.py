@@ -16,6 +16,9 @@ from verispect.plan.problem import Problem
 from verispect.plan.scene import Scene
 from verispect.plan.sentence import Sentence
 
+# Of the allowed blur, for lenses that grow longer as they focus near.
+_SHARES = (0.95, 0.9, 0.8, 0.65)
+
 
 def series(scene: Scene) -> Candidate:
     """The series of fewest frames, with whichever lens needs fewest."""
@@ -46,5 +49,11 @@ def from_ladder(key: str, problem: Problem, ladder: FocusLadder, axis: Vector) -
 
 
 def _attempt(problem: Problem) -> Candidate:
-    ladder = fewest_frames(problem, covers=problem.scene.plan.wish.series_covers)
-    return from_ladder("series", problem, ladder, FORWARD)
+    covers = problem.scene.plan.wish.series_covers
+    found = from_ladder("series", problem, fewest_frames(problem, covers=covers), FORWARD)
+    for share in _SHARES:
+        # Where an inner group makes the lens longer near, each frame holds a little less than was reckoned.
+        if found.holds or not found.fits or problem.lens.closest_focal_mm <= problem.lens.focal_mm:
+            break
+        found = from_ladder("series", problem, fewest_frames(problem, covers=covers, share=share), FORWARD)
+    return found

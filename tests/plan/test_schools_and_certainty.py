@@ -1,0 +1,131 @@
+"""Focus schools on the same marks, and how surely a method holds: against closed forms and general statistics."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.stats import norm
+
+from tests.conftest import a_lens, make_plan
+from verispect.optics.blur import blur_axes_mm, blur_of_many_states_mm
+from verispect.optics.depth import limits_along_ray_mm
+from verispect.optics.lens import LensState, axis_from_tilt_and_swing
+from verispect.plan.document import Plan
+from verispect.plan.methods import worked
+from verispect.plan.problem import problem_for
+from verispect.plan.scene import build_scene
+from verispect.plan.schools import schools_of
+from verispect.plan.uncertainty import confidence
+from verispect.plan.weigh import weigh
+
+
+def schools(places, **wish):
+    plan = make_plan(places, **wish)
+    return schools_of(problem_for(build_scene(plan), plan.kit.lenses[0], 24.0))
+
+
+@given(near=st.floats(1.0, 6.0), times=st.floats(1.3, 12.0), rule=st.sampled_from(["wave", "root-sum"]))
+def test_no_school_beats_the_optimum(near, times, rule) -> None:
+    found = schools([(0.0, 1.5, near), (0.1, 1.4, near * times)], rule=rule)
+    best = found[0]
+    for school in found[1:]:
+        if rule == "wave":
+            assert school.contrast <= best.contrast * 1.002
+        else:
+            assert school.worst >= best.worst * 0.998
+
+
+def test_schools_focus_where_they_say() -> None:
+    """Hand-worked for musts 2 m and 8 m away: 8/3, 2 + 6/3, 2·2·8/(2 + 8) from the lens."""
+    found = {str(school.name): school for school in schools([(0.0, 1.5, 2.0), (0.0, 1.5, 8.0)])}
+    at = {name: school.object_mm for name, school in found.items()}
+    assert at["a third of the way to the farthest must"] == pytest.approx(8000 / 3, rel=1e-6)
+    assert at["twice as much behind as before: a third of the depth"] == pytest.approx(4000.0, rel=1e-6)
+    assert at["equal blur on the nearest and the farthest must"] == pytest.approx(3200.0, rel=1e-6)
+    assert at["the farthest must"] == pytest.approx(8000.0, rel=1e-6)
+    assert at["infinity"] == math.inf
+    equal = found["equal blur on the nearest and the farthest must"].softness
+    assert equal[0] == pytest.approx(equal[1], rel=1e-2)
+    assert found["infinity"].softness[1] < found["infinity"].softness[0]
+
+
+def test_a_third_of_the_way_fails_with_something_near() -> None:
+    """Common practice: it serves when nothing is very near. Here it is shown where it is wrong."""
+    mild = {str(s.name): s for s in schools([(0.0, 1.5, 9.0), (0.0, 1.5, 30.0)])}
+    harsh = {str(s.name): s for s in schools([(0.0, 1.5, 1.5), (0.0, 1.5, 30.0)])}
+    name = "a third of the way to the farthest must"
+    optimum = "the optimum: the softest must as sharp as can be"
+    assert mild[name].contrast > 0.75 * mild[optimum].contrast
+    assert harsh[name].contrast < 0.7 * harsh[optimum].contrast
+
+
+def test_weighing_brings_the_schools_of_the_best_single_frame() -> None:
+    weighing = weigh(make_plan([(0.0, 1.5, 2.0), (0.0, 1.5, 8.0)]))
+    assert len(weighing.schools) == 8
+    assert weighing.schools[0].worst == pytest.approx(weighing.by_key("one-frame").worst_softness, rel=1e-6)
+
+
+def test_blur_of_many_states_is_that_of_each() -> None:
+    rng = np.random.default_rng(0)
+    points = rng.uniform([-500, -400, 1500], [500, 400, 9000], (20, 3))
+    tilts = rng.uniform(-0.1, 0.1, (6, 2))
+    v = rng.uniform(50.2, 51.5, (6, 1))
+    found = blur_of_many_states_mm(
+        np.broadcast_to(points, (6, 20, 3)), focal_mm=50.0, f_number=8.0, pupil_magnification=1.4,
+        image_distance_mm=v, sines=np.sin(tilts)[:, None, :],
+    )  # fmt: skip
+    for row, (tilt, swing), distance in zip(found, tilts, v[:, 0], strict=True):
+        axis = axis_from_tilt_and_swing(tilt_rad=-swing, swing_rad=tilt)
+        state = LensState(50.0, 8.0, float(distance), axis, 1.4)
+        assert row == pytest.approx(blur_axes_mm(points, state)[0], rel=1e-9)
+
+
+def unsure(places, plus_minus: float, **lens) -> Plan:
+    return make_plan(places, lenses=[a_lens(24.0, **lens)], marks={"plus_minus_m": plus_minus}, rule="disc")
+
+
+def test_nothing_unsure_gives_no_figure() -> None:
+    assert confidence(worked("one-frame", build_scene(unsure([(0, 1.5, 3)], 0.0)))) is None
+
+
+def test_probability_of_one_mark_is_that_of_the_normal_distribution() -> None:
+    """scipy.stats.norm between the near and the far limit on the mark's ray."""
+    candidate = worked("one-frame", build_scene(unsure([(0.0, 1.5, 3.0)], 1.6, f_numbers=[5.6, 5.6])))
+    state = candidate.exposures[0].state
+    near, _, far = limits_along_ray_mm(np.array([0.0, 0.0, 1.0]), state, candidate.criterion.disc_mm)
+    expected = norm.cdf(far / 1000.0, 3.0, 0.8) - norm.cdf(near / 1000.0, 3.0, 0.8)
+    found = confidence(candidate, draws=20_000, seed=3)
+    assert 0.1 < expected < 0.9
+    assert found.holds == pytest.approx(expected, abs=3.0 * math.sqrt(expected * (1 - expected) / 20_000))
+
+
+def test_probability_of_a_focus_that_is_set_roughly() -> None:
+    plan = unsure([(0.0, 1.5, 3.0)], 0.0, f_numbers=[5.6, 5.6], focus_plus_minus_mm=0.16)
+    candidate = worked("one-frame", build_scene(plan))
+    state = candidate.exposures[0].state
+    # Blur is D |dv| / v for an untilted lens of one pupil: it holds while |dv| < c v / D.
+    most = candidate.criterion.disc_mm * state.image_distance_mm * state.f_number / 24.0
+    expected = 1.0 - 2.0 * norm.sf(most / 0.08)
+    assert confidence(candidate, draws=20_000).holds == pytest.approx(expected, abs=0.012)
+
+
+def test_an_unsure_tilt_spoils_a_tilted_plan_and_leaves_a_straight_one() -> None:
+    places = [(0.0, 0.1, 1.8), (0.3, 0.0, 3.0), (-0.5, 0.05, 7.0)]
+    scene = build_scene(unsure(places, 0.0, tilt_plus_minus_deg=1.5))
+    assert confidence(worked("tilt", scene)).holds < 1.0
+    straight = worked("series", scene)
+    assert confidence(straight).holds == (1.0 if straight.holds else 0.0)
+
+
+def test_draws_are_seeded_and_the_weighing_carries_them() -> None:
+    plan = unsure([(0.0, 1.5, 3.0), (0.0, 1.5, 5.0)], 0.8)
+    candidate = worked("one-frame", build_scene(plan))
+    assert confidence(candidate, seed=5).holds == confidence(candidate, seed=5).holds
+    assert all(c.confidence is not None for c in weigh(plan).candidates if c.fits)
+    found = confidence(candidate)
+    assert found.holds <= found.each.min() + 1e-12
+    assert (found.softness_95 > 0.0).all()
