@@ -224,7 +224,7 @@ def test_way_goes_to_every_station_and_says_what_is_not_built(qtbot, window: Mai
         (3, "7,25", "z_m", 7.25),
         (0, "Kerb", "name", "Kerb"),
         (5, "should", "need", "should"),
-        (4, "5 cm", "plus_minus_m", 0.05),
+        (4, "7 cm", "plus_minus_m", 0.07),
         (6, "2.5", "weight", 2.5),
         (7, "15", "speed_mm_s", 15.0),
     ],

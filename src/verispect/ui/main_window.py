@@ -34,7 +34,7 @@ from verispect.ui.weigher import Weigher
 if TYPE_CHECKING:
     from verispect.plan.weigh import Weighing
 
-PANEL_WIDTH = 460
+PANEL_WIDTH = 490
 
 
 class MainWindow(QMainWindow):

@@ -74,7 +74,7 @@ class MarksModel(QAbstractTableModel):
             self.tr("Away"),
             self.tr("±"),
             self.tr("Need"),
-            self.tr("Weight"),
+            self.tr("Wt."),
             self.tr("mm/s"),
         )
         hints = (
@@ -171,7 +171,7 @@ class MarksTable(QTableView):
         header = self.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for column, width in enumerate((0, 58, 58, 58, 50, 52, 46, 40)):
+        for column, width in enumerate((0, 62, 58, 60, 60, 52, 30, 44)):
             if width:
                 self.setColumnWidth(column, width)
         self.selectionModel().currentRowChanged.connect(lambda now, _before: self.selected.emit(now.row()))
