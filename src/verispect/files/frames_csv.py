@@ -24,6 +24,7 @@ _COLUMNS = {
     "pitch [deg]": "pitch_deg",
     "cross [mm]": "cross_mm",
     "rise [mm]": "rise_mm",
+    "rail [mm]": "rail_mm",
     "allowed blur [mm]": "allowed_blur_mm",
 }
 

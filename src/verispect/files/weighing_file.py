@@ -108,12 +108,12 @@ def _marks(candidate: Candidate) -> list[dict[str, Any]]:
 
 def weighing_to_table(weighing: Weighing) -> str:
     """The weighing for a terminal: one line a method, then the reasons."""
-    lines = [f"{'method':<15}{'holds':<8}{'frames':>7}{'stop':>8}{'worst':>8}{'time':>8}  with"]
+    lines = [f"{'method':<17}{'holds':<8}{'frames':>7}{'stop':>8}{'worst':>8}{'time':>8}  with"]
     for candidate in weighing.candidates:
         name = METHOD_NAMES[candidate.key]
         star = "*" if candidate.key == weighing.advised else " "
         if not candidate.fits:
-            lines.append(f"{star}{name:<14}does not fit: {candidate.why_not[0]}")
+            lines.append(f"{star}{name:<16}does not fit: {candidate.why_not[0]}")
             continue
         worst = candidate.worst_softness
         shown = f"{worst:.2f}" if np.isfinite(worst) else "none"
@@ -121,7 +121,7 @@ def weighing_to_table(weighing: Weighing) -> str:
         stop = f"f/{marked(candidate.exposures[0].state.f_number)}"
         lens = candidate.lens.name if candidate.lens else ""
         lines.append(
-            f"{star}{name:<14}{'yes' if candidate.holds else 'no':<8}{candidate.frame_count:>7}"
+            f"{star}{name:<16}{'yes' if candidate.holds else 'no':<8}{candidate.frame_count:>7}"
             f"{stop:>8}{shown:>8}{minutes:>10}  {lens} at {candidate.focal_mm:g} mm"
         )
     lines.append("")

@@ -74,6 +74,8 @@ class Times(_Model):
     refocus_s: float = Field(default=3.0, ge=0.0, le=3600.0)
     shift_s: float = Field(default=6.0, ge=0.0, le=3600.0)
     turn_s: float = Field(default=5.0, ge=0.0, le=3600.0)
+    rail_set_up_s: float = Field(default=120.0, ge=0.0, le=86400.0)
+    rail_s: float = Field(default=3.0, ge=0.0, le=3600.0)
 
 
 class Kit(_Model):

@@ -19,8 +19,10 @@ METHOD_NAMES = {
     "tilt": "Tilt",
     "series": "Focus series",
     "tilt-series": "Tilted series",
+    "rail-series": "Rail series",
     "shift-grid": "Shifted grid",
     "turned-grid": "Turned grid",
+    "turned-grid-series": "Grid of series",
 }
 # Two burdens within this share of one another count as equal.
 _TIE = 0.02

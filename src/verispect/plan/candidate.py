@@ -16,7 +16,12 @@ from verispect.plan.scene import Scene
 from verispect.plan.sentence import Sentence
 
 # In the order in which near-equal methods are preferred: the simplest first.
-METHOD_KEYS = ("one-frame", "tilt", "series", "tilt-series", "shift-grid", "turned-grid")
+METHOD_KEYS = (
+    "one-frame", "tilt", "series", "tilt-series", "rail-series", "shift-grid", "turned-grid", "turned-grid-series",
+)  # fmt: skip
+# Methods that turn the camera, and all that join frames side by side.
+TURNED = ("turned-grid", "turned-grid-series")
+GRIDS = ("shift-grid", *TURNED)
 
 
 @dataclass(frozen=True)
@@ -117,14 +122,24 @@ class Candidate:
     def time_on_site_s(self) -> float:
         """Set-up and frames, from the kit's times; an estimate."""
         times = self.scene.plan.kit.times
-        per_change = {"shift-grid": times.shift_s, "turned-grid": times.turn_s}.get(self.key, times.refocus_s)
         set_up = times.set_up_s
         if self.key in ("tilt", "tilt-series"):
             set_up += times.tilt_set_up_s
-        if self.key in ("shift-grid", "turned-grid"):
+        if self.key in GRIDS:
             set_up += times.head_set_up_s
+        if self.key == "rail-series":
+            set_up += times.rail_set_up_s
         frames = sum(times.settle_s + exposure.shutter_s + times.write_s for exposure in self.exposures)
-        return set_up + frames + per_change * max(0, self.frame_count - 1)
+        return set_up + frames + self._changes_s()
+
+    def _changes_s(self) -> float:
+        """What is moved between the frames, in seconds."""
+        times, changes = self.scene.plan.kit.times, max(0, self.frame_count - 1)
+        if self.key == "turned-grid-series":
+            turns = sum(self.grid_cells) - 1
+            return turns * times.turn_s + (changes - turns) * times.refocus_s
+        each = {"shift-grid": times.shift_s, "turned-grid": times.turn_s, "rail-series": times.rail_s}
+        return changes * each.get(self.key, times.refocus_s)
 
 
 def worked_out(

@@ -21,6 +21,8 @@ from verispect.plan.problem import Problem
 MOST_FRAMES = 999
 # Places at which the allowed blur is tabled.
 _GRID = 41
+# Of the share of allowed blur that a series uses: to one part in sixteen thousand.
+_HALVINGS = 14
 # Kept off the limit, so that the table of allowed blurs (less exact in white light) cannot push a mark past it.
 _SLACK, _SLACK_IN_WHITE = 1.0 - 1e-6, 1.0 - 2e-5
 
@@ -118,6 +120,13 @@ def fewest_frames(
     return FocusLadder(float(tried[rows[best]]), np.sort(tightened[best])[::-1])
 
 
+def frames_at_stops(problem: Problem, *, axis: Vector = FORWARD, covers: str = "range") -> Floats:
+    """How many frames a series needs at each stop of the lens, shape (S,); infinite where none serve."""
+    depth = _depth(problem, axis, problem.stops)
+    step = _range_ladder if covers == "range" else _marks_ladder
+    return np.array([len(ladder) or np.inf for ladder in step(depth, np.ones(len(problem.stops)))])
+
+
 def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
     first = problem.state(f_number=float(stops[0]), image_distance_mm=problem.focal_mm, axis=axis)
     points = problem.points_from_lens_mm(first)
@@ -183,7 +192,7 @@ def _range_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
     alive = shrink * depth.allowed_mm.max(axis=1) > 0.0
     while alive.any():
         v = covered.copy()
-        for _ in range(4):
+        for _ in range(2):
             kappa = shrink * depth.allowed(v) / depth.slopes
             v = covered + kappa * (covered - depth.exit_mm)
         v = np.clip(v, depth.shortest_mm, depth.longest_mm)
@@ -251,7 +260,7 @@ def _tighten(depth: _Depth, step: _Ladders, count: int, share: float) -> tuple[F
     rows = len(depth.slopes)
     low, high = np.zeros(rows), np.full(rows, share)
     best: list[list[float]] = step(depth, high)
-    for _ in range(22):
+    for _ in range(_HALVINGS):
         middle = 0.5 * (low + high)
         ladders = step(depth, np.maximum(middle, 1e-9))
         enough = np.array([0 < len(ladder) <= count for ladder in ladders])

@@ -26,6 +26,8 @@ class FrameRow:
         Of the camera, clockwise from the world's away, up positive.
     cross_mm, rise_mm : float
         How far the lens stands right of and above the sensor's middle.
+    rail_mm : float
+        How far the camera stands ahead of where it took the first frame.
     extension_mm : float
         Image distance along the lens's axis, from its rear principal point.
     """
@@ -44,15 +46,19 @@ class FrameRow:
     pitch_deg: float
     cross_mm: float
     rise_mm: float
+    rail_mm: float
     allowed_blur_mm: float
 
 
 def frame_rows(candidate: Candidate) -> list[FrameRow]:
     """All frames of a method."""
-    return [_row(number, exposure) for number, exposure in enumerate(candidate.exposures, start=1)]
+    if not candidate.exposures:
+        return []
+    first = candidate.exposures[0]
+    return [_row(number, exposure, first) for number, exposure in enumerate(candidate.exposures, start=1)]
 
 
-def _row(number: int, exposure: Exposure) -> FrameRow:
+def _row(number: int, exposure: Exposure, first: Exposure) -> FrameRow:
     forward = exposure.pose.forward
     return FrameRow(
         number=number,
@@ -69,6 +75,7 @@ def _row(number: int, exposure: Exposure) -> FrameRow:
         pitch_deg=math.degrees(math.asin(float(np.clip(forward[1], -1.0, 1.0)))),
         cross_mm=-exposure.sensor_centre_mm[0],
         rise_mm=-exposure.sensor_centre_mm[1],
+        rail_mm=1000.0 * float((exposure.pose.pupil_m - first.pose.pupil_m) @ forward),
         allowed_blur_mm=exposure.allowed_blur_mm,
     )
 

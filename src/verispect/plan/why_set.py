@@ -15,7 +15,7 @@ from verispect.optics.exposure import (
 )
 from verispect.optics.focus import hyperfocal_mm, object_for_image_distance_mm
 from verispect.optics.stops import marked
-from verispect.plan.candidate import Candidate
+from verispect.plan.candidate import GRIDS, TURNED, Candidate
 from verispect.plan.circle_report import circle_report, circle_sentence
 from verispect.plan.dial import dial
 from verispect.plan.exposure import Exposure
@@ -26,7 +26,6 @@ from verispect.plan.reason import Reason
 from verispect.plan.sentence import Sentence
 from verispect.plan.stopping import best_stops_in_focus, stop_range
 
-_GRIDS = ("turned-grid", "shift-grid")
 # A smear that leaves nine tenths of the contrast is not seen (a choice, not a standard).
 _UNSEEN = 0.9
 
@@ -36,9 +35,9 @@ def setting_reasons(candidate: Candidate, frame: int) -> list[Reason]:
     exposure = candidate.exposures[frame]
     problem = problem_for(candidate.scene, exposure.lens.lens, candidate.focal_mm)
     reasons = [*_movements(candidate, exposure), *_on_the_scale(exposure)]
-    if candidate.key not in _GRIDS:
+    if candidate.key not in GRIDS:
         reasons += [_circle(problem, exposure), *_stops(problem, exposure), *_depth(problem, exposure)]
-    if candidate.key == "turned-grid":
+    if candidate.key in TURNED:
         reasons.append(_turning_point(exposure))
     return [*reasons, _time(candidate, exposure), *_motion(candidate, exposure), *_certainty(candidate)]
 

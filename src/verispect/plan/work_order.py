@@ -48,9 +48,22 @@ def _of_method(candidate: Candidate) -> list[Sentence]:
             Sentence("Hold the lens still and move the back to each place; focus stays for all frames"),
             Sentence("Keep exposure and white balance the same for all frames"),
         ]
+    if candidate.key == "rail-series":
+        return [
+            Sentence("Set the focus once and lock it; lay the rail along the view and begin at its rear end"),
+            Sentence(
+                "Move the camera forward by the figures, never back; they are millimetres: check the rail's unit"
+            ),
+            Sentence("Trigger by cable or timer and wait until nothing shakes"),
+        ]
+    own = (
+        Sentence("In every frame take its whole series, near to far, before you turn on")
+        if candidate.key == "turned-grid-series"
+        else Sentence("Work row by row from the top, left to right; set each frame's own focus")
+    )
     return [
         Sentence("Set the head so that it turns about the entrance pupil: near and far must not move apart"),
-        Sentence("Work row by row from the top, left to right; set each frame's own focus"),
+        own,
         Sentence("Keep exposure and white balance the same for all frames"),
     ]
 

@@ -39,7 +39,7 @@ class MethodCell(QAbstractButton):
         self.setAccessibleName(self._name)
 
     def sizeHint(self) -> QSize:
-        return QSize(170, 92)
+        return QSize(150, 92)
 
     def minimumSizeHint(self) -> QSize:
         return QSize(120, 92)
@@ -76,23 +76,23 @@ class MethodCell(QAbstractButton):
         painter.drawRect(area)
         painter.setPen(colour(theme.faint if self.stale else theme.ink))
         painter.setFont(font(11.0, 600))
-        painter.drawText(area.adjusted(10, 7, -8, 0), Qt.AlignmentFlag.AlignTop, self._name)
+        painter.drawText(area.adjusted(8, 4, -4, 0), Qt.AlignmentFlag.AlignTop, self._name)
         if self.advised:
             painter.setFont(font(9.0, 600))
             painter.setPen(colour(theme.sharp))
-            painter.drawText(
-                area.adjusted(8, 9, -9, 0),
-                Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight,
-                self.tr("advised"),
-            )
+            painter.drawText(area.adjusted(8, 71, -4, 0), Qt.AlignmentFlag.AlignTop, self.tr("advised"))
         painter.setPen(colour(theme.faint if self.stale else theme.ink))
         painter.setFont(font(9.5))
-        painter.drawText(area.adjusted(10, 28, -6, 0), Qt.AlignmentFlag.AlignTop, self._lines[0])
-        self._paint_bar(painter, QRectF(area.left() + 10, area.top() + 50, area.width() - 20, 8), theme)
+        painter.drawText(area.adjusted(8, 23, -4, 0), Qt.AlignmentFlag.AlignTop, self._lines[0])
+        self._paint_bar(painter, QRectF(area.left() + 8, area.top() + 44, area.width() - 16, 8), theme)
         painter.setPen(colour(theme.faint if self.stale else theme.ink))
         painter.setFont(font(9.0))
-        text = painter.fontMetrics().elidedText(self._lines[1], Qt.TextElideMode.ElideRight, int(area.width() - 18))
-        painter.drawText(area.adjusted(10, 64, -6, 0), Qt.AlignmentFlag.AlignTop, text)
+        if self._holds or not np.isnan(self._share):
+            painter.drawText(area.adjusted(8, 55, -4, 0), Qt.AlignmentFlag.AlignTop, self._lines[1])
+            return
+        # Why it does not fit takes as many lines as there are.
+        wrapped = Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
+        painter.drawText(area.adjusted(8, 40, -4, -2), wrapped, self._lines[1])
 
     def _paint_bar(self, painter: QPainter, bar: QRectF, theme: Theme) -> None:
         """Softness from 0 to 2 with a tick at 1, where it is just acceptable."""
@@ -114,21 +114,19 @@ class MethodCell(QAbstractButton):
 
 
 def _burden(candidate: Candidate) -> str:
-    stop = marked(candidate.exposures[0].state.f_number)
     minutes = candidate.time_on_site_s / 60.0
-    counted = counted_frames(candidate.frame_count)
-    return (
-        f"{counted} · f/{stop} · {minutes:.0f} min" if minutes >= 10 else f"{counted} · f/{stop} · {minutes:.1f} min"
-    )
+    shown = f"{minutes:.0f}" if minutes >= 10 else f"{minutes:.1f}"
+    return f"{counted_frames(candidate.frame_count)} · {shown} min"
 
 
 def _outcome(widget: QWidget, candidate: Candidate) -> str:
     worst = candidate.worst_softness
+    stop = f"f/{marked(candidate.exposures[0].state.f_number)}"
     if candidate.holds:
-        return widget.tr("holds; softest at {0:.2f}").format(worst)
+        return widget.tr("{0} · holds, {1:.2f}").format(stop, worst)
     if not np.isfinite(worst):
-        return widget.tr("cannot render the detail")
-    return widget.tr("{0:.2f} times too soft").format(worst)
+        return widget.tr("{0} · detail too fine").format(stop)
+    return widget.tr("{0} · {1:.2f}× too soft").format(stop, worst)
 
 
 class Strip(QWidget):

@@ -5,7 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from verispect.plan.candidate import Candidate
-from verispect.plan.methods import one_frame, series, shift_grid, tilt, tilt_series, turned_grid
+from verispect.plan.methods import (
+    one_frame,
+    rail_series,
+    series,
+    shift_grid,
+    tilt,
+    tilt_series,
+    turned_grid,
+    turned_grid_series,
+)
 from verispect.plan.scene import Scene
 
 METHODS: dict[str, Callable[[Scene], Candidate]] = {
@@ -15,6 +24,8 @@ METHODS: dict[str, Callable[[Scene], Candidate]] = {
     "tilt-series": tilt_series.tilt_series,
     "shift-grid": shift_grid.shift_grid,
     "turned-grid": turned_grid.turned_grid,
+    "turned-grid-series": turned_grid_series.turned_grid_series,
+    "rail-series": rail_series.rail_series,
 }
 
 

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from verispect.optics.lens import LensState, focus_image_distance_mm
 from verispect.optics.types import Floats
 from verispect.plan.candidate import Candidate, unfit, worked_out
 from verispect.plan.framing import grid_focals_mm
-from verispect.plan.grid_layout import TurnedGrid, turned_grid_poses
+from verispect.plan.grid_layout import MOST_CELLS, TurnedGrid, turned_grid_poses
 from verispect.plan.methods.lens_choice import (
     best_of,
     circle_reason,
@@ -22,50 +24,73 @@ from verispect.plan.scene import Scene
 from verispect.plan.sentence import Sentence
 from verispect.plan.stopping import choose_stop, look_at_stops
 
+GridAttempt = Callable[[Problem, list[Problem], list[int], tuple[int, ...]], Candidate]
+
 
 def turned_grid(scene: Scene) -> Candidate:
     """The best turned grid, with whichever lens does it best."""
+    return with_every_focal("turned-grid", scene, _attempt)
+
+
+def with_every_focal(key: str, scene: Scene, attempt: GridAttempt) -> Candidate:
+    """A method on a turning head, tried with every lens and focal length longer than the framing.
+
+    `attempt` is given the problem of the whole, those of the cells, whose focus each cell takes, and how
+    many cells each row has.
+    """
     head = scene.plan.kit.head
     if head is None or not head.turns:
-        return unfit("turned-grid", scene, Sentence("The kit has no head that turns about the entrance pupil"))
-    attempts = []
+        return unfit(key, scene, Sentence("The kit has no head that turns about the entrance pupil"))
+    attempts: list[Candidate] = []
     framing = scene.plan.camera.framing_mm
+    choices = [(focal, lens) for lens in scene.plan.kit.lenses for focal in grid_focals_mm(lens, framing)]
+    # Few large frames first: once they hold, whatever has more cells than they have frames needs no look.
+    for focal, lens in sorted(choices, key=lambda choice: choice[0]):
+        fewest = min((found.frame_count for found in attempts if found.holds), default=MOST_CELLS)
+        tried = _laid_out(key, problem_for(scene, lens, focal), attempt, fewest)
+        if tried is not None:
+            attempts.append(tried)
     for lens in scene.plan.kit.lenses:
-        focals = grid_focals_mm(lens, framing)
-        if not focals:
+        if not grid_focals_mm(lens, framing):
             reason = Sentence(
                 "{lens} is no longer than the framing, {framing:g} mm: one frame shows it all",
                 {"lens": lens.name, "framing": framing},
             )
-            attempts.append(unfit("turned-grid", scene, reason))
-        attempts.extend(_attempt(problem_for(scene, lens, focal)) for focal in focals)
-    return best_of("turned-grid", scene, attempts)
+            attempts.append(unfit(key, scene, reason))
+    return best_of(key, scene, attempts)
 
 
-def _attempt(problem: Problem) -> Candidate:
+def _laid_out(key: str, problem: Problem, attempt: GridAttempt, fewest: int) -> Candidate | None:
+    """An attempt at one focal length; None where it has more cells than another needs frames."""
     scene = problem.scene
     too_near = nearer_than_focal(problem)
     if too_near:
-        return unfit("turned-grid", scene, too_near)
+        return unfit(key, scene, too_near)
     layout = _layout(problem)
     if layout is None:
         reason = Sentence(
             "A grid with {lens} at {focal:.0f} mm would pass straight overhead or need too many frames",
             {"lens": problem.lens.name, "focal": problem.focal_mm},
         )
-        return unfit("turned-grid", scene, reason)
-    cells, source = _cells(problem, layout)
+        return unfit(key, scene, reason)
+    if len(layout.poses) > fewest:
+        return None
+    cells, source = cells_of(problem, layout)
+    return attempt(problem, cells, source, layout.rows)
+
+
+def _attempt(problem: Problem, cells: list[Problem], source: list[int], rows: tuple[int, ...]) -> Candidate:
     states = _focused(cells, source)
     reserve = min(corner_reserve_mm(cell, state) for cell, state in zip(cells, states, strict=True))
     if reserve < -1e-6:
-        return unfit("turned-grid", scene, circle_reason(problem, reserve))
+        return unfit("turned-grid", problem.scene, circle_reason(problem, reserve))
     exposures = [cell.exposure(state) for cell, state in zip(cells, states, strict=True)]
     return worked_out(
         "turned-grid",
         problem,
         exposures,
         notes=focus_notes(problem, *states),
-        grid_cells=layout.rows,
+        grid_cells=rows,
     )
 
 
@@ -84,7 +109,7 @@ def _layout(problem: Problem) -> TurnedGrid | None:
     )
 
 
-def _cells(problem: Problem, layout: TurnedGrid) -> tuple[list[Problem], list[int]]:
+def cells_of(problem: Problem, layout: TurnedGrid) -> tuple[list[Problem], list[int]]:
     """A problem for each frame, with the marks that lie nearest its middle, and whose focus it takes.
 
     A frame on which nothing must be sharp takes the focus of the nearest frame that has something, so

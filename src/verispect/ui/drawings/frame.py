@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QBrush
 
 from verispect.optics.pose import Pose
+from verispect.plan.candidate import GRIDS
 from verispect.ui.drawings.board import Board, Drawn
 from verispect.ui.drawings.marks_layer import DrawnMarks
 from verispect.ui.drawings.shown import Shown, edged_marks
@@ -15,7 +16,6 @@ from verispect.ui.drawings.view import Box
 from verispect.ui.theme import Theme, colour
 
 _EDGE_POINTS = 12
-_GRIDS = ("turned-grid", "shift-grid")
 
 
 class FrameBoard(Board):
@@ -36,7 +36,7 @@ class FrameBoard(Board):
 
     def drawn_from(self, shown: Shown) -> object:
         plan = shown.scene.plan
-        grid = shown.candidate is not None and shown.candidate.key in _GRIDS
+        grid = shown.candidate is not None and shown.candidate.key in GRIDS
         candidate = (id(shown.candidate), shown.frame) if grid else None
         return candidate, plan.camera, plan.kit.body, plan.enlargement()
 
@@ -77,7 +77,7 @@ class FrameBoard(Board):
     def _cells(self, shown: Shown, theme: Theme, scale: float):
         """Edges of the frames of a grid."""
         candidate = shown.candidate
-        if candidate is None or candidate.key not in _GRIDS:
+        if candidate is None or candidate.key not in GRIDS:
             return []
         size = np.asarray(shown.scene.plan.kit.body.sensor_mm)
         strokes = []

@@ -7,7 +7,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QBrush
 
 from verispect.optics.types import Floats
-from verispect.plan.sections import FocusTraces, Section, elevation_section, focus_traces, ground_section
+from verispect.plan.candidate import TURNED
+from verispect.plan.sections import FocusTraces, Section, elevation_section, focus_traces
 from verispect.ui.drawings.board import Board, Drawn, Handle
 from verispect.ui.drawings.marks_layer import DrawnMarks
 from verispect.ui.drawings.shown import Shown, edged_marks
@@ -85,7 +86,7 @@ class SideBoard(Board):
 
     def _other_wedges(self, shown, section, theme, box):
         """What the other frames of a series hold, tinted without hatching."""
-        if shown.candidate is None or shown.candidate.key not in ("series", "tilt-series"):
+        if shown.candidate is None or shown.candidate.key not in ("series", "tilt-series", "rail-series"):
             return []
         areas = []
         for exposure in shown.candidate.exposures[:_MOST_OTHERS]:
@@ -196,7 +197,7 @@ class ElevationBoard(SideBoard):
         )
 
     def section(self, shown: Shown) -> Section:
-        if shown.exposure is not None and shown.candidate.key != "turned-grid":
+        if shown.exposure is not None and shown.candidate.key not in TURNED:
             return elevation_section(shown.exposure)
         forward = shown.scene.pose.forward
         level = np.array([forward[0], 0.0, forward[2]])
@@ -235,15 +236,17 @@ class GroundBoard(SideBoard):
         right = np.array([away[2], 0.0, -away[0]])
         return Section(np.zeros(3), right, away)
 
-    def _traced(self, shown: Shown, _section: Section, _traces: FocusTraces) -> FocusTraces:
+    def _traced(self, shown: Shown, section: Section, _traces: FocusTraces) -> FocusTraces:
+        return focus_traces(shown.exposure, self._at_lens_height(shown, section))
+
+    def _at_lens_height(self, shown: Shown, section: Section) -> Section:
         height = float(shown.exposure.position_m[1])
-        return focus_traces(shown.exposure, ground_section(shown.exposure, height))
+        return Section(np.array([0.0, height, 0.0]), section.across, section.up)
 
     def _other_planes(self, shown, section, theme, box):
-        if shown.candidate.key == "turned-grid":
+        if shown.candidate.key in TURNED:
             return []
-        lens_height = Section(np.array([0.0, float(shown.exposure.position_m[1]), 0.0]), section.across, section.up)
-        return super()._other_planes(shown, lens_height, theme, box)
+        return super()._other_planes(shown, self._at_lens_height(shown, section), theme, box)
 
     def extent(self, shown: Shown) -> Box:
         places = self._near_places(shown)

@@ -98,6 +98,8 @@ class KitPanel(QWidget):
             "refocus_s": self.tr("Refocus"),
             "shift_s": self.tr("Shift"),
             "turn_s": self.tr("Turn"),
+            "rail_set_up_s": self.tr("Set rail"),
+            "rail_s": self.tr("Move rail"),
         }
         return [Spec(key, name, unit="s") for key, name in names.items()]
 

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from verispect.plan.advice import METHOD_NAMES
-from verispect.plan.candidate import Candidate
+from verispect.plan.candidate import TURNED, Candidate
 from verispect.plan.frame_list import FrameRow, frame_rows, shutter_words
 from verispect.plan.sentence import Sentence
 from verispect.plan.why import reasons_for
@@ -135,12 +135,14 @@ class SetPanel(QWidget):
         if candidate.key in ("tilt", "tilt-series"):
             columns.append((self.tr("Tilt"), lambda row: format_angle(row.tilt_deg)))
             columns.append((self.tr("Swing"), lambda row: format_angle(row.swing_deg)))
-        if candidate.key == "turned-grid":
+        if candidate.key in TURNED:
             columns.append((self.tr("Bearing"), lambda row: format_angle(row.bearing_deg)))
             columns.append((self.tr("Pitch"), lambda row: format_angle(row.pitch_deg)))
         if candidate.key == "shift-grid":
             columns.append((self.tr("Cross"), lambda row: format_movement(row.cross_mm)))
             columns.append((self.tr("Rise"), lambda row: format_movement(row.rise_mm)))
+        if candidate.key == "rail-series":
+            columns.append((self.tr("Rail"), lambda row: format_movement(row.rail_mm)))
         columns.append((self.tr("Focus"), lambda row: format_length(row.focus_m, system)))
         columns.append((self.tr("Stop"), lambda row: f"f/{row.stop}"))
         columns.append((self.tr("Time"), lambda row: shutter_words(row.shutter_s)))

@@ -1,0 +1,134 @@
+"""Rail series: the focus stays, and the camera moves along its view on a rail; for close work.
+
+The step is the depth of field at the magnification set; perspective changes with the camera's place
+(docs/derivations/series.md).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+
+from verispect.optics.focus import image_distance_for_object_mm, object_for_image_distance_mm
+from verispect.optics.lens import LensState
+from verispect.plan.candidate import Candidate, unfit, worked_out
+from verispect.plan.focus_series import MOST_FRAMES
+from verispect.plan.methods.lens_choice import circle_reason, corner_reserve_mm, focus_notes, with_every_lens
+from verispect.plan.methods.series import no_stop
+from verispect.plan.problem import Problem
+from verispect.plan.scene import Scene
+from verispect.plan.sentence import Sentence
+
+# The foremost place of the camera keeps so many focal lengths from the nearest thing.
+_CLEAR = 1.5
+# Kept off the limit, so that rounding cannot push a mark past it.
+_SLACK = 1.0 - 1e-6
+
+
+def rail_series(scene: Scene) -> Candidate:
+    """The rail series of fewest frames, with whichever lens needs fewest."""
+    if scene.plan.kit.rail is None:
+        return unfit("rail-series", scene, Sentence("The kit has no focusing rail"))
+    return with_every_lens("rail-series", scene, _attempt)
+
+
+def _attempt(problem: Problem) -> Candidate:
+    scene, rail = problem.scene, problem.scene.plan.kit.rail
+    assert rail is not None
+    flat = problem.state(f_number=problem.middle_stop, image_distance_mm=problem.focal_mm)
+    depth = problem.points_from_lens_mm(flat)[:, 2]
+    near, far = float(depth.min()), float(depth.max())
+    middle = 0.5 * (near + far)
+    v = image_distance_for_object_mm(object_mm=middle, focal_mm=problem.focal_mm)
+    if not problem.shortest_image_mm <= v <= problem.longest_image_mm:
+        reason = Sentence("{lens} does not focus at {middle:.2f} m, the middle of the depth",
+                          {"lens": problem.lens.name, "middle": middle / 1000.0})  # fmt: skip
+        return unfit("rail-series", scene, reason)
+    best = _best_steps(problem, v, near, far)
+    if best is None:
+        return unfit("rail-series", scene, no_stop(problem))
+    state, places = best
+    travel = float(places[-1] - places[0]) if len(places) else 0.0
+    refused = _out_of_reach(problem, travel, near - float(places.max()), rail.travel_mm)
+    if refused:
+        return unfit("rail-series", scene, refused)
+    reserve = corner_reserve_mm(problem, state)
+    if reserve < -1e-6:
+        return unfit("rail-series", scene, circle_reason(problem, reserve))
+    exposures = []
+    for place in places:
+        pose = replace(scene.pose, pupil_m=scene.pose.pupil_m + scene.pose.forward * float(place) / 1000.0)
+        exposures.append(problem.looking(pose, problem.chosen).exposure(state))
+    notes = (*_notes(near, far, places), *focus_notes(problem, state))
+    return worked_out("rail-series", problem, exposures, notes=notes)
+
+
+def _best_steps(problem: Problem, v: float, near: float, far: float) -> tuple[LensState, np.ndarray] | None:
+    """The stop with the fewest frames, of equals that with the most contrast, and the camera's places in mm."""
+    criterion = problem.criterion
+    working = problem.stops * (1.0 + (v / problem.focal_mm - 1.0) / problem.lens.pupil_magnification)
+    allowed = criterion.allowed_blur_mm(working)
+    found: list[tuple[tuple[float, float], LensState, np.ndarray]] = []
+    for stop, blur, n in zip(problem.stops, allowed, working, strict=True):
+        if not np.isfinite(blur) or blur <= 0.0:
+            continue
+        state = problem.state(f_number=float(stop), image_distance_mm=v)
+        front, back = depth_at(state, float(blur) * _SLACK)
+        count = 1 if back >= far and front <= near else math.ceil((far - near) / (back - front) - 1e-9)
+        if count > MOST_FRAMES:
+            continue
+        # Evenly from the place that has the nearest just sharp to that which has the farthest so.
+        step = (far - near) / count
+        share = step / (back - front)
+        places = near + step * (np.arange(count) + 0.5) - 0.5 * (front + back)
+        quality = float(criterion.softness(np.asarray(share * blur), n)) if criterion.rule == "root-sum" else -float(
+            criterion.contrast(min(share, 1.0) * blur, n)
+        )  # fmt: skip
+        if criterion.rule == "disc":
+            quality = float(stop)
+        found.append(((float(count), quality), state, places))
+    if not found:
+        return None
+    _, state, places = min(found, key=lambda row: row[0])
+    return state, places
+
+
+def depth_at(state: LensState, allowed_blur_mm: float) -> tuple[float, float]:
+    """Near and far limit from the front principal point, mm, of a straight lens at any magnification."""
+    exit_mm = state.focal_mm * (1.0 - state.pupil_magnification)
+    kappa = allowed_blur_mm * state.f_number / (state.pupil_magnification * state.focal_mm)
+    v = state.image_distance_mm
+    nearer = (v - kappa * exit_mm) / (1.0 - kappa) if kappa < 1.0 else math.inf
+    farther = (v + kappa * exit_mm) / (1.0 + kappa)
+    front = object_for_image_distance_mm(image_mm=nearer, focal_mm=state.focal_mm) if math.isfinite(nearer) else 0.0
+    return front, object_for_image_distance_mm(image_mm=farther, focal_mm=state.focal_mm)
+
+
+def _out_of_reach(problem: Problem, travel: float, clear: float, rail_mm: float) -> Sentence | None:
+    if travel > rail_mm:
+        return Sentence(
+            "The rail travels {rail:g} mm; this depth needs {travel:.0f} mm", {"rail": rail_mm, "travel": travel}
+        )
+    if clear < _CLEAR * problem.focal_mm:
+        return Sentence(
+            "At its foremost place {lens} would come within {clear:.0f} mm of the nearest thing",
+            {"lens": problem.lens.name, "clear": max(clear, 0.0)},
+        )
+    return None
+
+
+def _notes(near: float, far: float, places: np.ndarray) -> tuple[Sentence, ...]:
+    if len(places) < 2:
+        return ()
+    step, middle = float(places[1] - places[0]), 0.5 * (near + far)
+    # How much larger the middle of the depth is drawn from the foremost place than from the rearmost.
+    growth = (middle - float(places[0])) / (middle - float(places[-1])) - 1.0
+    return (
+        Sentence(
+            "Move the camera {step:.3g} mm between frames; between the first and the last the middle of the depth "
+            "grows by {growth:.0f} %, which the merge must take out",
+            {"step": step, "growth": 100.0 * growth},
+        ),
+    )
