@@ -262,3 +262,27 @@ def test_detail_can_be_asked_of_a_screen_or_of_the_sensor() -> None:
     plan = make_plan(FLOOR, detail_from="sensor", pixels_per_line_pair=3.0)
     assert plan.criterion(24.0).frequency == pytest.approx(8256 / 36.0 / 3.0)
     assert plan.criterion(48.0).frequency == pytest.approx(8256 / 36.0 / 6.0)
+
+
+def test_a_back_that_shifts_makes_a_grid_without_parallax_and_a_lens_says_its_own() -> None:
+    """Parallax of a moved lens: the shift × the difference of magnification, hand-worked from the exposures."""
+    places = [(-0.8, 1.5, 3.0), (2.0, 2.0, 9.0)]
+    lens = a_lens(45.0, shift_mm=0.0, image_circle_mm=200.0)
+    by_back = make_plan(places, framing=35.0, lenses=[lens], line_pairs_per_mm=1.0)
+    data = by_back.model_dump(mode="json", by_alias=True)
+    data["kit"]["body"]["back_shift_mm"] = 30.0
+    candidate = worked("shift-grid", build_scene(Plan.model_validate(data)))
+    assert candidate.fits
+    assert any("Move the back" in str(note) for note in candidate.notes)
+    by_lens = make_plan(places, framing=35.0, lenses=[lens | {"shift_mm": 30.0}], line_pairs_per_mm=1.0)
+    moved = worked("shift-grid", build_scene(by_lens))
+    shift = max(math.hypot(*exposure.sensor_centre_mm) for exposure in moved.exposures)
+    apart = 2.0 * shift * moved.exposures[0].state.image_distance_mm * (1 / 3000.0 - 1 / 9000.0) / (36.0 / 8256)
+    note = next(str(note) for note in moved.notes if "pixels" in str(note))
+    assert f"by {apart:.0f} pixels" in note
+
+
+def test_a_base_tilt_says_how_the_lens_moves() -> None:
+    candidate = tilted(floor_plan(tilt_base_mm=80.0))
+    tilt = math.radians(candidate.exposures[0].tilt_deg)
+    assert any(f"{80.0 * math.sin(tilt):+.1f} mm forward" in str(note) for note in candidate.notes)

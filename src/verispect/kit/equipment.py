@@ -35,6 +35,7 @@ class Body(_Model):
     film: Film | None = None
     back_tilt_deg: float = Field(default=0.0, ge=0.0, lt=45.0, description="Tilt and swing of the back, each way.")
     back_order: Order = "swing rides"
+    back_shift_mm: float = Field(default=0.0, ge=0.0, le=500.0, description="Rise, fall and cross of the back.")
     angle_scale_deg: float = Field(default=0.0, ge=0.0, le=10.0, description="Marks of the back's scales; 0: none.")
 
     @property

@@ -78,6 +78,12 @@ class Lens(_Model):
         default=None, ge=1.0, le=180.0, description="Of a rotating mount: the step between the directions it holds."
     )
     tilt_scale_deg: float = Field(default=0.0, ge=0.0, le=10.0, description="Marks of the tilt scale; 0: none.")
+    tilt_base_mm: float = Field(
+        default=0.0,
+        ge=0.0,
+        le=1000.0,
+        description="Pivot of a base tilt under the lens's centre; 0: at it.",
+    )
     tilt_pivot_mm: float = Field(
         default=0.0, ge=-1000.0, le=1000.0, description="Pivot of the tilt ahead of the rear principal point."
     )

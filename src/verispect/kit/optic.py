@@ -54,7 +54,8 @@ class Optic:
     front_ahead_mm: float
     lens_tilt_deg: float
     back_tilt_deg: float
-    shift_mm: float
+    lens_shift_mm: float
+    back_shift_mm: float
     image_circle_mm: float | None
     closest_focal_mm: float
 
@@ -67,6 +68,11 @@ class Optic:
     def tilt_deg(self) -> float:
         """Largest angle between lens and sensor, by the movements of both standards together."""
         return self.lens_tilt_deg + self.back_tilt_deg
+
+    @property
+    def shift_mm(self) -> float:
+        """Largest shift between lens and sensor, by both standards together."""
+        return self.lens_shift_mm + self.back_shift_mm
 
     @property
     def tilt_mount(self) -> Literal["free", "rotating"]:
@@ -139,12 +145,13 @@ class Optic:
         return found
 
 
-def optic_at(lens: Lens, focal_mm: float, *, back_tilt_deg: float = 0.0) -> Optic:
+def optic_at(lens: Lens, focal_mm: float, *, back_tilt_deg: float = 0.0, back_shift_mm: float = 0.0) -> Optic:
     """A lens set to an acting focal length (fitted things included), which must be within its range.
 
-    `back_tilt_deg` is what the camera's back can add to the lens's tilt.
+    `back_tilt_deg` and `back_shift_mm` are what the camera's back can add to the lens's movements.
     """
-    return replace(_optic(lens, _bare_focal(lens, focal_mm)), back_tilt_deg=back_tilt_deg)
+    alone = _optic(lens, _bare_focal(lens, focal_mm))
+    return replace(alone, back_tilt_deg=back_tilt_deg, back_shift_mm=back_shift_mm)
 
 
 def focal_range(lens: Lens) -> tuple[float, float]:
@@ -205,7 +212,8 @@ def _optic(lens: Lens, bare_mm: float) -> Optic:
         front_ahead_mm=front,
         lens_tilt_deg=row.tilt_deg,
         back_tilt_deg=0.0,
-        shift_mm=row.shift_mm,
+        lens_shift_mm=row.shift_mm,
+        back_shift_mm=0.0,
         image_circle_mm=row.image_circle_mm,
         closest_focal_mm=closest_focal,
     )

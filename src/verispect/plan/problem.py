@@ -200,9 +200,10 @@ def residual_blur_mm(lens: Optic, state: LensState, points_mm: Floats, sensor_di
 
 def problem_for(scene: Scene, lens: Lens, focal_mm: float) -> Problem:
     """The problem of the scene's deciding marks for a lens at a focal length."""
+    body = scene.plan.kit.body
     return Problem(
         scene=scene,
-        lens=optic_at(lens, focal_mm, back_tilt_deg=scene.plan.kit.body.back_tilt_deg),
+        lens=optic_at(lens, focal_mm, back_tilt_deg=body.back_tilt_deg, back_shift_mm=body.back_shift_mm),
         focal_mm=focal_mm,
         pose=scene.pose,
         chosen=np.flatnonzero(scene.deciding),

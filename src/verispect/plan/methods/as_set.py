@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from verispect.optics.lens import LensState
-from verispect.optics.movements import rounded
+from verispect.optics.lens import LensState, tilt_and_swing_rad
+from verispect.optics.movements import base_tilt_moves_mm, rounded
 from verispect.optics.types import Vector
 from verispect.plan.dial import dial
 from verispect.plan.plane import focus_for
@@ -49,17 +49,31 @@ def as_set(problem: Problem, state: LensState) -> tuple[LensState, tuple[Sentenc
 
 def pivot_notes(problem: Problem, state: LensState) -> tuple[Sentence, ...]:
     """What a tilt about a pivot off the principal point does to the picture."""
+    below = problem.lens.lens.tilt_base_mm
+    tilt = tilt_and_swing_rad(state.axis)[0]
+    notes: tuple[Sentence, ...] = ()
+    if below > 0.0 and abs(tilt) > 1e-6:
+        rise, ahead = base_tilt_moves_mm(tilt_rad=tilt, below_mm=below)
+        notes = (
+            Sentence(
+                "The base tilt moves the lens {ahead:+.1f} mm forward and {rise:+.1f} mm up: take that back by focus "
+                "and rise",
+                {"ahead": ahead, "rise": rise},
+            ),
+        )
     across, up = (problem.lens.lens.tilt_pivot_mm * part for part in state.axis[:2])
     moved = math.hypot(across, up)
     if moved < 0.05:
-        return ()
+        return notes
     values: dict[str, object] = {"moved": moved, "across": across, "up": up}
     if problem.pivot_offset_mm(state) == (0.0, 0.0):
         return (
+            *notes,
             Sentence(
                 "Tilting moves the picture by {moved:.1f} mm: shift the lens back by {across:+.1f} mm across and "
                 "{up:+.1f} mm up",
                 values,
             ),
         )
-    return (Sentence("Tilting moves the picture by {moved:.1f} mm on the sensor; frame anew after it", values),)
+    anew = Sentence("Tilting moves the picture by {moved:.1f} mm on the sensor; frame anew after it", values)
+    return (*notes, anew)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from verispect.optics.lens import LensState
 from verispect.plan.candidate import Candidate, unfit, worked_out
 from verispect.plan.framing import grid_focals_mm
 from verispect.plan.grid_layout import shifted_centres_mm
@@ -25,7 +26,7 @@ def shift_grid(scene: Scene) -> Candidate:
     """The best shifted grid, with whichever shifting lens does it best."""
     attempts = []
     for lens in scene.plan.kit.lenses:
-        if lens.shift_mm <= 0.0:
+        if lens.shift_mm <= 0.0 and scene.plan.kit.body.back_shift_mm <= 0.0:
             reason = Sentence("{lens} does not shift", {"lens": lens.name})
             attempts.append(unfit("shift-grid", scene, reason))
             continue
@@ -72,11 +73,25 @@ def _attempt(problem: Problem) -> Candidate:
         return unfit("shift-grid", scene, circle_reason(problem, reserve))
     exposures = [problem.exposure(state, centre) for centre in centres]
     rows = len(centres) // columns
-    note = Sentence("Move the back, not the lens, or near things will not join with far ones")
+    note = _parallax_note(problem, state, longest)
     return worked_out(
         "shift-grid",
         problem,
         exposures,
         notes=(note, *focus_notes(problem, state)),
         grid_cells=(columns,) * rows,
+    )
+
+
+def _parallax_note(problem: Problem, state: LensState, longest_mm: float) -> Sentence:
+    """Whether the back can do it alone; if the lens has to move, near parts from far by the shift, seen small."""
+    if longest_mm <= problem.lens.back_shift_mm:
+        return Sentence("Move the back, not the lens, or near things will not join with far ones")
+    depth = problem.points_from_lens_mm(state)[:, 2]
+    moved = max(longest_mm - problem.lens.back_shift_mm, 0.0)
+    apart = 2.0 * moved * state.image_distance_mm * (1.0 / float(depth.min()) - 1.0 / float(depth.max()))
+    return Sentence(
+        "The lens moves by up to {moved:.1f} mm each way: between the outermost frames near parts from far by "
+        "{pixels:.0f} pixels; hold the lens and move the camera back instead where you can",
+        {"moved": moved, "pixels": apart / problem.scene.plan.kit.body.pixel_mm},
     )

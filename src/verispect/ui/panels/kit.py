@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from verispect.kit.equipment import Film, Head, Kit
+from verispect.kit.equipment import Film, Head, Kit, Rail
 from verispect.kit.lens import Lens
 from verispect.ui.document import PlanDocument
 from verispect.ui.forms import ModelForm, Spec
@@ -53,6 +53,10 @@ class KitPanel(QWidget):
         self.remove_button.clicked.connect(self.remove_lens)
         self.head_box = QCheckBox(self.tr("The head turns about the entrance pupil"))
         self.head_box.clicked.connect(self._change_head)
+        self.rail_box = QCheckBox(self.tr("A focusing rail"))
+        self.rail_box.clicked.connect(lambda on: self._change(self.tr("rail"), rail=Rail() if on else None))
+        self.rail_form = ModelForm([Spec("travel_mm", self.tr("Travel"), unit="mm")], system)
+        self.rail_form.edited.connect(lambda rail, what: self._change(what, rail=rail))
         self.times_form = ModelForm(self._times_specs(), system, columns=2)
         self.times_form.edited.connect(lambda times, what: self._change(what, times=times))
         self._build()
@@ -70,6 +74,7 @@ class KitPanel(QWidget):
         return [
             Spec("back_tilt_deg", self.tr("Back tilts to"), unit="°",
                  hint=self.tr("Tilt and swing of the back, each way; 0 for a fixed back")),
+            Spec("back_shift_mm", self.tr("Back shifts to"), unit="mm", hint=self.tr("Rise, fall and cross")),
             Spec("angle_scale_deg", self.tr("Back's marks"), unit="°", hint=self.tr("Step; 0: no scale")),
             Spec("back_order", self.tr("Back's axes"), "choice",
                  choices=(("swing rides", self.tr("swing on tilt")), ("tilt rides", self.tr("tilt on swing")))),
@@ -121,6 +126,10 @@ class KitPanel(QWidget):
         inside.addWidget(self.lens_forms)
         layout.addWidget(lenses)
         layout.addWidget(self.head_box)
+        beside = QHBoxLayout()
+        beside.addWidget(self.rail_box, 1)
+        beside.addWidget(self.rail_form, 1)
+        layout.addLayout(beside)
         self.more = QTabWidget()
         self.more.setDocumentMode(True)
         self.more.setAccessibleName(self.tr("Camera and times"))
@@ -167,6 +176,8 @@ class KitPanel(QWidget):
         self.remove_button.setEnabled(bool(kit.lenses))
         self._empty.setVisible(not kit.lenses)
         self.head_box.setChecked(kit.head is not None and kit.head.turns)
+        self.rail_box.setChecked(kit.rail is not None)
+        self.rail_form.show_model(kit.rail)
         self.times_form.show_model(kit.times)
 
     def _change(self, what: str, **parts: Any) -> None:

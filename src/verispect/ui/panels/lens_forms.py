@@ -110,6 +110,8 @@ class LensForms(QTabWidget):
                  choices=(("swing rides", self.tr("swing on tilt")), ("tilt rides", self.tr("tilt on swing")))),
             Spec("tilt_pivot_mm", self.tr("Pivot ahead"), unit="mm",
                  hint=self.tr("Pivot of the tilt ahead of the rear principal point")),
+            Spec("tilt_base_mm", self.tr("Base tilt"), unit="mm",
+                 hint=self.tr("Pivot of a base tilt under the lens's centre; 0: at the centre")),
             Spec("tilt_scale_deg", self.tr("Tilt marks"), unit="°", hint=self.tr("Step of the scale; 0: no scale")),
             Spec("shift_scale_mm", self.tr("Shift marks"), unit="mm", hint=self.tr("Step of the scale; 0: no scale")),
             Spec("tilt_plus_minus_deg", self.tr("Tilt set to ±"), unit="°",
