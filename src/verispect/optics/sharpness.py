@@ -26,8 +26,6 @@ from verispect.optics.otf import (
 from verispect.optics.types import Floats
 
 Rule = Literal["wave", "root-sum", "disc"]
-# Up to so many allowed blurs are solved for one by one; more are taken from a table.
-_FEW = 8
 
 
 @dataclass(frozen=True)
@@ -156,7 +154,8 @@ class Criterion:
         others = np.broadcast_to(np.asarray(self._others(smear, residual)), working.shape)
         with np.errstate(divide="ignore"):
             level = np.where(others > 0.0, self.contrast_floor / others, np.inf)
-        solve = first_fall_exact if working.size <= _FEW else first_fall
+        # One is solved for by itself; several are taken from a table.
+        solve = first_fall_exact if working.size == 1 else first_fall
         return solve(self.frequency * working, level, self.lights) / (np.pi * self.frequency)
 
     def softness(

@@ -57,6 +57,9 @@ class Site(_Model):
     latitude_deg: float = Field(ge=-90.0, le=90.0)
     longitude_deg: float = Field(ge=-180.0, le=180.0)
     elevation_m: float = Field(default=0.0, ge=-500.0, le=9000.0)
+    away_azimuth_deg: float = Field(
+        default=0.0, ge=-360.0, le=360.0, description="Azimuth from true north of the world's away, z."
+    )
     from_: datetime | None = Field(default=None, alias="from")
     to: datetime | None = None
 

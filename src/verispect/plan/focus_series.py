@@ -14,7 +14,7 @@ import numpy as np
 
 from verispect.optics.blur import pupil_cones
 from verispect.optics.lens import FORWARD, LensState
-from verispect.optics.types import Floats, Indices, Vector
+from verispect.optics.types import Bools, Floats, Indices, Vector
 from verispect.plan.problem import Problem
 
 # More frames than this is no plan; the count is then given as infinite.
@@ -54,6 +54,7 @@ class _Depth:
     grid_mm: Floats  # (G,)
     allowed_mm: Floats  # (S, G); 0 where nothing is acceptable
     mark_allowed: Floats  # (S, K): allowed blur of each mark over that of a still one, <= 1
+    moving: Bools  # (K,)
     range_allowed: Floats  # (S,): the same for whatever lies between the marks
     longest_mm: float
     shortest_mm: float
@@ -167,6 +168,7 @@ def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
         grid_mm=grid,
         allowed_mm=allowed * (_SLACK if criterion.wavelength_nm is not None else _SLACK_IN_WHITE),
         mark_allowed=mark_allowed,
+        moving=problem.speeds_mm_s > 0.0,
         range_allowed=range_allowed,
         longest_mm=longest,
         shortest_mm=problem.shortest_image_mm * axis[2] if axis == FORWARD else problem.nearest_tilted_mm,
@@ -207,7 +209,35 @@ def _range_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
             elif len(ladders[row]) >= MOST_FRAMES:
                 alive[row], ladders[row] = False, []
         covered = np.where(alive, reach, covered)
-    return ladders
+    return _with_moving(depth, shrink, ladders) if depth.moving.any() else ladders
+
+
+def _with_moving(depth: _Depth, shrink: Floats, ladders: list[list[float]]) -> list[list[float]]:
+    """Ladders of a range with frames more for moving marks, of which less blur is allowed, where none holds them.
+
+    A stop at which a moving mark smears too much whatever the focus gives no ladder.
+    """
+    low, high = _holding(depth, shrink)
+    found: list[list[float]] = []
+    for row, ladder in enumerate(ladders):
+        if not ladder or not np.all(depth.mark_allowed[row, depth.moving] > 0.0):
+            found.append([])
+            continue
+        places = np.array(ladder)[:, None]
+        hit = np.any((places >= low[row]) & (places <= high[row]), axis=0)
+        left = depth.moving & ~hit
+        found.append(ladder + _stab(low[row, left], high[row, left]))
+    return found
+
+
+def _holding(depth: _Depth, shrink: Floats) -> tuple[Floats, Floats]:
+    """For every stop and mark the image distances (S, K) between which a frame holds it."""
+    reach = shrink[:, None] * depth.mark_allowed / depth.rates
+    low = high = np.broadcast_to(depth.sharp_at_mm, depth.rates.shape)
+    for _ in range(4):
+        low = depth.sharp_at_mm - reach * depth.allowed(low)
+        high = depth.sharp_at_mm + reach * depth.allowed(high)
+    return np.clip(low, depth.shortest_mm, depth.longest_mm), np.clip(high, depth.shortest_mm, depth.longest_mm)
 
 
 def _marks_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
@@ -215,22 +245,11 @@ def _marks_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
 
     Taking each time the smallest upper end is optimal for intervals on a line.
     """
-    reach = shrink[:, None] * depth.mark_allowed / depth.rates
-    low = high = np.broadcast_to(depth.sharp_at_mm, depth.rates.shape)
-    for _ in range(4):
-        low = depth.sharp_at_mm - reach * depth.allowed(low)
-        high = depth.sharp_at_mm + reach * depth.allowed(high)
+    low, high = _holding(depth, shrink)
     ladders: list[list[float]] = []
     for row in range(len(shrink)):
-        if not depth.allowed_mm[row].max() > 0.0:
-            ladders.append([])
-            continue
-        ladders.append(
-            _stab(
-                np.clip(low[row], depth.shortest_mm, depth.longest_mm),
-                np.clip(high[row], depth.shortest_mm, depth.longest_mm),
-            )
-        )
+        usable = depth.allowed_mm[row].max() > 0.0 and bool(np.all(depth.mark_allowed[row] > 0.0))
+        ladders.append(_stab(low[row], high[row]) if usable else [])
     return ladders
 
 

@@ -76,13 +76,17 @@ def _best_steps(problem: Problem, v: float, near: float, far: float) -> tuple[Le
             continue
         state = problem.state(f_number=float(stop), image_distance_mm=v)
         front, back = depth_at(state, float(blur) * _SLACK)
-        count = 1 if back >= far and front <= near else math.ceil((far - near) / (back - front) - 1e-9)
+        if math.isinf(back):
+            # From there on everything is sharp: back far enough for the nearest, one frame does.
+            count, share, places = 1, 1.0, np.array([min(0.0, near - front)])
+        else:
+            count = max(1, math.ceil((far - near) / (back - front) - 1e-9))
+            # Evenly from the place that has the nearest just sharp to that which has the farthest so.
+            step = (far - near) / count
+            share = step / (back - front)
+            places = near + step * (np.arange(count) + 0.5) - 0.5 * (front + back)
         if count > MOST_FRAMES:
             continue
-        # Evenly from the place that has the nearest just sharp to that which has the farthest so.
-        step = (far - near) / count
-        share = step / (back - front)
-        places = near + step * (np.arange(count) + 0.5) - 0.5 * (front + back)
         quality = float(criterion.softness(np.asarray(share * blur), n)) if criterion.rule == "root-sum" else -float(
             criterion.contrast(min(share, 1.0) * blur, n)
         )  # fmt: skip

@@ -26,7 +26,13 @@ def series(scene: Scene) -> Candidate:
 
 
 def no_stop(problem: Problem) -> Sentence:
-    """Why a series cannot help: even perfect focus is not sharp enough."""
+    """Why a series cannot help: even perfect focus is not sharp enough, or what moves smears too much."""
+    if problem.speeds_mm_s.any():
+        return Sentence(
+            "No stop of {lens} renders the wanted detail on what moves in this light, however it is focused; wait "
+            "for stillness, bring light, or ask for less",
+            {"lens": problem.lens.name},
+        )
     return Sentence(
         "No stop of {lens} renders the wanted detail even in perfect focus; print smaller or ask for less",
         {"lens": problem.lens.name},

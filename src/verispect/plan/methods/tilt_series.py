@@ -20,6 +20,8 @@ from verispect.plan.plane import best_plane
 from verispect.plan.problem import Problem
 from verispect.plan.scene import Scene
 
+# Of the limit on the tilt, where the image circle still darkens a corner of one frame.
+_SHARES = (0.95, 0.8, 0.5)
 # With marks alone a second search looks for axes along which the marks fall into few groups.
 _AXES_EACH_WAY = 9
 
@@ -40,6 +42,11 @@ def _attempt(problem: Problem) -> Candidate:
         axis = shallowest_axis(problem, limit) if limit > 0.0 else FORWARD
     covers = problem.scene.plan.wish.series_covers
     found = _towards_detents(problem, limit, covers) or _along(problem, axis, covers)
+    for share in _SHARES:
+        # The farthest frame stands nearest to the sensor, where the circle is smallest.
+        if found.fits:
+            break
+        found = better(found, _along(problem, shallowest_axis(problem, share * limit), covers))
     if covers == "marks":
         for other in _axes_by_groups(problem, limit):
             found = better(found, _along(problem, other, covers))
