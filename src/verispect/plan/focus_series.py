@@ -148,12 +148,11 @@ def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
     mark_allowed = np.ones(rates.shape)
     range_allowed = np.ones(len(stops))
     if not problem.is_plain:
-        states = [
-            problem.state(f_number=float(n), image_distance_mm=float(np.median(sharp_at)), axis=axis) for n in stops
-        ]
-        both = [problem.spoilers_mm(s, points) for s in states]
-        smears, residuals = (np.stack(part) for part in zip(*both, strict=True))
-        middles = np.array([s.working_f_number for s in states])[:, None]
+        middle = float(np.median(sharp_at))
+        states = [problem.state(f_number=float(n), image_distance_mm=middle, axis=axis) for n in stops]
+        residuals = np.stack([problem.spoilers_mm(s, points)[1] for s in states])
+        smears = _smears(problem, points, np.minimum(sharp_at, longest), stops)
+        middles = _working(first, sharp_at, stops)
         still = criterion.allowed_blur_mm(middles)
         with np.errstate(divide="ignore", invalid="ignore"):
             mark_allowed = np.nan_to_num(criterion.allowed_blur_mm(middles, smears, residuals) / still, nan=0.0)
@@ -173,6 +172,16 @@ def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
         longest_mm=longest,
         shortest_mm=problem.shortest_image_mm * axis[2] if axis == FORWARD else problem.nearest_tilted_mm,
     )
+
+
+def _smears(problem: Problem, points_mm: Floats, v: Floats, stops: Floats) -> Floats:
+    """Paths (S, K) of moving marks during an exposure that is focused on each."""
+    paths = np.zeros((len(stops), len(v)))
+    for k in np.flatnonzero(problem.speeds_mm_s > 0.0).tolist():
+        for row, stop in enumerate(stops.tolist()):
+            state = problem.state(f_number=stop, image_distance_mm=float(v[k]))
+            paths[row, k] = problem.speeds_mm_s[k] * problem.shutter_s(state) * v[k] / points_mm[k, 2]
+    return paths
 
 
 def _working(state: LensState, v: Floats, stops: Floats) -> Floats:
