@@ -63,6 +63,11 @@ def _file_menu(window: MainWindow) -> None:
     menu.addSeparator()
     _add(window, menu, _tr("&Field sheet (PDF)…"), "Ctrl+P", desk.save_sheet)
     _add(window, menu, _tr("Frame &list (CSV)…"), "Ctrl+Shift+P", desk.save_table)
+    menu.addSeparator()
+    _add(window, menu, _tr("Add &marks from a file…"), "Ctrl+Shift+M", window.marks_desk.read)
+    _add(window, menu, _tr("Save the marks as &CSV…"), None, lambda: window.marks_desk.write(".csv"))
+    _add(window, menu, _tr("Save the marks as &GPX…"), None, lambda: window.marks_desk.write(".gpx"))
+    menu.addSeparator()
     paper = menu.addMenu(_tr("Pa&per"))
     for size in ("A4", "Letter"):
         _add(window, paper, size, None, lambda size=size: window.settings.setValue("paper", size))

@@ -20,6 +20,7 @@ from verispect.ui.board_area import BoardArea
 from verispect.ui.document import PlanDocument, with_choice
 from verispect.ui.drawings.shown import Shown, look_again
 from verispect.ui.file_desk import FileDesk
+from verispect.ui.marks_desk import MarksDesk
 from verispect.ui.message_bar import MessageBar
 from verispect.ui.panels.kit import KitPanel
 from verispect.ui.panels.later import LaterPanel
@@ -55,6 +56,7 @@ class MainWindow(QMainWindow):
         self.system = str(settings.value("lengths", "metric"))
         self.theme = THEMES.get(str(settings.value("theme", "light")), THEMES["light"])
         self.message = MessageBar()
+        self.marks_desk = MarksDesk(self, self.document)
         self.desk = FileDesk(self, self.document, settings, recovery)
         self._build()
         build_menus(self)
@@ -172,6 +174,7 @@ class MainWindow(QMainWindow):
         self.subject.model.show_lengths(system)
         self.board.set_system(system)
         self.subject.refresh()
+        self.subject.catch.write_lengths_anew()
         self.kit.refresh()
         self._refresh_set()
 

@@ -9,6 +9,7 @@ from verispect.subject.marks import Mark
 from verispect.ui.document import PlanDocument, without_marks
 from verispect.ui.forms import ModelForm, Spec
 from verispect.ui.marks_table import MarksModel, MarksTable
+from verispect.ui.panels.catch import CatchPanel
 
 
 class SubjectPanel(QWidget):
@@ -40,6 +41,8 @@ class SubjectPanel(QWidget):
         self.camera_form.edited.connect(
             lambda camera, what: document.update(self.tr("change of {0}").format(what), camera=camera)
         )
+        self.catch = CatchPanel(document, lambda: self.model.system)
+        self.catch.added.connect(self.table.select_mark)
         self._build()
         document.changed.connect(self.refresh)
 
@@ -70,6 +73,7 @@ class SubjectPanel(QWidget):
         layout.addWidget(self._empty)
         layout.addWidget(self._complaint)
         layout.addLayout(buttons)
+        layout.addWidget(self.catch)
         layout.addWidget(camera)
         self._complaint.hide()
 
@@ -77,6 +81,7 @@ class SubjectPanel(QWidget):
         """Show the plan as it is."""
         plan = self._document.plan
         self.camera_form.show_model(plan.camera)
+        self.catch.refresh()
         self._empty.setVisible(not plan.marks)
         self.remove_button.setEnabled(bool(plan.marks))
 
