@@ -22,4 +22,4 @@ def fifty_marks():
 
 def test_fifty_marks_with_three_lenses(benchmark) -> None:
     weighing = benchmark.pedantic(weigh, args=(fifty_marks(),), rounds=5, warmup_rounds=1)
-    assert len(weighing.candidates) == 6
+    assert len(weighing.candidates) == 8

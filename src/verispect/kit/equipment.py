@@ -12,7 +12,7 @@ _Length = Annotated[float, Field(gt=0.0, le=5000.0)]
 
 
 class _Model(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, defer_build=True)
 
 
 class Film(_Model):

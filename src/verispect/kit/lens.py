@@ -15,7 +15,7 @@ __all__ = ["AtFocal", "Fitted", "Lens", "Order", "Residual"]
 
 
 class _Model(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, defer_build=True)
 
 
 class AtFocal(_Model):

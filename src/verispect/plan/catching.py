@@ -24,7 +24,7 @@ _SEEN_PIXELS = 2.0
 class Way(BaseModel):
     """A way to catch a place. `caught` says where it is in a plan."""
 
-    model_config = ConfigDict(frozen=True, allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, allow_inf_nan=False, defer_build=True)
 
     name: str = Field(default="", max_length=200)
 

@@ -20,7 +20,7 @@ LINE_PAIR_ARCMIN = 2.0
 
 
 class _Model(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, defer_build=True)
 
 
 _Size = Annotated[float, Field(gt=0.0, le=1.0e6)]
@@ -63,7 +63,9 @@ class Site(_Model):
     from_: datetime | None = Field(default=None, alias="from")
     to: datetime | None = None
 
-    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, populate_by_name=True)
+    model_config = ConfigDict(
+        frozen=True, extra="allow", allow_inf_nan=False, defer_build=True, populate_by_name=True
+    )
 
 
 class Light(_Model):
@@ -134,3 +136,9 @@ class Plan(_Model):
             pixel_mm=self.kit.body.pixel_mm,
             wavelength_nm=self.wish.wavelength_nm,
         )
+
+
+def empty_plan() -> Plan:
+    """A plan of defaults alone, quicker than `Plan()`: validated as one, not part by part."""
+    kit: dict[str, object] = {"body": {}, "head": {}, "times": {}}
+    return Plan.model_validate({"camera": {}, "light": {}, "kit": kit, "wish": {}, "choice": {}})

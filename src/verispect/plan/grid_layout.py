@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -81,6 +82,28 @@ def turned_grid_poses(*, pose: Pose, half_picture: Floats, half_frame: Floats, o
     TurnedGrid or None
         None where the picture comes too near the zenith or nadir, or needs too many frames.
     """
+    return _laid_out(_PoseKey(pose), tuple(half_picture.tolist()), tuple(half_frame.tolist()), overlap)
+
+
+class _PoseKey:
+    """A pose that can be looked up: two methods lay the same grids out, one after the other."""
+
+    def __init__(self, pose: Pose) -> None:
+        self.pose = pose
+        self._bytes = pose.matrix.tobytes() + np.asarray(pose.pupil_m, dtype=float).tobytes()
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _PoseKey) and self._bytes == other._bytes
+
+    def __hash__(self) -> int:
+        return hash(self._bytes)
+
+
+@lru_cache(maxsize=64)
+def _laid_out(
+    key: _PoseKey, picture: tuple[float, float], frame: tuple[float, float], overlap: float
+) -> TurnedGrid | None:
+    pose, half_picture, half_frame = key.pose, np.array(picture), np.array(frame)
     directions = _picture_directions(pose, half_picture)
     elevation = np.arcsin(np.clip(directions[:, 1], -1.0, 1.0))
     if np.max(np.abs(elevation)) > math.radians(85.0):

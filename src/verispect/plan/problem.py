@@ -85,6 +85,13 @@ class Problem:
         return self.lens.longest_image_mm
 
     @property
+    def used_size_mm(self) -> tuple[float, float]:
+        """The part of the sensor that the wanted picture fills with this focal length."""
+        ratio = min(1.0, self.focal_mm / self.scene.plan.camera.framing_mm)
+        width, height = self.scene.plan.kit.body.sensor_mm
+        return width * ratio, height * ratio
+
+    @property
     def shortest_image_mm(self) -> float:
         """Image distance along the lens's axis at the far end of the focusing range."""
         return self.lens.shortest_image_mm

@@ -17,7 +17,7 @@ from verispect.optics.types import Floats
 from verispect.plan.plane import focus_for
 from verispect.plan.problem import Problem
 from verispect.plan.sentence import Sentence
-from verispect.plan.stopping import best_stop, look_at_stops, moving_weights
+from verispect.plan.stopping import best_stop, choose_stop, look_at_stops, moving_weights
 
 
 @dataclass(frozen=True)
@@ -97,9 +97,9 @@ def _optimum(problem: Problem) -> LensState:
 
 
 def _tried(problem: Problem, name: Sentence, state: LensState) -> School:
-    stop = best_stop(problem, state)
     softness, contrast = look_at_stops(problem, state)
-    row = int(np.argmin(np.abs(problem.stops - stop)))
+    row = choose_stop(problem.criterion, softness, contrast)
+    stop = float(problem.stops[row])
     v = state.image_distance_mm
     object_mm = math.inf if v <= problem.focal_mm else problem.focal_mm * v / (v - problem.focal_mm)
     return School(name, object_mm, stop, softness[row], float(contrast[row].min()))

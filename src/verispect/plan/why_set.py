@@ -20,7 +20,6 @@ from verispect.plan.circle_report import circle_report, circle_sentence
 from verispect.plan.dial import dial
 from verispect.plan.exposure import Exposure
 from verispect.plan.frame_list import shutter_words
-from verispect.plan.methods.lens_choice import used_size_mm
 from verispect.plan.problem import Problem, problem_for
 from verispect.plan.reason import Reason
 from verispect.plan.sentence import Sentence
@@ -90,7 +89,7 @@ def engraved_reading_m(exposure: Exposure) -> float:
 
 def _circle(problem: Problem, exposure: Exposure) -> Reason:
     report = circle_report(
-        exposure, used_mm=used_size_mm(problem), sensor_diagonal_mm=problem.scene.plan.kit.body.diagonal_mm
+        exposure, used_mm=problem.used_size_mm, sensor_diagonal_mm=problem.scene.plan.kit.body.diagonal_mm
     )
     known = exposure.lens.image_circle_mm is not None
     return Reason(

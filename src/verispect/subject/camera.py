@@ -12,7 +12,7 @@ from verispect.optics.pose import Pose, camera_pose
 class Camera(BaseModel):
     """The camera's place and framing; the origin of the world lies on the ground under it."""
 
-    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, defer_build=True)
 
     height_m: float = Field(default=1.5, ge=0.0, le=10000.0, description="Entrance pupil above the ground.")
     bearing_deg: float = Field(default=0.0, ge=-360.0, le=360.0, description="Positive turns right.")

@@ -14,7 +14,7 @@ _FAR_M = 1.0e7
 class Mark(BaseModel):
     """A point of the subject, in world metres: x right, y up, z away from under the entrance pupil."""
 
-    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, defer_build=True)
 
     name: str = Field(max_length=200)
     x_m: float = Field(ge=-_FAR_M, le=_FAR_M)

@@ -9,7 +9,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
-from verispect.plan.document import ManualSetting, Plan
+from verispect.plan.document import ManualSetting, Plan, empty_plan
 from verispect.subject.marks import Mark
 
 
@@ -45,7 +45,7 @@ class PlanDocument(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._plan = Plan()
+        self._plan = empty_plan()
         self._shown = self._plan
         self.path: Path | None = None
         self.read_only = False

@@ -58,6 +58,8 @@ class MainWindow(QMainWindow):
         self.message = MessageBar()
         self.marks_desk = MarksDesk(self, self.document)
         self.desk = FileDesk(self, self.document, settings, recovery)
+        # Before there is anything to restyle: what is not shown yet is styled when it is.
+        self.setStyleSheet(style_sheet(self.theme))
         self._build()
         build_menus(self)
         self._connect()
@@ -163,7 +165,9 @@ class MainWindow(QMainWindow):
         """Light or dusk."""
         self.theme = THEMES[name]
         self.settings.setValue("theme", name)
-        self.setStyleSheet(style_sheet(self.theme))
+        sheet = style_sheet(self.theme)
+        if self.styleSheet() != sheet:
+            self.setStyleSheet(sheet)
         for view in (self.way, self.strip, self.board):
             view.apply_theme(self.theme)
 

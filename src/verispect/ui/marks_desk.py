@@ -10,11 +10,10 @@ from PyQt6.QtWidgets import QFileDialog
 
 from verispect.errors import FileError, VerispectError
 from verispect.files.atomic import write_atomically
-from verispect.files.gpx import marks_from_gpx, marks_to_gpx
-from verispect.files.marks_table import MOST_BYTES, TableRead, marks_from_csv, marks_to_csv
 from verispect.ui.document import PlanDocument
 
 if TYPE_CHECKING:
+    from verispect.files.marks_table import TableRead
     from verispect.ui.main_window import MainWindow
 
 # So many complaints are told one by one.
@@ -55,6 +54,10 @@ class MarksDesk(QObject):
         self._window.message.say(said)
 
     def _read(self, path: Path) -> TableRead:
+        # Not needed to open the window.
+        from verispect.files.gpx import marks_from_gpx
+        from verispect.files.marks_table import MOST_BYTES, marks_from_csv
+
         try:
             if path.stat().st_size > MOST_BYTES:
                 raise FileError(f"{path}: the file is larger than {MOST_BYTES} bytes; no table of marks is")
@@ -71,6 +74,9 @@ class MarksDesk(QObject):
 
     def write(self, suffix: str) -> None:
         """Ask for a place and write all marks as CSV or GPX."""
+        from verispect.files.gpx import marks_to_gpx
+        from verispect.files.marks_table import marks_to_csv
+
         try:
             plan = self._document.plan
             content = marks_to_csv(plan.marks).encode("utf-8") if suffix == ".csv" else marks_to_gpx(plan)

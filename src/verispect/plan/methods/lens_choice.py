@@ -77,13 +77,6 @@ def nearer_than_focal(problem: Problem) -> Sentence | None:
     )
 
 
-def used_size_mm(problem: Problem) -> tuple[float, float]:
-    """The part of the sensor that the wanted picture fills with this focal length."""
-    ratio = min(1.0, problem.focal_mm / problem.scene.plan.camera.framing_mm)
-    width, height = problem.scene.plan.kit.body.sensor_mm
-    return width * ratio, height * ratio
-
-
 def corner_reserve_mm(problem: Problem, state: LensState, centre_mm: tuple[float, float] | None = None) -> float:
     """How far the worst used corner lies within the image circle; negative outside."""
     return float(corner_reserves_mm(problem, state, centre_mm).min())
@@ -94,7 +87,7 @@ def corner_reserves_mm(problem: Problem, state: LensState, centre_mm: tuple[floa
     if centre_mm is None:
         centre_mm = problem.pivot_offset_mm(state)
     circle = problem.lens.circle_mm(problem.scene.plan.kit.body.diagonal_mm)
-    return circle_reserve_mm(corner_points_mm(used_size_mm(problem), centre_mm), state, circle)
+    return circle_reserve_mm(corner_points_mm(problem.used_size_mm, centre_mm), state, circle)
 
 
 def circle_reason(problem: Problem, reserve_mm: float) -> Sentence:

@@ -32,7 +32,7 @@ class CatchPanel(QGroupBox):
         super().__init__()
         self.setTitle(self.tr("Catch a mark"))
         self._document = document
-        self._typed: dict[str, Way] = {key: kind() for key, kind in WAYS.items()}
+        self._typed: dict[str, Way] = {key: kind.model_construct() for key, kind in WAYS.items()}
         self.way_box = QComboBox()
         self.way_box.setAccessibleName(self.tr("How it was measured"))
         self.add_button = QPushButton(self.tr("Add &what was measured"))
