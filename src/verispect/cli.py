@@ -8,7 +8,7 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from verispect.errors import PlanError, VerispectError
+from verispect.errors import FileError, GeometryError, PlanError, VerispectError
 
 DONE, BAD_INPUT = 0, 2
 
@@ -43,6 +43,8 @@ def _weigh(given: list[str]) -> int:
         weighing = weigh(plan)
     except PlanError as error:
         raise PlanError(f"{options.file}: {error.key}", error.found, error.right) from error
+    except GeometryError as error:
+        raise FileError(f"{options.file}: {error}") from error
     if options.json:
         print(json.dumps(weighing_to_dict(weighing), ensure_ascii=False, allow_nan=False))
     else:

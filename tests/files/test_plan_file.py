@@ -16,6 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import DEMO, EXAMPLES, ROOT, make_plan
+from verispect.cli import main
 from verispect.errors import FileError, NewerVersionError, PlanError, VerispectError
 from verispect.files.atomic import write_atomically
 from verispect.files.plan_file import plan_from_text, plan_to_text, read_newer_plan, read_plan, write_plan
@@ -232,3 +233,14 @@ def test_a_refused_rename_is_said_with_its_remedy(tmp_path: Path, monkeypatch) -
     with pytest.raises(FileError, match=r"read-only file system.*a folder you may write to"):
         write_plan(make_plan([(0, 1, 2)]), tmp_path / "plan.verispect")
     assert list(tmp_path.iterdir()) == []
+
+
+def test_a_lens_that_cannot_be_is_one_sentence_with_its_file(tmp_path: Path, capsys) -> None:
+    plan = json.loads(DEMO.read_text(encoding="utf-8"))
+    plan["kit"]["lenses"][0] |= {"front_ahead_mm": 100, "fitted": {"close_up_dioptres": 50}}
+    path = tmp_path / "odd.verispect"
+    path.write_text(json.dumps(plan), encoding="utf-8")
+    assert main(["weigh", str(path)]) == 2
+    said = capsys.readouterr().err.strip()
+    assert said.startswith(f"verispect: {path}: a close-up lens of 50 dioptres")
+    assert "\n" not in said

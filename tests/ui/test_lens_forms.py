@@ -146,3 +146,18 @@ def test_weigh_shows_the_schools_and_takes_a_screen(qtbot, window: MainWindow) -
     plan = window.document.plan
     assert plan.criterion(24.0).frequency == pytest.approx(3840 / 3.0 / 36.0)
     assert "pixels" in window.set.why.toPlainText()
+
+
+def test_a_lens_that_cannot_be_is_said_and_can_be_undone(qtbot, window: MainWindow) -> None:
+    window.show_station("kit")
+    typed(window.kit.lens_forms.focus, "front_ahead_mm", "100")
+    typed(window.kit.lens_forms.fitted, "close_up_dioptres", "50")
+    weighed(qtbot, window)
+    assert "makes no camera lens" in window.weigh.text.toPlainText()
+    way = window.subject.catch.way_box
+    way.setCurrentIndex(way.findData("focus scale"))
+    window.subject.catch.add()
+    assert "makes no camera lens" in window.subject.catch.complaint.text()
+    window.document.undo_stack.undo()
+    weighed(qtbot, window)
+    assert window.weighing is not None

@@ -10,6 +10,7 @@ from verispect.plan.candidate import METHOD_KEYS, Candidate
 from verispect.plan.document import Plan
 from verispect.plan.methods import worked
 from verispect.plan.problem import problem_for
+from verispect.plan.remedies import remedies
 from verispect.plan.scene import Scene, build_scene
 from verispect.plan.schools import School, schools_of
 from verispect.plan.sentence import Sentence
@@ -74,6 +75,8 @@ def weigh(
         candidate = worked(key, scene)
         candidates.append(replace(candidate, confidence=confidence(candidate)))
     advised, because = advise(candidates)
+    if advised is not None and not any(candidate.holds for candidate in candidates):
+        because += remedies(next(c for c in candidates if c.key == advised), is_cancelled)
     return Weighing(scene, tuple(candidates), advised, because, _schools(scene, candidates))
 
 

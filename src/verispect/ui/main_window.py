@@ -9,7 +9,7 @@ from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from verispect.errors import PlanError, VerispectError
+from verispect.errors import VerispectError
 from verispect.files.recovery import RecoveryStore
 from verispect.plan.by_hand import worked_by_hand
 from verispect.plan.candidate import Candidate
@@ -195,7 +195,7 @@ class MainWindow(QMainWindow):
         if choice.manual is not None and scene.plan.marks and scene.plan.kit.lenses:
             try:
                 check_before_lens(scene)
-            except PlanError:
+            except VerispectError:
                 return None, False
             by_hand = worked_by_hand(scene, choice.manual)
             if by_hand is not None:

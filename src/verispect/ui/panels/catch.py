@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from verispect.errors import PlanError
+from verispect.errors import VerispectError
 from verispect.plan.catching import WAYS, Way
 from verispect.plan.document import Site
 from verispect.ui.document import PlanDocument
@@ -148,7 +148,7 @@ class CatchPanel(QGroupBox):
         plan = self._document.plan
         try:
             mark = self._typed[key].mark(plan)
-        except PlanError as error:
+        except VerispectError as error:
             self._complain(str(error))
             return
         self._complain("")
