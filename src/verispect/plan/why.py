@@ -117,7 +117,7 @@ def _focus(candidate: Candidate, frame: int) -> Reason:
     return Reason(
         Sentence("Focus"),
         Sentence(
-            "image distance {v:.3f} mm, f = {f:g} mm: the plane of sharp focus crosses the view at {crossing} "
+            "image distance {v:.3f} mm, f = {f:.4g} mm: the plane of sharp focus crosses the view at {crossing} "
             "from the lens",
             {"v": state.image_distance_mm, "f": state.focal_mm, "crossing": crossing},
         ),
