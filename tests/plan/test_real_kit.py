@@ -20,6 +20,7 @@ from verispect.plan.problem import problem_for
 from verispect.plan.scene import build_scene
 from verispect.plan.stopping import best_stops_in_focus, stop_range
 from verispect.plan.why import reasons_for
+from verispect.plan.work_order import steps
 
 FLOOR = [(-0.6, 0.1, 1.8), (0.8, 0.0, 2.6), (-1.2, 0.3, 4.5), (2.0, 0.2, 8.0)]
 
@@ -112,6 +113,7 @@ def test_a_back_adds_to_the_tilt_of_the_lens_and_is_told_how() -> None:
     told = str(next(reason.working for reason in reasons_for(both) if str(reason.what) == "On the scales"))
     assert "back tilt" in told
     assert "lens tilt +3.00°" in told
+    assert any(told in str(step) for step in steps(both))
 
 
 @pytest.mark.parametrize("seed", [2, 3, 5])

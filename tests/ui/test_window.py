@@ -503,3 +503,28 @@ def test_drawings_stand_on_the_paper_of_their_theme(window: MainWindow, theme: s
         }
         assert window.theme.field.lower() in seen
         assert "#000000" not in seen
+
+
+def test_the_sheet_of_a_rail_series_tells_where_the_camera_stands(qtbot, window: MainWindow, tmp_path: Path) -> None:
+    from PyQt6.QtPdf import QPdfDocument
+
+    from tests.plan.test_rail_and_grid_series import close_plan
+    from verispect.plan.frame_list import frame_rows
+    from verispect.ui.sheet import write_sheet
+
+    window.document.open(close_plan(), None)
+    weighed(qtbot, window)
+    window.take_method("rail-series")
+    weighed(qtbot, window)
+    path = tmp_path / "rail.pdf"
+    write_sheet(window.shown, path, system="metric", paper="A4")
+    document = QPdfDocument(None)
+    assert document.load(str(path)) == QPdfDocument.Error.None_
+    text = "".join(document.getAllText(page).text() for page in range(document.pageCount()))
+    document.close()
+    second = f"{frame_rows(window.shown.candidate)[1].rail_mm:.3f} mm"
+    assert "Rail" in text
+    assert second in text
+    window.show_station("set")
+    assert window.set.table.item(1, 1).text() == second
+    window.document.undo_stack.clear()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from verispect.plan.candidate import Candidate
+from verispect.plan.dial import dial
 from verispect.plan.sentence import Sentence
 
 
@@ -28,7 +29,11 @@ def steps(candidate: Candidate) -> list[Sentence]:
 
 
 def _of_method(candidate: Candidate) -> list[Sentence]:
-    setting = Sentence("Set tilt and swing to the figures and lock them; they stay for all frames")
+    first = candidate.exposures[0]
+    setting = Sentence(
+        "Set the movements and lock them, they stay for all frames: {dial}",
+        {"dial": dial(first.lens, candidate.scene.plan.kit.body, first.state.axis).words},
+    )
     if candidate.key == "one-frame":
         return [Sentence("Focus at the distance given, in live view at full magnification on something there")]
     if candidate.key == "tilt":

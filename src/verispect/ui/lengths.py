@@ -154,3 +154,14 @@ def format_movement(millimetres: float) -> str:
     """A shift as a scale shows it."""
     rounded = round(millimetres, 1)
     return f"{rounded:+.1f} mm".replace("-", "−") if rounded else "0.0 mm"
+
+
+def format_travel(millimetres: float) -> str:
+    """A place on a focusing rail, to a micrometre.
+
+    Examples
+    --------
+    >>> format_travel(0.7288)
+    '0.729 mm'
+    """
+    return f"{millimetres:.3f} mm"

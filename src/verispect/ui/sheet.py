@@ -19,7 +19,7 @@ from verispect.ui.drawings.board import Board
 from verispect.ui.drawings.frame import FrameBoard
 from verispect.ui.drawings.shown import Shown
 from verispect.ui.drawings.side import ElevationBoard, GroundBoard, SideBoard
-from verispect.ui.lengths import format_angle, format_length, format_movement
+from verispect.ui.lengths import format_angle, format_length, format_movement, format_travel
 from verispect.ui.theme import LIGHT, colour, font
 from verispect.ui.words import counted_frames, say
 
@@ -217,6 +217,8 @@ class _Sheet:
         if moves("cross_mm", "rise_mm"):
             columns.append((1.2, _tr("Cross"), lambda row: format_movement(row.cross_mm)))
             columns.append((1.2, _tr("Rise"), lambda row: format_movement(row.rise_mm)))
+        if moves("rail_mm"):
+            columns.append((1.2, _tr("Rail"), lambda row: format_travel(row.rail_mm)))
         columns.append((1.0, _tr("Bearing"), lambda row: format_angle(row.bearing_deg)))
         columns.append((1.0, _tr("Pitch"), lambda row: format_angle(row.pitch_deg)))
         columns.append((2.1, _tr("Focus, from sensor"), lambda row: format_length(row.focus_m, system)))

@@ -25,7 +25,7 @@ from verispect.plan.frame_list import FrameRow, frame_rows, shutter_words
 from verispect.plan.sentence import Sentence
 from verispect.plan.why import reasons_for
 from verispect.ui.drawings.shown import Shown
-from verispect.ui.lengths import format_angle, format_length, format_movement
+from verispect.ui.lengths import format_angle, format_length, format_movement, format_travel
 from verispect.ui.words import heading, say
 
 
@@ -142,7 +142,7 @@ class SetPanel(QWidget):
             columns.append((self.tr("Cross"), lambda row: format_movement(row.cross_mm)))
             columns.append((self.tr("Rise"), lambda row: format_movement(row.rise_mm)))
         if candidate.key == "rail-series":
-            columns.append((self.tr("Rail"), lambda row: format_movement(row.rail_mm)))
+            columns.append((self.tr("Rail"), lambda row: format_travel(row.rail_mm)))
         columns.append((self.tr("Focus"), lambda row: format_length(row.focus_m, system)))
         columns.append((self.tr("Stop"), lambda row: f"f/{row.stop}"))
         columns.append((self.tr("Time"), lambda row: shutter_words(row.shutter_s)))
