@@ -23,7 +23,6 @@ from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.candidate import TURNED, Candidate
 from verispect.plan.frame_list import FrameRow, frame_rows, shutter_words
 from verispect.plan.sentence import Sentence
-from verispect.plan.why import reasons_for
 from verispect.ui.drawings.shown import Shown
 from verispect.ui.lengths import format_angle, format_length, format_movement, format_travel
 from verispect.ui.words import heading, say
@@ -101,6 +100,9 @@ class SetPanel(QWidget):
         return " ".join(f"{say(reason)}." for reason in candidate.why_not)
 
     def _fill(self, candidate: Candidate, shown: Shown) -> None:
+        # Not needed before the first weighing has come in, when the window has long been painted.
+        from verispect.plan.why import reasons_for
+
         name = say(Sentence(METHOD_NAMES[candidate.key]))
         rows = frame_rows(candidate)
         first = rows[0]
