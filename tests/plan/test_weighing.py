@@ -175,7 +175,7 @@ def test_a_floor_from_near_to_far_wants_tilt_and_says_what_one_frame_leaves_soft
     one = weighing.by_key("one-frame")
     said = [str(reason) for reason in weighing.because if "One frame leaves" in str(reason)]
     assert len(said) == 1
-    assert said[0].endswith(f"{one.worst_softness:.1f} times too soft")
+    assert said[0].endswith(f"{one.worst_softness:.2f} times too soft")
 
 
 def test_nothing_holds_names_the_nearest() -> None:
@@ -193,6 +193,51 @@ def test_least_time_and_most_detail_change_the_burden() -> None:
     detailed = plan.model_copy(update={"wish": plan.wish.model_copy(update={"priority": "most detail"})})
     assert weigh(plan).advised == "one-frame"
     assert weigh(detailed).advised == "turned-grid"
+
+
+def test_least_movement_and_least_merging_change_the_burden() -> None:
+    """Everything holds in two ways: one slow frame less, or many frames; one frame leaves nothing to merge."""
+    plan = make_plan([(0.0, 1.5, 1.2), (0.3, 1.4, 6.0)], lenses=[a_lens(24)])
+    for priority in ("least risk from movement", "least computer work"):
+        wished = plan.model_copy(update={"wish": plan.wish.model_copy(update={"priority": priority})})
+        weighing = weigh(wished)
+        holding = [candidate for candidate in weighing.candidates if candidate.holds]
+        chosen = weighing.by_key(weighing.advised)
+        if priority == "least computer work":
+            assert chosen.frame_count == 1 or all(c.frame_count > 1 for c in holding)
+        assert chosen.run_s <= min(c.run_s for c in holding) * 1.02 or priority == "least computer work"
+
+
+def test_asked_probability_passes_over_what_is_not_sure_enough() -> None:
+    places = [(0.0, 0.7, 1.8), (0.3, 0.2, 3.0), (-0.5, 0.05, 7.0)]
+    lens = a_lens(24, tilt_plus_minus_deg=0.6)
+    plan = make_plan(places, lenses=[lens], marks={"plus_minus_m": 0.005}, print_mm=(1350, 900))
+    calm = weigh(plan)
+    assert calm.advised == "tilt"
+    share = calm.by_key("tilt").confidence.holds
+    assert 0.0 < share < 0.95
+    surer = max(c.confidence.holds for c in calm.candidates if c.holds)
+    doubt = next(str(reason) for reason in calm.because if "With the ± given" in str(reason))
+    assert f"in {100 * share:.0f} of 100 draws;" in doubt
+    assert doubt.endswith(f"in {100 * surer:.0f}")
+    sure = plan.model_copy(update={"wish": plan.wish.model_copy(update={"least_probability": 0.99})})
+    weighing = weigh(sure)
+    chosen = weighing.by_key(weighing.advised)
+    assert weighing.advised != "tilt"
+    assert chosen.holds
+    assert chosen.confidence.holds >= 0.99
+    said = next(str(reason) for reason in weighing.because if "by the figures" in str(reason))
+    assert f"only in {100 * share:.0f} of 100 draws; 99 were asked" in said
+
+
+def test_where_none_is_sure_enough_the_surest_is_advised_and_that_is_said() -> None:
+    plan = make_plan([(0.0, 1.5, 2.0), (0.3, 1.4, 2.2)], marks={"plus_minus_m": 1.5}, least_probability=1.0)
+    weighing = weigh(plan)
+    holding = [candidate for candidate in weighing.candidates if candidate.holds]
+    surest = max(candidate.confidence.holds for candidate in holding)
+    assert surest < 1.0
+    assert weighing.by_key(weighing.advised).confidence.holds == surest
+    assert any("No method holds in 100 of 100 draws" in str(reason) for reason in weighing.because)
 
 
 def test_marks_outside_the_picture_are_named() -> None:

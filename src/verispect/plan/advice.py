@@ -26,11 +26,22 @@ METHOD_NAMES = {
 }
 # Two burdens within this share of one another count as equal.
 _TIE = 0.02
+# Doubts below this share of draws are told.
+_SURE = 0.95
 
 
 def burden(candidate: Candidate) -> float:
-    """What the user's priority asks to be least: frames, seconds, or fewer pixels than could be had."""
+    """What the user's priority asks to be least.
+
+    Frames; seconds on site; fewer pixels than could be had; seconds from the first frame's beginning to the
+    last one's end, in which things can move; pixels that a computer must merge and join.
+    """
     priority = candidate.scene.plan.wish.priority
+    if priority == "least risk from movement":
+        return candidate.run_s
+    if priority == "least computer work":
+        width, height = candidate.scene.plan.kit.body.pixels
+        return float(candidate.frame_count * width * height) if candidate.frame_count > 1 else 0.0
     if priority == "least time":
         return candidate.time_on_site_s
     if priority == "most detail":
@@ -47,11 +58,71 @@ def advise(candidates: Sequence[Candidate]) -> tuple[str | None, tuple[Sentence,
     if not holding:
         nearest = min(fitting, key=lambda c: (c.worst_softness, -c.worst_contrast, _order(c)))
         return nearest.key, _nothing_holds(nearest, fitting)
+    sure = [candidate for candidate in holding if _is_sure(candidate)]
+    unsure = [candidate for candidate in holding if candidate not in sure] if sure else []
+    doubts = () if sure else _none_is_sure(holding)
+    holding = sure or [max(holding, key=lambda c: (c.confidence.holds if c.confidence else 1.0, -_order(c)))]
     least = min(burden(candidate) for candidate in holding)
     ties = [candidate for candidate in holding if burden(candidate) <= least * (1.0 + _TIE)]
     chosen = min(ties, key=_order)
-    reasons = [_holds(chosen), *_simpler_fail(chosen, fitting), *_ties(chosen, ties)]
+    passed = [candidate for candidate in fitting if candidate not in unsure]
+    reasons = [
+        _holds(chosen),
+        *doubts,
+        *_doubt(chosen, fitting),
+        *_too_unsure(chosen, unsure),
+        *(_simpler_fail(chosen, passed) if sure else []),
+        *_ties(chosen, ties),
+    ]
     return chosen.key, (*reasons, *_outside(chosen))
+
+
+def _doubt(chosen: Candidate, fitting: list[Candidate]) -> list[Sentence]:
+    """How often the chosen method holds where figures are unsure, and the surest of the others if that is surer."""
+    if chosen.confidence is None or chosen.confidence.holds >= _SURE:
+        return []
+    own = chosen.confidence.holds
+    others = [c for c in fitting if c.holds and c.confidence is not None and c.confidence.holds > own + 0.005]
+    values: dict[str, object] = {"own": 100.0 * own}
+    if not others:
+        return [Sentence("With the ± given it holds in {own:.0f} of 100 draws; none of the others is surer", values)]
+    surest = max(others, key=lambda c: (c.confidence.holds if c.confidence else 0.0, -_order(c)))
+    assert surest.confidence is not None
+    values |= {"other": Sentence(METHOD_NAMES[surest.key]), "its": 100.0 * surest.confidence.holds}
+    return [Sentence("With the ± given it holds in {own:.0f} of 100 draws; {other} in {its:.0f}", values)]
+
+
+def _is_sure(candidate: Candidate) -> bool:
+    """Whether it holds with the asked probability, as far as that is known."""
+    asked = candidate.scene.plan.wish.least_probability
+    return candidate.confidence is None or candidate.confidence.holds >= asked
+
+
+def _none_is_sure(holding: list[Candidate]) -> tuple[Sentence, ...]:
+    asked = holding[0].scene.plan.wish.least_probability
+    return (
+        Sentence(
+            "No method holds in {asked:.0f} of 100 draws, as was asked; this one is the surest",
+            {"asked": 100.0 * asked},
+        ),
+    )
+
+
+def _too_unsure(chosen: Candidate, unsure: list[Candidate]) -> list[Sentence]:
+    """Methods that hold by the figures as typed, but not surely enough."""
+    asked = chosen.scene.plan.wish.least_probability
+    return [
+        Sentence(
+            "{method} holds by the figures, but only in {sure:.0f} of 100 draws; {asked:.0f} were asked",
+            {
+                "method": Sentence(METHOD_NAMES[other.key]),
+                "sure": 100.0 * other.confidence.holds,
+                "asked": 100.0 * asked,
+            },
+        )
+        for other in unsure
+        if other.confidence is not None
+    ]
 
 
 def _order(candidate: Candidate) -> int:
@@ -110,7 +181,7 @@ def _simpler_fail(chosen: Candidate, fitting: list[Candidate]) -> list[Sentence]
                 else Sentence("{method} holds too, at more of what you want least", values)
             )
         elif np.isfinite(other.worst_softness):
-            reasons.append(Sentence("{method} leaves {worst} {times:.1f} times too soft", values))
+            reasons.append(Sentence("{method} leaves {worst} {times:.2f} times too soft", values))
         else:
             reasons.append(Sentence("{method} cannot render the wanted detail on {worst}", values))
     return reasons

@@ -41,7 +41,12 @@ class Wish(_Model):
     rule: Rule = "wave"
     wavelength_nm: float | None = Field(default=550.0, ge=300.0, le=1100.0)
     series_covers: Literal["range", "marks"] = "range"
-    priority: Literal["least frames", "most detail", "least time"] = "least frames"
+    priority: Literal[
+        "least frames", "most detail", "least time", "least risk from movement", "least computer work"
+    ] = "least frames"
+    least_probability: float = Field(
+        default=0.0, ge=0.0, le=1.0, description="That all musts hold, where figures carry a ±; 0 asks for none."
+    )
     overlap: float = Field(default=0.3, ge=0.0, le=0.9, description="Least overlap of grid neighbours.")
 
     def print_line_pairs_per_mm(self) -> float:

@@ -86,7 +86,11 @@ class WeighPanel(QWidget):
                  choices=(("range", self.tr("whole range")), ("marks", self.tr("marks only")))),
             Spec("priority", self.tr("Aim"), "choice", hint=self.tr("What matters most"),
                  choices=(("least frames", self.tr("least frames")), ("least time", self.tr("least time")),
-                          ("most detail", self.tr("most detail")))),
+                          ("most detail", self.tr("most detail")),
+                          ("least risk from movement", self.tr("least movement")),
+                          ("least computer work", self.tr("least merging")))),
+            Spec("least_probability", self.tr("Sure to"),
+                 hint=self.tr("Least probability, 0 to 1, that all musts hold where figures carry a ±")),
             Spec("overlap", self.tr("Overlap"), hint=self.tr("Of grid neighbours, as a share of a frame")),
         ]  # fmt: skip
 
