@@ -84,6 +84,7 @@ import os; os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from PyQt6.QtWidgets import QApplication
 import pyqtgraph as pg
 app = QApplication([]); w = pg.PlotWidget(); w.show(); app.processEvents()
+os._exit(0)
 """
 _OURS = """
 import os; os.environ["QT_QPA_PLATFORM"] = "offscreen"

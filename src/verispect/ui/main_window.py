@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -75,13 +76,12 @@ class MainWindow(QMainWindow):
         self.way, self.strip = Way(), Strip()
         self.board = BoardArea(self.document)
         self.subject = SubjectPanel(self.document)
-        self.kit = KitPanel(self.document, lambda: self.system)
-        self.weigh = WeighPanel(self.document, lambda: self.system)
         self.set = SetPanel(lambda: self.system)
         self.panels: dict[str, QWidget] = {
             "subject": self.subject,
-            "kit": self.kit,
-            "weigh": self.weigh,
+            # Built when first wanted: the window opens sooner without them.
+            "kit": QWidget(),
+            "weigh": QWidget(),
             "set": self.set,
             **{key: LaterPanel(key) for key in ("shoot", "prove", "keep")},
         }
@@ -105,6 +105,37 @@ class MainWindow(QMainWindow):
         layout.addWidget(self.strip)
         self.setCentralWidget(whole)
 
+    @cached_property
+    def kit(self) -> KitPanel:
+        """The kit's panel."""
+        panel = KitPanel(self.document, lambda: self.system)
+        self._put("kit", panel)
+        panel.refresh()
+        return panel
+
+    @cached_property
+    def weigh(self) -> WeighPanel:
+        """The weighing's panel."""
+        panel = WeighPanel(self.document, lambda: self.system)
+        panel.advised_wanted.connect(lambda: self.take_method(None))
+        self._put("weigh", panel)
+        panel.refresh()
+        if self.weighing is not None or self.complaint:
+            panel.show_weighing(self.weighing, self.complaint)
+        return panel
+
+    def _put(self, key: str, panel: QWidget) -> None:
+        """A panel in the place that was kept for it."""
+        kept = self.panels[key]
+        panel.setObjectName("panel")
+        place, in_front = self.stack.indexOf(kept), self.stack.currentWidget() is kept
+        self.stack.insertWidget(place, panel)
+        self.stack.removeWidget(kept)
+        kept.deleteLater()
+        self.panels[key] = panel
+        if in_front:
+            self.stack.setCurrentWidget(panel)
+
     def _connect(self) -> None:
         document = self.document
         document.changed.connect(self._on_changed)
@@ -120,7 +151,6 @@ class MainWindow(QMainWindow):
         self.strip.chosen.connect(self.take_method)
         self.board.picked.connect(self.select_mark)
         self.subject.selected.connect(self.select_mark)
-        self.weigh.advised_wanted.connect(lambda: self.take_method(None))
         self.set.frame_picked.connect(self._on_frame)
         self.set.best_wanted.connect(lambda: self.take_method(self.document.plan.choice.method))
         self.set.sheet_wanted.connect(self.desk.save_sheet)
@@ -135,6 +165,8 @@ class MainWindow(QMainWindow):
 
     def show_station(self, key: str) -> None:
         """Bring a station's panel to the front."""
+        if key in ("kit", "weigh"):
+            getattr(self, key)
         self.stack.setCurrentWidget(self.panels[key])
         self.way.show_station(key)
         if key == "subject":
@@ -179,7 +211,8 @@ class MainWindow(QMainWindow):
         self.board.set_system(system)
         self.subject.refresh()
         self.subject.catch.write_lengths_anew()
-        self.kit.refresh()
+        if "kit" in self.__dict__:
+            self.kit.refresh()
         self._refresh_set()
 
     def _scene(self) -> Scene:
