@@ -14,6 +14,7 @@ from tests.conftest import a_lens, make_plan
 from verispect.optics.blur import blur_axes_mm, blur_of_many_states_mm
 from verispect.optics.depth import limits_along_ray_mm
 from verispect.optics.lens import LensState, axis_from_tilt_and_swing
+from verispect.optics.pose import camera_pose
 from verispect.plan.document import Plan
 from verispect.plan.methods import worked
 from verispect.plan.problem import problem_for
@@ -129,3 +130,25 @@ def test_draws_are_seeded_and_the_weighing_carries_them() -> None:
     found = confidence(candidate)
     assert found.holds <= found.each.min() + 1e-12
     assert (found.softness_95 > 0.0).all()
+
+
+@pytest.mark.parametrize("unsure", [{"height_plus_minus_m": 0.06}, {"pitch_plus_minus_deg": 3.0}])
+def test_height_and_pitch_against_cameras_that_stand_otherwise(unsure) -> None:
+    """Brute force: cameras really placed and pitched otherwise, the lens set as planned, general random numbers."""
+    places = [(0.0, 0.7, 1.8), (0.3, 0.2, 3.0), (-0.5, 0.05, 7.0)]
+    lens = [a_lens(24.0, f_numbers=[4, 4])]
+    plan = make_plan(places, lenses=lens, rule="disc", camera=unsure, print_mm=(1350, 900))
+    candidate = worked("tilt", build_scene(plan))
+    state, allowed = candidate.exposures[0].state, candidate.criterion.disc_mm
+    rng = np.random.default_rng(11)
+    count, held = 3000, 0
+    for _ in range(count):
+        moved = camera_pose(
+            height_m=1.5 + unsure.get("height_plus_minus_m", 0.0) / 2.0 * rng.standard_normal(),
+            pitch_rad=math.radians(unsure.get("pitch_plus_minus_deg", 0.0)) / 2.0 * rng.standard_normal(),
+        )
+        blur = blur_axes_mm(moved.to_camera_mm(np.array(places)), state)[0]
+        held += bool((blur <= allowed).all())
+    expected = held / count
+    assert 0.1 < expected < 0.95
+    assert confidence(candidate, draws=8000).holds == pytest.approx(expected, abs=0.035)

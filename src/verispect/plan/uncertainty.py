@@ -11,6 +11,7 @@ from verispect.optics.blur import blur_of_many_states_mm
 from verispect.optics.types import Bools, Floats, Indices
 from verispect.plan.candidate import Candidate, Confidence
 from verispect.plan.exposure import Exposure
+from verispect.plan.scene import Scene
 
 DRAWS = 1000
 SEED = 1
@@ -26,7 +27,15 @@ def confidence(candidate: Candidate, *, draws: int = DRAWS, seed: int = SEED) ->
     scene = candidate.scene
     spread_m = scene.plus_minus_m[scene.deciding]
     lens = candidate.lens.lens
-    if not (np.any(spread_m) or lens.tilt_plus_minus_deg or lens.focus_plus_minus_mm):
+    camera = scene.plan.camera
+    unsure = (
+        np.any(spread_m)
+        or lens.tilt_plus_minus_deg
+        or lens.focus_plus_minus_mm
+        or camera.height_plus_minus_m
+        or camera.pitch_plus_minus_deg
+    )
+    if not unsure:
         return None
     rng = np.random.default_rng(seed)
     marks = np.flatnonzero(scene.deciding)
@@ -50,7 +59,7 @@ def _softness(candidate: Candidate, marks: Indices, draws: int, rng: np.random.G
     distance = np.linalg.norm(offset, axis=1)
     spread = scene.plus_minus_m[marks] / _SIGMAS
     drawn = np.maximum(distance + spread * rng.standard_normal((draws, len(marks))), 0.02 * distance)
-    world = scene.pose.pupil_m + (offset / distance[:, None]) * drawn[..., None]
+    world = _as_placed(scene, scene.pose.pupil_m + (offset / distance[:, None]) * drawn[..., None], rng)
     # The tilt is set once for all frames; the focus anew for each.
     tilts = (
         np.radians(candidate.exposures[0].lens.lens.tilt_plus_minus_deg) / _SIGMAS * rng.standard_normal((draws, 2))
@@ -71,6 +80,21 @@ def _softness(candidate: Candidate, marks: Indices, draws: int, rng: np.random.G
         seen = _inside(exposure, world, scene.plan.kit.body.sensor_mm) | ~candidate.rendering.inside[marks]
         best = np.minimum(best, np.where(seen, softness, np.inf))
     return best
+
+
+def _as_placed(scene: Scene, world_m: Floats, rng: np.random.Generator) -> Floats:
+    """The marks (draws, K, 3) as they lie before a camera whose height and pitch are a little off, once a draw."""
+    camera = scene.plan.camera
+    rise, turn = rng.standard_normal((2, len(world_m), 1)) / _SIGMAS
+    if not (camera.height_plus_minus_m or camera.pitch_plus_minus_deg):
+        return world_m
+    seen = scene.pose.to_camera_mm(
+        world_m - np.array([0.0, 1.0, 0.0]) * (camera.height_plus_minus_m * rise)[..., None]
+    )
+    angle = np.radians(camera.pitch_plus_minus_deg) * turn
+    right, up, away = np.moveaxis(seen, -1, 0)
+    turned = [right, up * np.cos(angle) - away * np.sin(angle), away * np.cos(angle) + up * np.sin(angle)]
+    return scene.pose.to_world_m(np.stack(turned, axis=-1))
 
 
 def _blur(exposure: Exposure, world_m: Floats, tilts_rad: Floats, rng: np.random.Generator) -> Floats:

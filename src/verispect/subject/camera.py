@@ -18,6 +18,10 @@ class Camera(BaseModel):
     bearing_deg: float = Field(default=0.0, ge=-360.0, le=360.0, description="Positive turns right.")
     pitch_deg: float = Field(default=0.0, gt=-90.0, lt=90.0, description="Positive looks up.")
     roll_deg: float = Field(default=0.0, ge=-180.0, le=180.0, description="Positive leans right.")
+    height_plus_minus_m: float = Field(
+        default=0.0, ge=0.0, le=100.0, description="How surely the height is known; 19 times in 20 within."
+    )
+    pitch_plus_minus_deg: float = Field(default=0.0, ge=0.0, le=45.0, description="How surely it is levelled.")
     framing_mm: float = Field(
         default=24.0, gt=0.0, le=5000.0, description="Focal length whose field is the wanted picture."
     )

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
+    QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -51,6 +52,7 @@ class CatchPanel(QGroupBox):
             self.way_box.addItem(title, key)
             self._stack.addWidget(self._page(key, specs, system))
         self.way_box.currentIndexChanged.connect(self._take)
+        self._take(0)
         row = QHBoxLayout()
         row.addWidget(self.way_box, 1)
         row.addWidget(self.add_button, 1)
@@ -139,6 +141,10 @@ class CatchPanel(QGroupBox):
         self.forms[key].show_model(way)
 
     def _take(self, index: int) -> None:
+        # As high as the form in front, not as the highest.
+        for page in range(self._stack.count()):
+            ignored, kept = QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred
+            self._stack.widget(page).setSizePolicy(kept, kept if page == index else ignored)
         self._stack.setCurrentIndex(index)
         self._complain("")
 

@@ -54,6 +54,8 @@ class SubjectPanel(QWidget):
             Spec("bearing_deg", self.tr("Bearing"), unit="°", hint=self.tr("Positive turns right")),
             Spec("pitch_deg", self.tr("Pitch"), unit="°", hint=self.tr("Positive looks up")),
             Spec("roll_deg", self.tr("Roll"), unit="°", hint=self.tr("Positive leans right")),
+            Spec("height_plus_minus_m", self.tr("Height ±"), "length", "", self.tr("19 times in 20 within")),
+            Spec("pitch_plus_minus_deg", self.tr("Pitch ±"), unit="°", hint=self.tr("19 times in 20 within")),
         ]  # fmt: skip
 
     def _build(self) -> None:
