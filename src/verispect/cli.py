@@ -44,7 +44,7 @@ def _weigh(given: list[str]) -> int:
     except PlanError as error:
         raise PlanError(f"{options.file}: {error.key}", error.found, error.right) from error
     except GeometryError as error:
-        raise FileError(f"{options.file}: {error}") from error
+        raise FileError("{file}: {error}", file=options.file, error=error) from error
     if options.json:
         print(json.dumps(weighing_to_dict(weighing), ensure_ascii=False, allow_nan=False))
     else:

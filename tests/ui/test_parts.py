@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import ROOT, make_plan
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 from verispect.ui.document import PlanDocument, with_mark
 from verispect.ui.lengths import LengthError, format_length, parse_length_m
 from verispect.ui.theme import THEMES, contrast_ratio
@@ -191,3 +191,30 @@ def test_a_weighing_process_that_dies_is_said_and_replaced(qtbot) -> None:
     with qtbot.waitSignal(weigher.weighed, timeout=20_000):
         weigher.request(make_plan([(0, 1.5, 3.0)]))
     weigher.close()
+
+
+def test_errors_and_complaints_are_said_in_the_language_of_the_window(qapp, qtbot) -> None:
+    """A translator that knows the templates: the values are put into its words."""
+    from pydantic import ValidationError
+    from PyQt6.QtCore import QTranslator
+
+    from verispect.errors import PlanError
+    from verispect.subject.marks import Mark
+    from verispect.ui.forms import complaint_of
+    from verispect.ui.words import say_error
+
+    class Loud(QTranslator):
+        def translate(self, context: str, source: str, _about: str = "", _count: int = -1) -> str:
+            return source.upper().replace("{KEY}", "{key}").replace("{FOUND}", "{found}").replace(
+                "{RIGHT}", "{right}").replace("{GT:G}", "{gt:g}").replace("{MESSAGE}", "{message}"
+            ) if context == "core" else ""  # fmt: skip
+
+    translator = Loud()
+    qapp.installTranslator(translator)
+    try:
+        assert say_error(PlanError("marks", "nothing", "add one")) == "marks: FOUND NOTHING; ADD ONE"
+        with pytest.raises(ValidationError) as caught:
+            Mark(name="a", x_m=0, y_m=0, z_m=1, weight=-1)
+        assert complaint_of(caught.value) == "-1: SHOULD BE GREATER THAN 0"
+    finally:
+        qapp.removeTranslator(translator)

@@ -139,8 +139,12 @@ def test_a_killed_program_leaves_its_work_to_be_brought_back(hand: Hand) -> None
     assert tower["y_m"] < 9.8
     again = started(hand)
     try:
-        hand.click(1085, 42)  # "Bring it back" in the bar above the board
-        hand.until(lambda: not copy.exists())
+
+        def brought_back() -> bool:
+            hand.click(1085, 42)  # "Bring it back" in the bar above the board, once it is there
+            return not copy.exists()
+
+        hand.until(brought_back)
     finally:
         again.kill()
         again.wait()

@@ -45,7 +45,12 @@ def write_atomically(path: Path, content: bytes, *, keep_backup: bool = False) -
     except OSError as error:
         if temporary is not None:
             temporary.unlink(missing_ok=True)
-        raise FileError(f"{path}: could not be written ({_reason(error)}); {_remedy(error)}") from error
+        raise FileError(
+            "{path}: could not be written ({reason}); {remedy}",
+            path=path,
+            reason=_reason(error),
+            remedy=_remedy(error),
+        ) from error
 
 
 def _umask() -> int:

@@ -28,15 +28,19 @@ def marks_from_gpx(content: bytes, plan: Plan, *, name: str) -> TableRead:
         If the plan has no site.
     """
     if len(content) > MOST_BYTES:
-        raise FileError(f"{name}: {len(content)} bytes; at most {MOST_BYTES} are read")
+        raise FileError(
+            "{name}: {size} bytes; at most {MOST_BYTES} are read", name=name, size=len(content), MOST_BYTES=MOST_BYTES
+        )
     if b"<!ENTITY" in content or b"<!DOCTYPE" in content:
-        raise FileError(f"{name}: a GPX file has no document type of its own; export it anew")
+        raise FileError("{name}: a GPX file has no document type of its own; export it anew", name=name)
     try:
         root = ET.fromstring(content)
     except ET.ParseError as error:
-        raise FileError(f"{name}: this is no whole GPX file: {error}") from None
+        raise FileError("{name}: this is no whole GPX file: {error}", name=name, error=error) from None
     if not root.tag.endswith("gpx"):
-        raise FileError(f"{name}: found <{root.tag.rsplit('}', 1)[-1]}>; a GPX file begins with <gpx>")
+        raise FileError(
+            "{name}: found <{tag}>; a GPX file begins with <gpx>", name=name, tag=root.tag.rsplit("}", 1)[-1]
+        )
     ground = plan.site.elevation_m if plan.site is not None else 0.0
     marks: list[Mark] = []
     complaints: list[str] = []

@@ -52,7 +52,12 @@ def marks_from_csv(text: str, *, name: str) -> TableRead:
         If the header lacks a column that a mark needs, or a unit is not known.
     """
     if len(text) > MOST_BYTES:
-        raise FileError(f"{name}: {len(text)} letters; a table of marks holds at most {MOST_BYTES}")
+        raise FileError(
+            "{name}: {size} letters; a table of marks holds at most {MOST_BYTES}",
+            name=name,
+            size=len(text),
+            MOST_BYTES=MOST_BYTES,
+        )
     first, _, _ = text.lstrip("\ufeff").partition("\n")
     separator = max(",;\t", key=first.count)
     rows = csv.reader(io.StringIO(text.lstrip("\ufeff")), delimiter=separator)
@@ -63,15 +68,17 @@ def marks_from_csv(text: str, *, name: str) -> TableRead:
         if missing:
             have = ", ".join(title.strip() for title in header if title.strip()) or "nothing"
             raise FileError(
-                f"{name}: the header has {have}; it needs across, up and away, each with its unit, such as 'away [m]'"
+                "{name}: the header has {have}; it needs across, up and away, each with its unit, such as 'away [m]'",
+                name=name,
+                have=have,
             )
         return _read_rows(rows, columns)
     except StopIteration:
         raise FileError(
-            f"{name}: the table is empty; its first row must be a header such as 'name,across [m]'"
+            "{name}: the table is empty; its first row must be a header such as 'name,across [m]'", name=name
         ) from None
     except csv.Error as error:
-        raise FileError(f"{name}: this is no CSV table: {error}") from None
+        raise FileError("{name}: this is no CSV table: {error}", name=name, error=error) from None
 
 
 def _column(title: str, name: str) -> _Column | None:
@@ -88,7 +95,13 @@ def _column(title: str, name: str) -> _Column | None:
     units = _SPEEDS if key == "speed_mm_s" else _METRES if key.endswith(("_m", "_mm")) else {}
     if unit not in units:
         allowed = ", ".join(units) or "none"
-        raise FileError(f"{name}: column {title.strip()!r} has the unit {unit!r}; {allowed} would be right")
+        raise FileError(
+            "{name}: column {column!r} has the unit {unit!r}; {allowed} would be right",
+            name=name,
+            column=title.strip(),
+            unit=unit,
+            allowed=allowed,
+        )
     return _Column(key, units[unit] / (0.001 if key == "detail_mm" else 1.0), title.strip())
 
 

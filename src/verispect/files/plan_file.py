@@ -33,8 +33,11 @@ def read_plan(path: Path | str) -> Plan:
     version = content.get("version")
     if isinstance(version, int) and not isinstance(version, bool) and version > VERSION:
         raise NewerVersionError(
-            f"{path}: version: found {version}; this Verispect writes version {VERSION}; "
-            "a newer one is needed to change it"
+            "{path}: version: found {version}; this Verispect writes version {VERSION}; a newer one is needed to "
+            "change it",
+            path=path,
+            version=version,
+            VERSION=VERSION,
         )
     return _validated(path, content)
 
@@ -66,16 +69,22 @@ def write_plan(plan: Plan, path: Path | str) -> None:
 def _parsed(path: Path) -> dict[str, Any]:
     try:
         if path.stat().st_size > _MOST_BYTES:
-            raise FileError(f"{path}: found {path.stat().st_size} bytes; a plan is smaller than 200 MB")
+            raise FileError(
+                "{path}: found {size} bytes; a plan is smaller than 200 MB", path=path, size=path.stat().st_size
+            )
         text = path.read_text(encoding="utf-8-sig")
     except FileNotFoundError as error:
-        raise FileError(f"{path}: there is no such file") from error
+        raise FileError("{path}: there is no such file", path=path) from error
     except IsADirectoryError as error:
-        raise FileError(f"{path}: this is a folder; a plan is a file that ends in {SUFFIX}") from error
+        raise FileError(
+            "{path}: this is a folder; a plan is a file that ends in {SUFFIX}", path=path, SUFFIX=SUFFIX
+        ) from error
     except UnicodeDecodeError as error:
-        raise FileError(f"{path}: this is not text; a plan is a UTF-8 JSON file") from error
+        raise FileError("{path}: this is not text; a plan is a UTF-8 JSON file", path=path) from error
     except OSError as error:
-        raise FileError(f"{path}: could not be read ({(error.strerror or str(error)).lower()})") from error
+        raise FileError(
+            "{path}: could not be read ({reason})", path=path, reason=(error.strerror or str(error)).lower()
+        ) from error
     return _decoded(path, text)
 
 
@@ -86,14 +95,24 @@ def _decoded(path: Path, text: str) -> dict[str, Any]:
         cut = error.pos >= len(text.rstrip()) - 1
         what = "the file ends too early, it may be cut" if cut else error.msg
         raise FileError(
-            f"{path}: line {error.lineno}, column {error.colno}: {what}; a plan is one whole JSON object"
+            "{path}: line {lineno}, column {colno}: {what}; a plan is one whole JSON object",
+            path=path,
+            lineno=error.lineno,
+            colno=error.colno,
+            what=what,
         ) from error
     except (RecursionError, ValueError) as error:
-        raise FileError(f"{path}: {error}; every number must be finite") from error
+        raise FileError("{path}: {error}; every number must be finite", path=path, error=error) from error
     if not isinstance(content, dict):
-        raise FileError(f"{path}: found {_shown(content)}; a plan is one JSON object")
+        raise FileError("{path}: found {shown}; a plan is one JSON object", path=path, shown=_shown(content))
     if content.get("format") != FORMAT:
-        raise PlanError(f"{path}: format", _shown(content.get("format")), f'should be "{FORMAT}"')
+        raise PlanError(
+            f"{path}: format",
+            "{shown}",
+            'should be "{wanted}"',
+            shown=_shown(content.get("format")),
+            wanted=FORMAT,
+        )
     return content
 
 
@@ -121,7 +140,14 @@ def _plain(path: Path, error: ValidationError, content: dict[str, Any]) -> PlanE
     right = "this key is needed" if missing else message[:1].lower() + message[1:]
     more = error.error_count() - 1
     tail = f" ({more} more like this)" if more else ""
-    return PlanError(f"{path}: {key}{_named(first['loc'], content)}", found, f"{right}{tail}")
+    return PlanError(
+        f"{path}: {key}{_named(first['loc'], content)}",
+        "{shown}",
+        "{wanted}{tail}",
+        shown=found,
+        wanted=right,
+        tail=tail,
+    )
 
 
 def _named(location: tuple[int | str, ...], content: dict[str, Any]) -> str:

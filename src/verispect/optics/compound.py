@@ -84,8 +84,11 @@ def with_close_up_lens(main: Cardinal, *, power_dioptres: float, ahead_mm: float
     shrink = 1.0 - behind * first
     if power <= 0.0 or shrink <= 0.0:
         raise GeometryError(
-            f"a close-up lens of {power_dioptres:g} dioptres {ahead_mm:g} mm ahead of a {main.focal_mm:g} mm lens "
-            "makes no camera lens; use a weaker one"
+            "a close-up lens of {power_dioptres:g} dioptres {ahead_mm:g} mm ahead of a {focal_mm:g} mm lens "
+            "makes no camera lens; use a weaker one",
+            power_dioptres=power_dioptres,
+            ahead_mm=ahead_mm,
+            focal_mm=main.focal_mm,
         )
     focal = 1.0 / power
     # From the thin lens back to the new front principal point, and from the main lens's rear one likewise.
@@ -124,8 +127,11 @@ def with_converter(main: Cardinal, *, times: float, from_image_mm: float) -> Com
     """
     if times <= 1.0 or not 0.0 < from_image_mm < main.focal_mm:
         raise GeometryError(
-            f"a converter must multiply by more than 1 (got {times:g}) and stand between lens and image "
-            f"(got {from_image_mm:g} mm before it; the focal length is {main.focal_mm:g} mm)"
+            "a converter must multiply by more than 1 (got {times:g}) and stand between lens and image (got "
+            "{from_image_mm:g} mm before it; the focal length is {focal_mm:g} mm)",
+            times=times,
+            from_image_mm=from_image_mm,
+            focal_mm=main.focal_mm,
         )
     weak = from_image_mm * times / (times - 1.0)
     gap = main.focal_mm - from_image_mm

@@ -161,8 +161,10 @@ def lens_for_plane(normal: Vector, distance_mm: float, *, focal_mm: float) -> tu
     """
     if distance_mm <= focal_mm:
         raise GeometryError(
-            f"the wanted plane passes {distance_mm:.0f} mm from the lens; "
-            f"it must stay farther than the focal length, {focal_mm:g} mm"
+            "the wanted plane passes {distance_mm:.0f} mm from the lens; it must stay farther than the focal "
+            "length, {focal_mm:g} mm",
+            distance_mm=distance_mm,
+            focal_mm=focal_mm,
         )
     f, h = focal_mm, distance_mm
     first = 1.0 - (f / h) ** 2

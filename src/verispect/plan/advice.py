@@ -12,7 +12,7 @@ import numpy as np
 
 from verispect.optics.stops import marked
 from verispect.plan.candidate import METHOD_KEYS, Candidate
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 
 METHOD_NAMES = {
     "one-frame": "One frame",

@@ -13,7 +13,7 @@ from verispect.plan.evaluate import Rendering, render
 from verispect.plan.exposure import Exposure
 from verispect.plan.problem import Problem
 from verispect.plan.scene import Scene
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 
 # In the order in which near-equal methods are preferred: the simplest first.
 METHOD_KEYS = (

@@ -164,7 +164,7 @@ def _optic(plan: Plan, name: str) -> Optic:
     lens = next((lens for lens in lenses if lens.name == name), lenses[0] if lenses and not name else None)
     if lens is None:
         have = ", ".join(lens.name for lens in lenses) or "none"
-        raise PlanError("lens", repr(name), f"name a lens of the kit: {have}")
+        raise PlanError("lens", "{name!r}", "name a lens of the kit: {have}", name=name, have=have)
     short, long = focal_range(lens)
     body = plan.kit.body
     focal = min(max(plan.camera.framing_mm, short), long)
@@ -185,7 +185,12 @@ def _focused(plan: Plan, optic: Optic, image_mm: float, bearing_deg: float, incl
     towards = direction(bearing_rad=math.radians(bearing_deg), inclination_rad=math.radians(inclination_deg))
     ahead = float(towards @ plan.camera.pose().forward)
     if ahead <= 0.05:
-        raise PlanError("bearing", f"{bearing_deg:g}°", "the lens must see it: within 87° of the camera's view")
+        raise PlanError(
+            "bearing",
+            "{bearing_deg:g}°",
+            "the lens must see it: within 87° of the camera's view",
+            bearing_deg=bearing_deg,
+        )
     widest = float(optic.stops()[0])
     blur = _SEEN_PIXELS * plan.kit.body.pixel_mm
     # Half the depth of field: the blur c at the sensor, carried to the object by u²/f² · N.

@@ -8,7 +8,7 @@ import numpy as np
 
 from verispect.optics.circle import circle_reserve_mm, circle_share, corner_points_mm
 from verispect.plan.exposure import Exposure
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 
 # Order of `corner_points_mm`, as the picture shows them: it stands upside down on the sensor.
 _CORNERS = ("top right", "top left", "bottom left", "bottom right")

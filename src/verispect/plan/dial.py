@@ -19,7 +19,7 @@ from verispect.optics.movements import (
     standard_matrix,
 )
 from verispect.optics.types import Vector
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 
 
 @dataclass(frozen=True)

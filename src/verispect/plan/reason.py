@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 
 
 @dataclass(frozen=True)

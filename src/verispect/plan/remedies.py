@@ -12,7 +12,7 @@ from verispect.plan.candidate import Candidate
 from verispect.plan.document import Plan, Wish
 from verispect.plan.methods import worked
 from verispect.plan.scene import build_scene
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 
 # A wish is eased up to so many times, found to within this share.
 _MOST = 8.0

@@ -117,11 +117,14 @@ def check_before_lens(scene: Scene) -> None:
     if depth_mm[worst] <= 0.0:
         raise PlanError(
             key,
-            f"a place {-depth_mm[worst] / 1000.0:.2f} m behind the lens",
+            "a place {depth:.2f} m behind the lens",
             "every mark must lie before it, that is have a positive distance along the view",
+            depth=-depth_mm[worst] / 1000.0,
         )
     raise PlanError(
         key,
-        f"a place {depth_mm[worst]:.0f} mm before the lens",
-        f"every mark must lie farther away than the shortest focal length, {shortest:g} mm",
+        "a place {depth:.0f} mm before the lens",
+        "every mark must lie farther away than the shortest focal length, {shortest:g} mm",
+        depth=depth_mm[worst],
+        shortest=shortest,
     )

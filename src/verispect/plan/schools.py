@@ -16,8 +16,8 @@ from verispect.optics.lens import LensState
 from verispect.optics.types import Floats
 from verispect.plan.plane import focus_for
 from verispect.plan.problem import Problem
-from verispect.plan.sentence import Sentence
 from verispect.plan.stopping import best_stop, choose_stop, look_at_stops, moving_weights
+from verispect.sentence import Sentence
 
 
 @dataclass(frozen=True)

@@ -13,8 +13,8 @@ from verispect.plan.problem import problem_for
 from verispect.plan.remedies import remedies
 from verispect.plan.scene import Scene, build_scene
 from verispect.plan.schools import School, schools_of
-from verispect.plan.sentence import Sentence
 from verispect.plan.uncertainty import confidence
+from verispect.sentence import Sentence
 
 
 @dataclass(frozen=True)

@@ -10,8 +10,8 @@ from verispect.optics.lens import plane_of_sharp_focus
 from verispect.optics.stops import marked
 from verispect.plan.candidate import Candidate
 from verispect.plan.reason import Reason
-from verispect.plan.sentence import Sentence
 from verispect.plan.why_set import setting_reasons
+from verispect.sentence import Sentence
 
 _DERIVED = "Derivation: docs/derivations/{page}.md"
 

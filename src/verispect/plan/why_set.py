@@ -22,8 +22,8 @@ from verispect.plan.exposure import Exposure
 from verispect.plan.frame_list import shutter_words
 from verispect.plan.problem import Problem, problem_for
 from verispect.plan.reason import Reason
-from verispect.plan.sentence import Sentence
 from verispect.plan.stopping import best_stops_in_focus, stop_range
+from verispect.sentence import Sentence
 
 # A smear that leaves nine tenths of the contrast is not seen (a choice, not a standard).
 _UNSEEN = 0.9

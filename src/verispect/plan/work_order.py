@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from verispect.plan.candidate import Candidate
 from verispect.plan.dial import dial
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 
 
 def steps(candidate: Candidate) -> list[Sentence]:

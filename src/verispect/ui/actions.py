@@ -10,7 +10,7 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMessageBox
 
 from verispect.plan.advice import METHOD_NAMES
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 from verispect.ui.way import station_names
 from verispect.ui.words import say
 

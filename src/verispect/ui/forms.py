@@ -10,7 +10,9 @@ from pydantic import BaseModel, ValidationError
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QWidget
 
+from verispect.sentence import Sentence
 from verispect.ui.lengths import LengthError, format_length, parse_length_m
+from verispect.ui.words import say, say_error
 
 
 @dataclass(frozen=True)
@@ -29,11 +31,31 @@ class Spec:
     choices: tuple[tuple[Any, str], ...] = field(default=())
 
 
+# What pydantic finds wrong, in words that can be translated; its own English serves for what is rare.
+_COMPLAINTS = {
+    "greater_than": "should be greater than {gt:g}",
+    "greater_than_equal": "should be greater than or equal to {ge:g}",
+    "less_than": "should be less than {lt:g}",
+    "less_than_equal": "should be less than or equal to {le:g}",
+    "finite_number": "should be a finite number",
+    "float_parsing": "should be a number",
+    "int_parsing": "should be a whole number",
+    "int_from_float": "should be a whole number",
+    "literal_error": "should be {expected}",
+    "string_too_long": "should have at most {max_length} letters",
+}
+
+
 def complaint_of(error: ValidationError) -> str:
     """The first complaint of a model, in plain words."""
     first = error.errors(include_url=False)[0]
+    template = _COMPLAINTS.get(first["type"], "{message}")
     message = first["msg"].removeprefix("Value error, ").removeprefix("Input ")
-    return f"{first['input']!r}: {message}" if not isinstance(first["input"], dict) else message
+    values = {"message": say_error(ValueError(message)), **first.get("ctx", {})}
+    if first["type"] == "value_error":
+        template, values = message, {}
+    told = say(Sentence(template, values)) if values else say_error(ValueError(template))
+    return told if isinstance(first["input"], dict) else f"{first['input']!r}: {told}"
 
 
 class ModelForm(QWidget):
@@ -129,7 +151,7 @@ class ModelForm(QWidget):
         except ValidationError as error:
             self._complain(key, complaint_of(error))
         except (ValueError, LengthError) as error:
-            self._complain(key, str(error))
+            self._complain(key, say_error(error))
         else:
             self._complain(key, "")
             if isinstance(widget, QLineEdit):

@@ -73,7 +73,7 @@ def parse_length_m(text: str, *, default_unit: str = "m") -> float:
     if first:
         raise _unreadable(text)
     if not math.isfinite(total) or total > _MOST_M:
-        raise LengthError(f"{text.strip()!r} is out of range; lengths go up to 10 000 km")
+        raise LengthError("{typed!r} is out of range; lengths go up to 10 000 km", typed=text.strip())
     # To the nanometre: 380 cm is 3.8 m, not 3.8000000000000003.
     return sign * round(total, 9)
 
@@ -98,7 +98,7 @@ def _number(written: str, text: str) -> float:
 
 
 def _unreadable(text: str) -> LengthError:
-    return LengthError(f"{text.strip()!r} is no length; write it like 3.8 m, 380 cm or 12 ft 6 in")
+    return LengthError("{typed!r} is no length; write it like 3.8 m, 380 cm or 12 ft 6 in", typed=text.strip())
 
 
 def format_length(metres: float, system: System = "metric") -> str:

@@ -32,6 +32,7 @@ from verispect.ui.strip import Strip
 from verispect.ui.theme import THEMES, style_sheet
 from verispect.ui.way import StationState, Way
 from verispect.ui.weigher import Weigher
+from verispect.ui.words import say_error
 
 if TYPE_CHECKING:
     from verispect.plan.weigh import Weighing
@@ -351,7 +352,7 @@ class MainWindow(QMainWindow):
 
     def report(self, error: VerispectError | str) -> None:
         """Say a sentence above the board."""
-        self.message.say(str(error))
+        self.message.say(error if isinstance(error, str) else say_error(error))
 
     def open_path(self, path: Path) -> None:
         """Open a plan at once."""

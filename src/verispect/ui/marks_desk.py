@@ -60,16 +60,20 @@ class MarksDesk(QObject):
 
         try:
             if path.stat().st_size > MOST_BYTES:
-                raise FileError(f"{path}: the file is larger than {MOST_BYTES} bytes; no table of marks is")
+                raise FileError(
+                    "{path}: the file is larger than {MOST_BYTES} bytes; no table of marks is",
+                    path=path,
+                    MOST_BYTES=MOST_BYTES,
+                )
             content = path.read_bytes()
         except OSError as error:
-            raise FileError(f"{path}: cannot be read: {error.strerror or error}") from error
+            raise FileError("{path}: cannot be read: {v1}", path=path, v1=error.strerror or error) from error
         if path.suffix.lower() == ".gpx":
             return marks_from_gpx(content, self._document.plan, name=path.name)
         try:
             text = content.decode("utf-8-sig")
         except UnicodeDecodeError:
-            raise FileError(f"{path}: this is no UTF-8 text; save the table as CSV in UTF-8") from None
+            raise FileError("{path}: this is no UTF-8 text; save the table as CSV in UTF-8", path=path) from None
         return marks_from_csv(text, name=path.name)
 
     def write(self, suffix: str) -> None:

@@ -12,6 +12,7 @@ from verispect.subject.marks import Mark
 from verispect.ui.document import PlanDocument, with_mark
 from verispect.ui.forms import complaint_of
 from verispect.ui.lengths import LengthError, format_length, parse_length_m
+from verispect.ui.words import say_error
 
 _KEYS = ("name", "x_m", "y_m", "z_m", "plus_minus_m", "need", "weight", "speed_mm_s")
 _NEEDS = ("must", "should", "may", "soft")
@@ -118,7 +119,7 @@ class MarksModel(QAbstractTableModel):
             self.complained.emit(complaint_of(error))
             return False
         except (LengthError, ValueError) as error:
-            self.complained.emit(str(error))
+            self.complained.emit(say_error(error))
             return False
         self.complained.emit("")
         name = self._document.plan.marks[index.row()].name

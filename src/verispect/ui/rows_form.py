@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from verispect.ui.forms import Spec, complaint_of, read_value, written_value
+from verispect.ui.words import say_error
 
 
 class RowsForm(QWidget):
@@ -105,7 +106,7 @@ class RowsForm(QWidget):
         except ValidationError as error:
             self._complain(complaint_of(error))
         except ValueError as error:
-            self._complain(str(error))
+            self._complain(say_error(error))
         else:
             self._complain("")
             rows = tuple(row if k == line else old for k, old in enumerate(self._rows))

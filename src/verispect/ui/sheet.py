@@ -13,8 +13,8 @@ from verispect.errors import FileError
 from verispect.files.atomic import write_atomically
 from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.frame_list import FrameRow, frame_rows, shutter_words
-from verispect.plan.sentence import Sentence
 from verispect.plan.work_order import cautions, steps
+from verispect.sentence import Sentence
 from verispect.ui.drawings.board import Board
 from verispect.ui.drawings.frame import FrameBoard
 from verispect.ui.drawings.shown import Shown
@@ -61,7 +61,7 @@ def write_sheet(shown: Shown, path: Path, *, system: str, paper: str = "A4") -> 
         _Sheet(writer, shown, system).paint()
         content = made.read_bytes() if made.exists() else b""
     if not content:
-        raise FileError(f"{path}: the sheet could not be made; free some space for temporary files")
+        raise FileError("{path}: the sheet could not be made; free some space for temporary files", path=path)
     write_atomically(path, content)
 
 

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from verispect.plan.document import Plan
 from verispect.ui.weighing_process import PROCESS, Outcome
+from verispect.ui.words import say
 
 if TYPE_CHECKING:
     from concurrent.futures import Future
@@ -116,7 +117,8 @@ class Weigher(QObject):
             return None, ""
         fault = future.exception()
         if fault is None:
-            return future.result()
+            weighing, complaint = future.result()
+            return weighing, "" if complaint is None else say(complaint)
         _log.error("the weighing broke off", exc_info=fault)
         PROCESS.replace_if_broken(fault)
         return None, self.tr("The weighing broke off through a fault of this program; any change starts it again")

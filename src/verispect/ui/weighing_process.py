@@ -13,13 +13,14 @@ from typing import TYPE_CHECKING, Any
 
 from verispect.errors import VerispectError
 from verispect.plan.document import Plan
+from verispect.sentence import Sentence
 
 if TYPE_CHECKING:
     from concurrent.futures import Future, ProcessPoolExecutor
 
     from verispect.plan.weigh import Weighing
 
-Outcome = tuple["Weighing | None", str]
+Outcome = tuple["Weighing | None", Sentence | None]
 
 # In the worker: the number last given up, and [number, share done] of the work under way.
 _given_up: Any = None
@@ -52,11 +53,11 @@ def _weigh(plan: Plan, number: int) -> Outcome:
         _progress[0], _progress[1] = float(number), share
 
     try:
-        return weigh(plan, is_cancelled=lambda: _given_up.value >= number, progress=progress), ""
+        return weigh(plan, is_cancelled=lambda: _given_up.value >= number, progress=progress), None
     except Cancelled:
-        return None, ""
+        return None, None
     except VerispectError as error:
-        return None, str(error)
+        return None, error.sentence
 
 
 class WeighingProcess:

@@ -6,12 +6,20 @@ import html
 
 from PyQt6.QtCore import QCoreApplication
 
-from verispect.plan.sentence import Sentence
+from verispect.errors import VerispectError
+from verispect.sentence import Sentence
 
 
 def say(sentence: Sentence) -> str:
     """A core sentence through Qt's translation; its template is the key, in the context `core`."""
     return sentence.told(say, QCoreApplication.translate("core", sentence.template))
+
+
+def say_error(error: Exception) -> str:
+    """What an error says, in the language of the window."""
+    if isinstance(error, VerispectError):
+        return say(error.sentence)
+    return QCoreApplication.translate("core", str(error))
 
 
 def heading(text: str) -> str:

@@ -11,8 +11,8 @@ from verispect.optics.types import Vector
 from verispect.plan.dial import dial
 from verispect.plan.plane import focus_for
 from verispect.plan.problem import Problem
-from verispect.plan.sentence import Sentence
 from verispect.plan.stopping import best_stop, moving_weights, worst_at
+from verispect.sentence import Sentence
 
 
 def dialled_axis(problem: Problem, axis: Vector) -> Vector:

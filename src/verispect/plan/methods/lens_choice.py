@@ -12,7 +12,7 @@ from verispect.plan.candidate import Candidate, better, unfit
 from verispect.plan.framing import single_frame_focal_mm
 from verispect.plan.problem import Problem, problem_for
 from verispect.plan.scene import Scene
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 
 Attempt = Callable[[Problem], Candidate]
 

@@ -19,7 +19,7 @@ from verispect.plan.methods.lens_choice import circle_reason, corner_reserve_mm,
 from verispect.plan.methods.series import no_stop
 from verispect.plan.problem import Problem
 from verispect.plan.scene import Scene
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 
 # The foremost place of the camera keeps so many focal lengths from the nearest thing.
 _CLEAR = 1.5

@@ -14,7 +14,7 @@ from verispect.plan.methods.lens_choice import (
 )
 from verispect.plan.problem import Problem
 from verispect.plan.scene import Scene
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 
 # Of the allowed blur, for lenses that grow longer as they focus near.
 _SHARES = (0.95, 0.9, 0.8, 0.65)

@@ -18,8 +18,8 @@ from verispect.plan.methods.lens_choice import (
 from verispect.plan.plane import focus_for
 from verispect.plan.problem import Problem, problem_for
 from verispect.plan.scene import Scene
-from verispect.plan.sentence import Sentence
 from verispect.plan.stopping import best_stop
+from verispect.sentence import Sentence
 
 
 def shift_grid(scene: Scene) -> Candidate:

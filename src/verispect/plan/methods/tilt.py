@@ -18,8 +18,8 @@ from verispect.plan.methods.lens_choice import (
 from verispect.plan.plane import best_plane
 from verispect.plan.problem import Problem
 from verispect.plan.scene import Scene
-from verispect.plan.sentence import Sentence
 from verispect.plan.stopping import best_stop, moving_weights, worst_at
+from verispect.sentence import Sentence
 
 
 def tilt(scene: Scene) -> Candidate:

@@ -21,8 +21,8 @@ from verispect.plan.methods.lens_choice import (
 from verispect.plan.plane import focus_for
 from verispect.plan.problem import Problem, problem_for
 from verispect.plan.scene import Scene
-from verispect.plan.sentence import Sentence
 from verispect.plan.stopping import choose_stop, look_at_stops
+from verispect.sentence import Sentence
 
 GridAttempt = Callable[[Problem, list[Problem], list[int], tuple[int, ...]], Candidate]
 

@@ -22,6 +22,7 @@ from verispect.plan.catching import WAYS, Way
 from verispect.plan.document import Site
 from verispect.ui.document import PlanDocument
 from verispect.ui.forms import ModelForm, Spec
+from verispect.ui.words import say_error
 
 
 class CatchPanel(QGroupBox):
@@ -155,7 +156,7 @@ class CatchPanel(QGroupBox):
         try:
             mark = self._typed[key].mark(plan)
         except VerispectError as error:
-            self._complain(str(error))
+            self._complain(say_error(error))
             return
         self._complain("")
         self._document.update(self.tr("new mark"), marks=(*plan.marks, mark))

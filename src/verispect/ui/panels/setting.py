@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.candidate import TURNED, Candidate
 from verispect.plan.frame_list import FrameRow, frame_rows, shutter_words
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 from verispect.ui.drawings.shown import Shown
 from verispect.ui.lengths import format_angle, format_length, format_movement, format_travel
 from verispect.ui.words import heading, say

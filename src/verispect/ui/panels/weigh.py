@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QGroupBox, QLabel, QPushButton, QTextBrowser, QVBoxL
 from verispect.optics.stops import marked
 from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.candidate import Candidate
-from verispect.plan.sentence import Sentence
+from verispect.sentence import Sentence
 from verispect.ui.document import PlanDocument
 from verispect.ui.forms import ModelForm, Spec
 from verispect.ui.lengths import format_length
