@@ -11,7 +11,6 @@ from verispect.errors import GeometryError
 from verispect.optics.compound import (
     Cardinal,
     focal_from_magnification_mm,
-    magnification_at,
     with_close_up_lens,
     with_converter,
 )
@@ -99,4 +98,3 @@ def test_focal_length_from_magnification_is_a_round_trip(focal, m, separation) -
     scale = focal * (2.0 + m + 1.0 / m) + separation
     found = focal_from_magnification_mm(scale_mm=scale, magnification=m, separation_mm=separation)
     assert found == pytest.approx(focal)
-    assert magnification_at(object_mm=focal * (1.0 + 1.0 / m), focal_mm=focal) == pytest.approx(m)

@@ -22,7 +22,7 @@ from verispect.plan.document import ManualSetting, Plan
 from verispect.plan.frame_list import frame_rows, shutter_words
 from verispect.plan.framing import grid_focals_mm, single_frame_focal_mm
 from verispect.plan.scene import build_scene
-from verispect.plan.sections import Trace, elevation_section, focus_traces, ground_section
+from verispect.plan.sections import Section, Trace, elevation_section, focus_traces
 from verispect.plan.weigh import Weighing, weigh
 from verispect.plan.why import reasons_for
 from verispect.plan.work_order import cautions, steps
@@ -44,14 +44,21 @@ def tilted(weighing: Weighing):
 # Sections ----------------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("make", [elevation_section, lambda exposure: ground_section(exposure, 0.4)])
+def level_at(height_m: float) -> Section:
+    """A level section that looks 12° to the right, as the camera of these tests does."""
+    turn = np.radians(12.0)
+    right, away = (np.array([np.cos(turn), 0.0, -np.sin(turn)]), np.array([np.sin(turn), 0.0, np.cos(turn)]))
+    return Section(np.array([0.0, height_m, 0.0]), right, away)
+
+
+@pytest.mark.parametrize("make", [elevation_section, lambda _exposure: level_at(0.4)])
 def test_places_in_a_section_lift_back_to_where_they_were(weighing: Weighing, make) -> None:
     section = make(tilted(weighing))
     places = np.array([[0.0, 0.0], [2.0, -1.0], [5.5, 3.0]])
     np.testing.assert_allclose(section.place(section.lift(places)), places, atol=1e-12)
 
 
-@pytest.mark.parametrize("make", [elevation_section, lambda exposure: ground_section(exposure, 1.0)])
+@pytest.mark.parametrize("make", [elevation_section, lambda _exposure: level_at(1.0)])
 def test_points_of_the_drawn_line_are_sharp(weighing: Weighing, make) -> None:
     exposure = tilted(weighing)
     section = make(exposure)

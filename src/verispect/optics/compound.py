@@ -6,7 +6,6 @@ magnification; two such in a row make a third (docs/derivations/compound.md).
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 from verispect.errors import GeometryError
@@ -166,8 +165,3 @@ def focal_from_magnification_mm(*, scale_mm: float, magnification: float, separa
     78.5
     """
     return (scale_mm - separation_mm) / (2.0 + magnification + 1.0 / magnification)
-
-
-def magnification_at(*, object_mm: float, focal_mm: float) -> float:
-    """Magnification m = f/(u − f) for an object u before the front principal point; 0 at infinity."""
-    return 0.0 if math.isinf(object_mm) else focal_mm / (object_mm - focal_mm)

@@ -54,15 +54,6 @@ def settings_for_direction(direction: Vector, order: Order) -> tuple[float, floa
     return math.asin(max(-1.0, min(1.0, -dy))), math.atan2(dx, dz)
 
 
-def yaw_rad(*, tilt_rad: float, swing_rad: float, order: Order) -> float:
-    """By how much a standard's own horizontal leans against the bed's horizontal plane; 0 is free of yaw.
-
-    Positive: its right side dips. Turned back, it is the roll that the picture needs.
-    """
-    right = standard_matrix(tilt_rad=tilt_rad, swing_rad=swing_rad, order=order)[0]
-    return -math.asin(max(-1.0, min(1.0, float(right[1]))))
-
-
 def base_tilt_moves_mm(*, tilt_rad: float, below_mm: float) -> tuple[float, float]:
     """How a lens centre moves (up, forward) when its standard tilts about a pivot `below_mm` under it."""
     return below_mm * (math.cos(tilt_rad) - 1.0), below_mm * math.sin(tilt_rad)

@@ -98,13 +98,6 @@ def elevation_section(exposure: Exposure) -> Section:
     return Section(origin=np.zeros(3), across=level, up=np.array([0.0, 1.0, 0.0]))
 
 
-def ground_section(exposure: Exposure, height_m: float = 0.0) -> Section:
-    """The level plane at a height: across to the right, away upwards on the paper."""
-    away = elevation_section(exposure).across
-    right = np.array([away[2], 0.0, -away[0]])
-    return Section(origin=np.array([0.0, height_m, 0.0]), across=right, up=away)
-
-
 def focus_traces(exposure: Exposure, section: Section) -> FocusTraces:
     """Plane, wedge and hinge of an exposure, cut by a section."""
     near = far = None
