@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
@@ -53,7 +55,9 @@ def test_a_rotating_mount_with_detents_is_weighed(qtbot, window: MainWindow) -> 
     typed(form, "detents_deg", "30")
     weighed(qtbot, window)
     ax, ay, _ = window.weighing.by_key("tilt").exposures[0].state.axis
-    assert ax == pytest.approx(0.0, abs=1e-9) or abs(ay / ax) == pytest.approx(1 / 3**0.5, abs=1e-6) or ay != 0.0
+    turned = math.degrees(math.atan2(ay, ax)) / 30.0
+    assert turned == pytest.approx(round(turned), abs=1e-6)
+    assert "with the mount turned" in window.set.why.toPlainText()
 
 
 def test_an_inner_focusing_lens_asks_for_its_magnification_beside_the_field(window: MainWindow) -> None:
