@@ -8,9 +8,10 @@ import xml.etree.ElementTree as ET
 from pydantic import ValidationError
 
 from verispect.errors import FileError
-from verispect.files.marks_table import MOST_BYTES, TableRead
+from verispect.files.marks_table import MOST_BYTES, TableRead, complaint
 from verispect.plan.catching import MapPlace
 from verispect.plan.document import Plan
+from verispect.sentence import Sentence
 from verispect.subject.marks import Mark
 from verispect.subject.places import to_map
 
@@ -43,7 +44,7 @@ def marks_from_gpx(content: bytes, plan: Plan, *, name: str) -> TableRead:
         )
     ground = plan.site.elevation_m if plan.site is not None else 0.0
     marks: list[Mark] = []
-    complaints: list[str] = []
+    complaints: list[Sentence] = []
     for number, point in enumerate((p for p in root.iter() if p.tag.rsplit("}", 1)[-1] == "wpt"), start=1):
         said = {child.tag.rsplit("}", 1)[-1]: (child.text or "").strip() for child in point}
         try:
@@ -57,9 +58,7 @@ def marks_from_gpx(content: bytes, plan: Plan, *, name: str) -> TableRead:
             )
             marks.append(way.mark(plan))
         except ValidationError as error:
-            first = error.errors(include_url=False)[0]
-            where = first["loc"][0] if first["loc"] else "waypoint"
-            complaints.append(f"waypoint {number}, {where}: found {first['input']!r}; {first['msg'].lower()}")
+            complaints.append(complaint("waypoint {number}, {key}: found {found!r}; {right}", number, error))
     return TableRead(tuple(marks), tuple(complaints))
 
 

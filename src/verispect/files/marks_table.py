@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pydantic import ValidationError
 
 from verispect.errors import FileError
+from verispect.sentence import Sentence
 from verispect.subject.marks import Mark
 
 # More than any plan holds.
@@ -33,7 +34,7 @@ class TableRead:
     """What a table gave: the marks of its good rows, and a sentence for each bad one."""
 
     marks: tuple[Mark, ...]
-    complaints: tuple[str, ...]
+    complaints: tuple[Sentence, ...]
 
 
 @dataclass(frozen=True)
@@ -107,12 +108,12 @@ def _column(title: str, name: str) -> _Column | None:
 
 def _read_rows(rows: object, columns: list[_Column | None]) -> TableRead:
     marks: list[Mark] = []
-    complaints: list[str] = []
+    complaints: list[Sentence] = []
     for number, cells in enumerate(rows, start=2):  # type: ignore[arg-type, var-annotated]
         if not any(cell.strip() for cell in cells):
             continue
         values: dict[str, object] = {"name": f"Mark {number - 1}"}
-        trouble = ""
+        trouble: Sentence | None = None
         for column, cell in zip(columns, cells, strict=False):
             if column is None or not cell.strip():
                 continue
@@ -122,21 +123,34 @@ def _read_rows(rows: object, columns: list[_Column | None]) -> TableRead:
             try:
                 values[column.key] = float(cell.strip().replace(",", ".").replace("−", "-")) * column.factor
             except ValueError:
-                trouble = f"row {number}, {column.title}: {cell.strip()!r} is no number"
+                trouble = Sentence(
+                    "row {number}, {column}: {cell!r} is no number",
+                    {"number": number, "column": column.title, "cell": cell.strip()},
+                )
         lacking = [
             column.title for column in columns if column and column.key in _NEEDED and column.key not in values
         ]
         if not trouble and lacking:
-            trouble = f"row {number}: {', '.join(lacking)} is empty; a length is needed"
+            trouble = Sentence(
+                "row {number}: {columns} is empty; a length is needed",
+                {"number": number, "columns": ", ".join(lacking)},
+            )
         if trouble:
             complaints.append(trouble)
             continue
         try:
             marks.append(Mark.model_validate(values))
         except ValidationError as error:
-            first = error.errors(include_url=False)[0]
-            complaints.append(f"row {number}, {first['loc'][0]}: found {first['input']!r}; {first['msg'].lower()}")
+            complaints.append(complaint("row {number}, {key}: found {found!r}; {right}", number, error))
     return TableRead(tuple(marks), tuple(complaints))
+
+
+def complaint(template: str, number: int, error: ValidationError) -> Sentence:
+    """What is wrong with a mark of a table: its number there, the key, what was found, what would be right."""
+    first = error.errors(include_url=False)[0]
+    key = first["loc"][0] if first["loc"] else "mark"
+    right = Sentence("{text}", {"text": first["msg"].lower()})
+    return Sentence(template, {"number": number, "key": key, "found": first["input"], "right": right})
 
 
 def marks_to_csv(marks: tuple[Mark, ...]) -> str:

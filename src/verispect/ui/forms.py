@@ -10,8 +10,9 @@ from pydantic import BaseModel, ValidationError
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QWidget
 
+from verispect.errors import VerispectError
 from verispect.sentence import Sentence
-from verispect.ui.lengths import LengthError, format_length, parse_length_m
+from verispect.ui.lengths import format_length, parse_length_m
 from verispect.ui.words import say, say_error
 
 
@@ -29,6 +30,10 @@ class Spec:
     unit: str = ""
     hint: str = ""
     choices: tuple[tuple[Any, str], ...] = field(default=())
+
+
+class NumberError(VerispectError):
+    """A typed number that cannot be read."""
 
 
 # What pydantic finds wrong, in words that can be translated; its own English serves for what is rare.
@@ -150,7 +155,7 @@ class ModelForm(QWidget):
             changed = type(self._model).model_validate(self._model.model_dump(by_alias=True) | {key: value})
         except ValidationError as error:
             self._complain(key, complaint_of(error))
-        except (ValueError, LengthError) as error:
+        except VerispectError as error:
             self._complain(key, say_error(error))
         else:
             self._complain(key, "")
@@ -190,7 +195,7 @@ def written_value(spec: Spec, value: Any, system: str) -> str:
 
 
 def read_value(spec: Spec, text: str, system: str) -> Any:
-    """The typed text as a value for the model; ValueError or LengthError where it is none."""
+    """The typed text as a value for the model; a VerispectError where it is none."""
     text = text.strip()
     if spec.kind == "text":
         return text
@@ -206,7 +211,7 @@ def read_value(spec: Spec, text: str, system: str) -> Any:
         if spec.kind != "pair" and len(numbers) == 1:
             numbers *= 2
         if len(numbers) != 2:
-            raise ValueError("write two numbers" if spec.kind == "pair" else "write one or two numbers")
+            raise NumberError("write two numbers" if spec.kind == "pair" else "write one or two numbers")
         return [int(n) if n.is_integer() else n for n in numbers]
     return _plain_number(text)
 
@@ -215,4 +220,4 @@ def _plain_number(text: str) -> float:
     try:
         return float(text.replace(",", ".").replace("−", "-"))
     except ValueError:
-        raise ValueError(f"{text!r} is no number") from None
+        raise NumberError("{typed!r} is no number", typed=text) from None

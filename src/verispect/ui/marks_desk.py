@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog
 from verispect.errors import FileError, VerispectError
 from verispect.files.atomic import write_atomically
 from verispect.ui.document import PlanDocument
+from verispect.ui.words import say
 
 if TYPE_CHECKING:
     from verispect.files.marks_table import TableRead
@@ -47,7 +48,7 @@ class MarksDesk(QObject):
             self._document.update(self.tr("marks from {0}").format(path.name), marks=marks)
         said = self.tr("{0}: {1} marks added").format(path.name, len(found.marks))
         if found.complaints:
-            told = "; ".join(found.complaints[:_TOLD])
+            told = "; ".join(say(told) for told in found.complaints[:_TOLD])
             more = len(found.complaints) - _TOLD
             rest = self.tr(" and {0} more").format(more) if more > 0 else ""
             said += self.tr(", {0} rows not: {1}{2}").format(len(found.complaints), told, rest)

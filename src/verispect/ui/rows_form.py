@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from verispect.errors import VerispectError
 from verispect.ui.forms import Spec, complaint_of, read_value, written_value
 from verispect.ui.words import say_error
 
@@ -105,7 +106,7 @@ class RowsForm(QWidget):
             row = self._kind.model_validate(self._rows[line].model_dump() | {spec.key: value})
         except ValidationError as error:
             self._complain(complaint_of(error))
-        except ValueError as error:
+        except VerispectError as error:
             self._complain(say_error(error))
         else:
             self._complain("")

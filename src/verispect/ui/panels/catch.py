@@ -153,8 +153,10 @@ class CatchPanel(QGroupBox):
         """Add the mark that the form in front gives."""
         key = str(self.way_box.currentData())
         plan = self._document.plan
+        way = self._typed[key]
+        name = way.name or self.tr("Mark {0}").format(len(plan.marks) + 1)
         try:
-            mark = self._typed[key].mark(plan)
+            mark = way.model_copy(update={"name": name}).mark(plan)
         except VerispectError as error:
             self._complain(say_error(error))
             return
