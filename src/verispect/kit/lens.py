@@ -114,6 +114,13 @@ class Lens(_Model):
     focus_plus_minus_mm: float = Field(
         default=0.0, ge=0.0, le=50.0, description="How surely a focus can be set, as image distance."
     )
+    focal_plus_minus_percent: float = Field(
+        default=0.0, ge=0.0, le=20.0, description="How surely the focal length is known."
+    )
+    stop_plus_minus_stops: float = Field(default=0.0, ge=0.0, le=3.0, description="How surely a stop can be set.")
+    pupil_plus_minus: float = Field(
+        default=0.0, ge=0.0, le=2.0, description="How surely the pupil magnification is known."
+    )
 
     @model_validator(mode="after")
     def _ordered(self) -> Self:

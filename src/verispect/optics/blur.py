@@ -99,18 +99,19 @@ def image_centres_mm(points_mm: Floats, state: LensState) -> Floats:
 def blur_of_many_states_mm(
     points_mm: Floats,
     *,
-    focal_mm: float,
-    f_number: float,
-    pupil_magnification: float,
+    focal_mm: Floats | float,
+    f_number: Floats | float,
+    pupil_magnification: Floats | float,
     image_distance_mm: Floats,
     sines: Floats,
 ) -> Floats:
-    """Long axes for states that differ in focus and movements, all at once.
+    """Long axes for states that differ in focus and movements, or in the lens itself, all at once.
 
     Parameters
     ----------
     points_mm : ndarray, shape (S, K, 3)
         From the front principal point.
+    focal_mm, f_number, pupil_magnification : float or ndarray, shape (S, 1)
     image_distance_mm : ndarray, shape (S, 1)
     sines : ndarray, shape (S, 1, 2)
         The axis's components along right and up.
@@ -160,9 +161,9 @@ def _tilted_terms(
     points_mm: Floats,
     axis: tuple[Floats | float, Floats | float, Floats | float],
     *,
-    focal_mm: float,
-    pupil_magnification: float,
-    diameter_mm: float,
+    focal_mm: Floats | float,
+    pupil_magnification: Floats | float,
+    diameter_mm: Floats | float,
 ) -> _Terms:
     """The closed form for any axis, or for one axis a point where the parts of `axis` are arrays."""
     f, (ax, ay, az), diameter = focal_mm, axis, diameter_mm

@@ -27,7 +27,7 @@ METHOD_NAMES = {
 # Two burdens within this share of one another count as equal.
 _TIE = 0.02
 # Doubts below this share of draws are told.
-_SURE = 0.95
+SURE = 0.95
 
 
 def burden(candidate: Candidate) -> float:
@@ -79,7 +79,7 @@ def advise(candidates: Sequence[Candidate]) -> tuple[str | None, tuple[Sentence,
 
 def _doubt(chosen: Candidate, fitting: list[Candidate]) -> list[Sentence]:
     """How often the chosen method holds where figures are unsure, and the surest of the others if that is surer."""
-    if chosen.confidence is None or chosen.confidence.holds >= _SURE:
+    if chosen.confidence is None or chosen.confidence.holds >= SURE:
         return []
     own = chosen.confidence.holds
     others = [c for c in fitting if c.holds and c.confidence is not None and c.confidence.holds > own + 0.005]

@@ -77,6 +77,7 @@ class Light(_Model):
     """How bright the scene is; EV 12 at ISO 100 is an even overcast day (common practice)."""
 
     ev100: float = Field(default=12.0, ge=-10.0, le=25.0)
+    ev100_plus_minus: float = Field(default=0.0, ge=0.0, le=10.0, description="How surely the light is known.")
     sky_declination_deg: float | None = Field(
         default=None, ge=-90.0, le=90.0, description="Of stars or the Moon in the picture; none: no sky to look at."
     )

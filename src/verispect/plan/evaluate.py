@@ -93,6 +93,12 @@ def _view(scene: Scene, exposure: Exposure, criterion: Criterion) -> Rendering:
     )
 
 
+def residual_mm(scene: Scene, exposure: Exposure, marks: Indices) -> Floats:
+    """The lens's own blur on some marks in an exposure, shape (K,)."""
+    points = from_principal_point(exposure.pose.to_camera_mm(scene.world_m[marks]), exposure.state)
+    return _residual(scene, exposure, image_centres_mm(points, exposure.state))
+
+
 def _residual(scene: Scene, exposure: Exposure, centres_mm: Floats) -> Floats:
     """The lens's own blur where the marks fall."""
     lens = exposure.lens

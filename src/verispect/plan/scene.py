@@ -24,7 +24,7 @@ class Scene:
     pose : Pose
         The camera's place and basis.
     world_m : ndarray, shape (M, 3)
-    weights, speeds_mm_s, plus_minus_m : ndarray, shape (M,)
+    weights, speeds_mm_s, plus_minus_m, plus_minus_side_m, plus_minus_speed_mm_s : ndarray, shape (M,)
     musts : ndarray of bool, shape (M,)
     deciding : ndarray of bool, shape (M,)
         The marks that settings are searched for: the musts, or where there are none the shoulds, or all.
@@ -37,6 +37,8 @@ class Scene:
     weights: Floats
     speeds_mm_s: Floats
     plus_minus_m: Floats
+    plus_minus_side_m: Floats
+    plus_minus_speed_mm_s: Floats
     musts: Bools
     deciding: Bools
     names: tuple[str, ...]
@@ -98,6 +100,8 @@ def unchecked_scene(plan: Plan) -> Scene:
         weights=np.array([mark.weight for mark in plan.marks]),
         speeds_mm_s=np.array([mark.speed_mm_s for mark in plan.marks]),
         plus_minus_m=np.array([mark.plus_minus_m for mark in plan.marks]),
+        plus_minus_side_m=np.array([mark.plus_minus_side_m for mark in plan.marks]),
+        plus_minus_speed_mm_s=np.array([mark.speed_plus_minus_mm_s for mark in plan.marks]),
         musts=musts,
         deciding=deciding,
         names=tuple([mark.name for mark in plan.marks]),

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from verispect.plan.advice import advise
+from verispect.plan.advice import SURE, advise
 from verispect.plan.candidate import METHOD_KEYS, Candidate
 from verispect.plan.document import Plan
+from verispect.plan.influence import most_telling
 from verispect.plan.methods import worked
 from verispect.plan.problem import problem_for
 from verispect.plan.remedies import remedies
@@ -77,7 +78,17 @@ def weigh(
     advised, because = advise(candidates)
     if advised is not None and not any(candidate.holds for candidate in candidates):
         because += remedies(next(c for c in candidates if c.key == advised), is_cancelled)
+    because += _what_would_tell(candidates, advised)
     return Weighing(scene, tuple(candidates), advised, because, _schools(scene, candidates))
+
+
+def _what_would_tell(candidates: list[Candidate], advised: str | None) -> tuple[Sentence, ...]:
+    """What to know better, where the advised method may fail for what is unsure."""
+    for candidate in candidates:
+        if candidate.key == advised and candidate.confidence is not None and candidate.confidence.holds < SURE:
+            found = most_telling(candidate)
+            return () if found is None else (found,)
+    return ()
 
 
 def _schools(scene: Scene, candidates: list[Candidate]) -> tuple[School, ...]:

@@ -21,7 +21,9 @@ class Camera(BaseModel):
     height_plus_minus_m: float = Field(
         default=0.0, ge=0.0, le=100.0, description="How surely the height is known; 19 times in 20 within."
     )
+    bearing_plus_minus_deg: float = Field(default=0.0, ge=0.0, le=45.0, description="How surely it is pointed.")
     pitch_plus_minus_deg: float = Field(default=0.0, ge=0.0, le=45.0, description="How surely it is levelled.")
+    roll_plus_minus_deg: float = Field(default=0.0, ge=0.0, le=45.0, description="How surely it stands upright.")
     framing_mm: float = Field(
         default=24.0, gt=0.0, le=5000.0, description="Focal length whose field is the wanted picture."
     )

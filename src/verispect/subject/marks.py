@@ -26,4 +26,8 @@ class Mark(BaseModel):
     plus_minus_m: float = Field(
         default=0.0, ge=0.0, le=_FAR_M, description="How surely its distance is known; 19 times in 20 within."
     )
+    plus_minus_side_m: float = Field(
+        default=0.0, ge=0.0, le=_FAR_M, description="How surely its place across and up is known."
+    )
+    speed_plus_minus_mm_s: float = Field(default=0.0, ge=0.0, le=1.0e6, description="How surely its speed is known.")
     detail_mm: float | None = Field(default=None, gt=0.0, description="Smallest detail to be rendered.")

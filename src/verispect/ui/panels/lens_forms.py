@@ -129,6 +129,11 @@ class LensForms(QTabWidget):
                  hint=self.tr("Finest step of the focus, as image distance; 0: any")),
             Spec("focus_plus_minus_mm", self.tr("Focus set to ±"), unit="mm",
                  hint=self.tr("As image distance; 19 times in 20 within")),
+            Spec("focal_plus_minus_percent", self.tr("Focal length ±"), unit="%",
+                 hint=self.tr("How surely it is known; 19 times in 20 within")),
+            Spec("stop_plus_minus_stops", self.tr("Stop set to ±"), unit="EV",
+                 hint=self.tr("In stops; 19 times in 20 within")),
+            Spec("pupil_plus_minus", self.tr("Pupil magnif. ±"), hint=self.tr("19 times in 20 within")),
             Spec("front_ahead_mm", self.tr("Front ahead"), unit="mm",
                  hint=self.tr("Front of the lens ahead of its front principal point")),
         ]  # fmt: skip

@@ -97,6 +97,8 @@ class WeighPanel(QWidget):
     def _light_specs(self) -> list[Spec]:
         return [
             Spec("ev100", self.tr("Light"), unit="EV", hint=self.tr("Exposure value at ISO 100")),
+            Spec("ev100_plus_minus", self.tr("Light ±"), unit="EV",
+                 hint=self.tr("19 times in 20 within; it tells on what moves")),
             Spec("sky_declination_deg", self.tr("Sky at"), "optional", "°",
                  self.tr("Declination of stars or the Moon in the picture; empty: none")),
         ]  # fmt: skip
