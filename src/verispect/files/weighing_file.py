@@ -10,6 +10,7 @@ import numpy as np
 from verispect.optics.stops import marked
 from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.candidate import Candidate
+from verispect.plan.detail import finest_detail_mm, pixels_per_mm
 from verispect.plan.exposure import Exposure
 from verispect.plan.weigh import Weighing
 
@@ -53,7 +54,7 @@ def _method(candidate: Candidate) -> dict[str, Any]:
         "final_pixels": list(candidate.final_pixels),
         "worst_softness": _number(candidate.worst_softness),
         "probability": None if candidate.confidence is None else candidate.confidence.holds,
-        "outside": [candidate.scene.names[k] for k in candidate.outside],
+        "outside": list(candidate.outside_names),
         "criterion": {
             "rule": criterion.rule,
             "frequency_cycles_per_mm": criterion.frequency,
@@ -63,6 +64,8 @@ def _method(candidate: Candidate) -> dict[str, Any]:
         },
         "exposures": [_exposure(exposure) for exposure in candidate.exposures],
         "marks": _marks(candidate),
+        "areas": _areas(candidate),
+        "soft_enough": candidate.soft_enough,
     }
 
 
@@ -91,9 +94,12 @@ def _marks(candidate: Candidate) -> list[dict[str, Any]]:
     rendering = candidate.rendering
     if rendering is None:
         return []
+    finest, pixels = finest_detail_mm(candidate), pixels_per_mm(candidate)
     return [
         {
             "name": name,
+            "detail_mm": _number(finest[k]),
+            "pixels_per_mm": _number(pixels[k]),
             "exposure": int(rendering.exposure[k]),
             "blur_mm": [_number(rendering.blur_long_mm[k]), _number(rendering.blur_short_mm[k])],
             "contrast": _number(rendering.contrast[k]),
@@ -102,8 +108,30 @@ def _marks(candidate: Candidate) -> list[dict[str, Any]]:
             "smear_mm": _number(rendering.smear_mm[k]),
             "inside": bool(rendering.inside[k]),
         }
-        for k, name in enumerate(candidate.scene.names)
+        for k, name in enumerate(candidate.scene.names[: candidate.scene.mark_count])
     ]
+
+
+def _areas(candidate: Candidate) -> list[dict[str, Any]]:
+    """Surfaces and scans by their points."""
+    scene, rendering = candidate.scene, candidate.rendering
+    if rendering is None:
+        return []
+    found = []
+    for index, area in enumerate(scene.areas):
+        mine = scene.group == scene.mark_count + index
+        softness = rendering.softness[mine]
+        found.append(
+            {
+                "name": area.name,
+                "need": area.need,
+                "points": len(area.world_m),
+                "worst_softness": _number(softness.max()) if softness.size else None,
+                "least_softness": _number(softness.min()) if softness.size else None,
+                "sharp_share": float(np.mean(softness <= 1.0)) if softness.size else None,
+            }
+        )
+    return found
 
 
 def weighing_to_table(weighing: Weighing) -> str:

@@ -112,6 +112,18 @@ class Criterion:
         found: Floats = self.optical_contrast(blur_mm, working_f_number) * others
         return found
 
+    def contrast_at(
+        self, frequency: Floats, blur_mm: Floats, working_f_number: Floats, smear_mm: Floats, residual_mm: Floats
+    ) -> Floats:
+        """Contrast at other frequencies than the reference, one for each point; all arrays of one shape.
+
+        By pupil, pixel, motion and the lens's own blur, whatever the rule in force: it is what a picture shows.
+        """
+        optical = polychromatic_otf(frequency * working_f_number, np.pi * frequency * blur_mm, self.lights)
+        others = np.sinc(frequency * self.pixel_mm) * np.sinc(frequency * smear_mm)
+        found: Floats = optical * others * disc_mtf(np.pi * frequency * residual_mm)
+        return found
+
     def _others(self, smear_mm: Floats | float, residual_mm: Floats | float) -> Floats | float:
         """Contrast left by pixel, motion and the lens's own blur."""
         left: Floats | float = self.pixel_contrast

@@ -12,6 +12,7 @@ import numpy as np
 
 from verispect.optics.stops import marked
 from verispect.plan.candidate import METHOD_KEYS, Candidate
+from verispect.plan.detail import finest_detail_mm
 from verispect.sentence import Sentence
 
 METHOD_NAMES = {
@@ -58,6 +59,9 @@ def advise(candidates: Sequence[Candidate]) -> tuple[str | None, tuple[Sentence,
     if not holding:
         nearest = min(fitting, key=lambda c: (c.worst_softness, -c.worst_contrast, _order(c)))
         return nearest.key, _nothing_holds(nearest, fitting)
+    thrown_out = [candidate for candidate in holding if candidate.soft_enough]
+    too_sharp = [candidate for candidate in holding if not candidate.soft_enough]
+    holding = thrown_out or holding
     sure = [candidate for candidate in holding if _is_sure(candidate)]
     unsure = [candidate for candidate in holding if candidate not in sure] if sure else []
     doubts = () if sure else _none_is_sure(holding)
@@ -65,11 +69,13 @@ def advise(candidates: Sequence[Candidate]) -> tuple[str | None, tuple[Sentence,
     least = min(burden(candidate) for candidate in holding)
     ties = [candidate for candidate in holding if burden(candidate) <= least * (1.0 + _TIE)]
     chosen = min(ties, key=_order)
-    passed = [candidate for candidate in fitting if candidate not in unsure]
+    passed = [c for c in fitting if c not in unsure and (c not in too_sharp or not thrown_out)]
     reasons = [
         _holds(chosen),
         *doubts,
         *_doubt(chosen, fitting),
+        *_throws_out(chosen, too_sharp),
+        *_too_coarse(chosen),
         *_too_unsure(chosen, unsure),
         *(_simpler_fail(chosen, passed) if sure else []),
         *_ties(chosen, ties),
@@ -90,6 +96,46 @@ def _doubt(chosen: Candidate, fitting: list[Candidate]) -> list[Sentence]:
     assert surest.confidence is not None
     values |= {"other": Sentence(METHOD_NAMES[surest.key]), "its": 100.0 * surest.confidence.holds}
     return [Sentence("With the ± given it holds in {own:.0f} of 100 draws; {other} in {its:.0f}", values)]
+
+
+def _throws_out(chosen: Candidate, too_sharp: list[Candidate]) -> list[Sentence]:
+    """Whether what is wanted soft is, and which methods leave it too sharp."""
+    scene = chosen.scene
+    if not scene.wanted_soft.any():
+        return []
+    soft = np.flatnonzero(scene.wanted_soft)
+    least = int(soft[np.argmin(chosen.soft_shares)])
+    assert chosen.rendering is not None
+    values: dict[str, object] = {
+        "mark": scene.names[least],
+        "times": float(chosen.rendering.softness[least]),
+        "wanted": float(scene.soft_times[least]),
+    }
+    if not chosen.soft_enough:
+        return [Sentence("{mark} is soft {times:.1f} times; {wanted:g} were wanted, and no method does it", values)]
+    said = [Sentence("{mark}, wanted soft, is so {times:.1f} times; {wanted:g} were asked", values)]
+    for other in too_sharp:
+        said.append(
+            Sentence("{method} leaves it too sharp", {"method": Sentence(METHOD_NAMES[other.key])}),
+        )
+    return said
+
+
+def _too_coarse(chosen: Candidate) -> list[Sentence]:
+    """Marks on which the smallest detail asked for is not rendered, though the picture as a whole is sharp."""
+    scene = chosen.scene
+    wanted = {k: mark.detail_mm for k, mark in enumerate(scene.plan.marks) if mark.detail_mm is not None}
+    if not wanted:
+        return []
+    finest = finest_detail_mm(chosen)
+    return [
+        Sentence(
+            "On {mark} the smallest detail rendered is {finest:.2g} mm; {wanted:g} mm was asked",
+            {"mark": scene.names[k], "finest": float(finest[k]), "wanted": detail},
+        )
+        for k, detail in wanted.items()
+        if finest[k] > detail * 1.005
+    ]
 
 
 def _is_sure(candidate: Candidate) -> bool:
@@ -217,6 +263,4 @@ def _nothing_holds(nearest: Candidate, fitting: list[Candidate]) -> tuple[Senten
 
 
 def _outside(candidate: Candidate) -> list[Sentence]:
-    return [
-        Sentence("{mark} lies outside the picture", {"mark": candidate.scene.names[k]}) for k in candidate.outside
-    ]
+    return [Sentence("{mark} lies outside the picture", {"mark": name}) for name in candidate.outside_names]

@@ -8,7 +8,7 @@ import numpy as np
 
 from verispect.kit.optic import Optic
 from verispect.optics.sharpness import Criterion
-from verispect.optics.types import Floats
+from verispect.optics.types import Floats, Indices
 from verispect.plan.evaluate import Rendering, render
 from verispect.plan.exposure import Exposure
 from verispect.plan.problem import Problem
@@ -36,11 +36,14 @@ class Confidence:
         The same for each deciding mark alone.
     softness_95 : ndarray, shape (K,)
         Softness of each deciding mark that 95 of 100 draws stay below.
+    points : ndarray of int, shape (K,)
+        Which points of the scene were drawn: the deciding marks, and of areas their softest points.
     """
 
     holds: float
     each: Floats
     softness_95: Floats
+    points: Indices
 
 
 @dataclass(frozen=True)
@@ -117,6 +120,25 @@ class Candidate:
         if self.rendering is not None:
             lost |= ~self.rendering.inside
         return [int(k) for k in np.flatnonzero(lost & self.scene.musts)]
+
+    @property
+    def outside_names(self) -> tuple[str, ...]:
+        """Names of what must be sharp and lies outside."""
+        return tuple(self.scene.names[k] for k in self.outside if k < self.scene.mark_count) + self.scene.lost_areas
+
+    @property
+    def soft_shares(self) -> Floats:
+        """Softness of what is wanted soft over what it should at least be, shape (K,); 1 and more is soft enough."""
+        scene = self.scene
+        if self.rendering is None or not scene.wanted_soft.any():
+            return np.zeros(0)
+        found: Floats = self.rendering.softness[scene.wanted_soft] / scene.soft_times[scene.wanted_soft]
+        return found
+
+    @property
+    def soft_enough(self) -> bool:
+        """Whether everything that is wanted soft is."""
+        return bool(np.all(self.soft_shares >= 1.0))
 
     @property
     def run_s(self) -> float:

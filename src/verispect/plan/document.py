@@ -11,7 +11,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from verispect.kit.equipment import Kit
 from verispect.optics.sharpness import Criterion, Rule
 from verispect.subject.camera import Camera
+from verispect.subject.clouds import Cloud
 from verispect.subject.marks import Mark
+from verispect.subject.surfaces import Surface
 
 FORMAT: Literal["verispect-plan"] = "verispect-plan"
 VERSION = 1
@@ -108,6 +110,8 @@ class Plan(_Model):
     title: str = Field(default="", max_length=500)
     camera: Camera = Field(default_factory=Camera)
     marks: tuple[Mark, ...] = Field(default=(), max_length=100_000)
+    surfaces: tuple[Surface, ...] = Field(default=(), max_length=1000)
+    scans: tuple[Cloud, ...] = Field(default=(), max_length=50)
     site: Site | None = None
     light: Light = Field(default_factory=Light)
     kit: Kit = Field(default_factory=Kit)

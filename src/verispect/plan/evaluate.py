@@ -23,7 +23,7 @@ class Rendering:
     Attributes
     ----------
     exposure : ndarray of int
-    blur_long_mm, blur_short_mm, contrast, softness, allowed_mm, smear_mm : ndarray
+    blur_long_mm, blur_short_mm, contrast, softness, allowed_mm, smear_mm, residual_mm : ndarray
     inside : ndarray of bool
         Whether the mark falls on the sensor in that exposure.
     """
@@ -35,6 +35,7 @@ class Rendering:
     softness: Floats
     allowed_mm: Floats
     smear_mm: Floats
+    residual_mm: Floats
     inside: Bools
 
 
@@ -60,6 +61,7 @@ def render(scene: Scene, exposures: Sequence[Exposure], criterion: Criterion) ->
         softness=softness[best, columns],
         allowed_mm=np.stack([view.allowed_mm for view in views])[best, columns],
         smear_mm=np.stack([view.smear_mm for view in views])[best, columns],
+        residual_mm=np.stack([view.residual_mm for view in views])[best, columns],
         inside=inside[best, columns],
     )
 
@@ -89,6 +91,7 @@ def _view(scene: Scene, exposure: Exposure, criterion: Criterion) -> Rendering:
         softness=softness,
         allowed_mm=allowed,
         smear_mm=smear,
+        residual_mm=residual,
         inside=inside,
     )
 

@@ -87,14 +87,13 @@ def _with_surer_lens(candidate: Candidate) -> list[tuple[Candidate, Sentence]]:
 def _with_surer_marks(candidate: Candidate) -> list[tuple[Candidate, Sentence]]:
     scene, now = candidate.scene, candidate.confidence
     assert now is not None
-    deciding = np.flatnonzero(scene.deciding)
     found = []
-    for k in deciding[np.argsort(now.each, kind="stable")][:_MARKS]:
+    for k in now.points[np.argsort(now.each, kind="stable")][:_MARKS]:
         for key, words in _MARK.items():
             spread = getattr(scene, key)
             if spread[k]:
                 surer = spread.copy()
-                surer[k] = 0.0
+                surer[scene.group == scene.group[k]] = 0.0
                 told = Sentence(words, {"mark": scene.names[k]})
                 found.append((replace(candidate, scene=replace(scene, **{key: surer})), told))
     return found

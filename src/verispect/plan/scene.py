@@ -10,39 +10,55 @@ import numpy as np
 from verispect.errors import PlanError
 from verispect.kit.optic import focal_range
 from verispect.optics.pose import Pose
-from verispect.optics.types import Bools, Floats
+from verispect.optics.types import Bools, Floats, Indices
+from verispect.plan.areas import SPACING, Area, areas_of
 from verispect.plan.document import Plan
 
 
 @dataclass(frozen=True)
 class Scene:
-    """Marks as arrays, with the plan they came from.
+    """Marks as arrays, and behind them the points of surfaces and scans, with the plan they came from.
 
     Attributes
     ----------
     plan : Plan
     pose : Pose
         The camera's place and basis.
+    mark_count : int
+        How many of the points are marks; those of areas come after.
     world_m : ndarray, shape (M, 3)
-    weights, speeds_mm_s, plus_minus_m, plus_minus_side_m, plus_minus_speed_mm_s : ndarray, shape (M,)
+    weights, speeds_mm_s, plus_minus_m, plus_minus_side_m, plus_minus_speed_mm_s, soft_times : ndarray, shape (M,)
     musts : ndarray of bool, shape (M,)
     deciding : ndarray of bool, shape (M,)
-        The marks that settings are searched for: the musts, or where there are none the shoulds, or all.
+        The points that settings are searched for: the musts, or where there are none the shoulds, or all.
+    wanted_soft : ndarray of bool, shape (M,)
     names, needs : tuple of str
+        Of every point; one of an area bears the area's.
+    group : ndarray of int, shape (M,)
+        What is unsure together: a mark by itself, an area as a whole.
+    areas : tuple of Area
+    lost_areas : tuple of str
+        Areas that must be sharp and of which nothing lies in the picture.
     """
 
     plan: Plan
     pose: Pose
+    mark_count: int
     world_m: Floats
     weights: Floats
     speeds_mm_s: Floats
     plus_minus_m: Floats
     plus_minus_side_m: Floats
     plus_minus_speed_mm_s: Floats
+    soft_times: Floats
     musts: Bools
     deciding: Bools
+    wanted_soft: Bools
     names: tuple[str, ...]
     needs: tuple[str, ...]
+    group: Indices
+    areas: tuple[Area, ...] = ()
+    lost_areas: tuple[str, ...] = ()
 
     @cached_property
     def points_mm(self) -> Floats:
@@ -69,43 +85,76 @@ def build_scene(plan: Plan) -> Scene:
     PlanError
         If there is no mark or no lens, or a mark lies behind the camera or within every focal length.
     """
-    if not plan.marks:
+    if not plan.marks and not plan.surfaces and not plan.scans:
         raise PlanError("marks", "an empty list", "add at least one mark that must be sharp")
     if not plan.kit.lenses:
         raise PlanError("kit.lenses", "an empty list", "add at least one lens")
     scene = unchecked_scene(plan)
+    if not scene.names:
+        raise PlanError(
+            "surfaces", "none within the picture", "turn the camera to them, or add a mark that must be sharp"
+        )
     check_before_lens(scene)
     return scene
 
 
 def same_scene(scene: Scene, plan: Plan) -> Scene:
     """The scene of a plan whose subject and camera are those of `scene`, without working them out anew."""
-    if scene.plan.marks is not plan.marks or scene.plan.camera != plan.camera:
+    before = scene.plan
+    same = before.marks is plan.marks and before.surfaces is plan.surfaces and before.scans is plan.scans
+    if not same or before.camera != plan.camera:
         return unchecked_scene(plan)
     return replace(scene, plan=plan)
 
 
-def unchecked_scene(plan: Plan) -> Scene:
+def unchecked_scene(plan: Plan, *, spacing: float = SPACING) -> Scene:
     """The scene of a plan as it stands, to be drawn and not weighed: it may be empty or impossible."""
-    said = tuple([mark.need for mark in plan.marks])
+    pose, marks = plan.camera.pose(), plan.marks
+    areas = areas_of(plan, pose, spacing=spacing)
+    sizes = [len(area.world_m) for area in areas]
+    more = sum(sizes)
+
+    def values(of_marks: list[float], of_areas: list[float]) -> Floats:
+        alone = np.array(of_marks, dtype=float)
+        return np.concatenate([alone, np.repeat(of_areas, sizes)]) if more else alone
+
+    nought = [0.0] * len(areas)
+    said = tuple([mark.need for mark in marks])
+    names = tuple([mark.name for mark in marks])
+    world = np.array([(mark.x_m, mark.y_m, mark.z_m) for mark in marks], dtype=float).reshape(-1, 3)
+    group = np.arange(len(marks))
+    if more:
+        said += tuple(area.need for area, size in zip(areas, sizes, strict=True) for _ in range(size))
+        names += tuple(area.name for area, size in zip(areas, sizes, strict=True) for _ in range(size))
+        world = np.concatenate([world, *(area.world_m for area in areas)])
+        group = np.concatenate([group, np.repeat(len(marks) + np.arange(len(areas)), sizes)])
     needs = np.array(said, dtype=str)
     musts = needs == "must"
     deciding = musts
     if not deciding.any():
-        deciding = needs == "should" if (needs == "should").any() else np.ones(needs.shape, bool)
+        deciding = needs == "should" if (needs == "should").any() else needs != "soft"
+        deciding = deciding if deciding.any() else np.ones(needs.shape, bool)
     return Scene(
         plan=plan,
-        pose=plan.camera.pose(),
-        world_m=np.array([(mark.x_m, mark.y_m, mark.z_m) for mark in plan.marks], dtype=float).reshape(-1, 3),
-        weights=np.array([mark.weight for mark in plan.marks]),
-        speeds_mm_s=np.array([mark.speed_mm_s for mark in plan.marks]),
-        plus_minus_m=np.array([mark.plus_minus_m for mark in plan.marks]),
-        plus_minus_side_m=np.array([mark.plus_minus_side_m for mark in plan.marks]),
-        plus_minus_speed_mm_s=np.array([mark.speed_plus_minus_mm_s for mark in plan.marks]),
+        pose=pose,
+        mark_count=len(marks),
+        world_m=world,
+        weights=values([mark.weight for mark in marks], [area.weight for area in areas]),
+        speeds_mm_s=values([mark.speed_mm_s for mark in marks], nought),
+        plus_minus_m=values([mark.plus_minus_m for mark in marks], [area.plus_minus_m for area in areas]),
+        plus_minus_side_m=values([mark.plus_minus_side_m for mark in marks], nought),
+        plus_minus_speed_mm_s=values([mark.speed_plus_minus_mm_s for mark in marks], nought),
+        soft_times=values([mark.soft_times for mark in marks], [area.soft_times for area in areas]),
         musts=musts,
         deciding=deciding,
-        names=tuple([mark.name for mark in plan.marks]),
+        wanted_soft=needs == "soft",
+        names=names,
         needs=said,
+        group=group,
+        areas=areas,
+        lost_areas=tuple(
+            area.name for area, size in zip(areas, sizes, strict=True) if area.need == "must" and not size
+        ),
     )
 
 
@@ -116,8 +165,7 @@ def check_before_lens(scene: Scene) -> None:
     worst = int(np.argmin(depth_mm))
     if depth_mm[worst] > 1.05 * shortest:
         return
-    mark = scene.plan.marks[worst]
-    key = f"marks[{worst}] ({mark.name})"
+    key = f"marks[{worst}] ({scene.names[worst]})" if worst < scene.mark_count else scene.names[worst]
     if depth_mm[worst] <= 0.0:
         raise PlanError(
             key,

@@ -69,7 +69,27 @@ def _blur_at_stops(problem: Problem, state: LensState, points_mm: Floats) -> Flo
 def best_stop(problem: Problem, state: LensState) -> float:
     """The best stop for a lens that stays focused and tilted as it is."""
     softness, contrast = look_at_stops(problem, state)
-    return float(problem.stops[choose_stop(problem.criterion, softness, contrast)])
+    row = choose_stop(problem.criterion, softness, contrast)
+    if problem.scene.wanted_soft.any():
+        row = _throwing_out(problem, state, softness, contrast, row)
+    return float(problem.stops[row])
+
+
+def _throwing_out(problem: Problem, state: LensState, softness: Floats, contrast: Floats, best: int) -> int:
+    """Of the stops that hold what was chosen the best at which what is wanted soft is soft enough.
+
+    Where none is, the one that comes nearest to it; where none holds, the best stop as it was.
+    """
+    soft = np.flatnonzero(problem.scene.wanted_soft)
+    thrown = problem.looking(problem.pose, soft)
+    share = (look_at_stops(thrown, state)[0] / problem.scene.soft_times[soft]).min(axis=1)
+    holding = np.flatnonzero(softness.max(axis=1) <= 1.0)
+    if holding.size == 0:
+        return best
+    enough = holding[share[holding] >= 1.0]
+    if enough.size == 0:
+        return int(holding[np.argmax(share[holding])])
+    return int(enough[choose_stop(problem.criterion, softness[enough], contrast[enough])])
 
 
 def worst_at(problem: Problem, state: LensState) -> float:

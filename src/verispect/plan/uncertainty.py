@@ -25,6 +25,8 @@ SEED = 1
 _SIGMAS = 2.0
 # Draws times marks taken at once, to spare memory.
 _AT_ONCE = 2_000_000
+# Of an area so many of the softest points are drawn.
+_OF_AN_AREA = 24
 # What a camera may be off in, once for all frames, and a lens.
 _CAMERA = ("height_plus_minus_m", "bearing_plus_minus_deg", "pitch_plus_minus_deg", "roll_plus_minus_deg")
 _LENS = (
@@ -40,7 +42,7 @@ def confidence(candidate: Candidate, *, draws: int = DRAWS, seed: int = SEED) ->
     if not _is_unsure(candidate.scene, candidate.lens.lens):
         return None
     rng = np.random.default_rng(seed)
-    marks = np.flatnonzero(candidate.scene.deciding)
+    marks = _looked_at(candidate)
     most = max(1, _AT_ONCE // max(len(marks), 1))
     parts = [_softness(candidate, marks, min(most, draws - start), rng) for start in range(0, draws, most)]
     softness = np.concatenate(parts)
@@ -49,7 +51,22 @@ def confidence(candidate: Candidate, *, draws: int = DRAWS, seed: int = SEED) ->
         holds=float(np.mean(np.all(sharp, axis=1))),
         each=np.mean(sharp, axis=0),
         softness_95=np.quantile(softness, 0.95, axis=0, method="higher"),
+        points=marks,
     )
+
+
+def _looked_at(candidate: Candidate) -> Indices:
+    """The deciding marks, and of each area its softest points."""
+    scene, rendering = candidate.scene, candidate.rendering
+    marks = np.flatnonzero(scene.deciding)
+    if scene.mark_count == len(scene.names) or rendering is None:
+        return marks
+    softness = np.nan_to_num(rendering.softness, posinf=1e9)
+    found = [marks[marks < scene.mark_count]]
+    for index in range(len(scene.areas)):
+        mine = marks[scene.group[marks] == scene.mark_count + index]
+        found.append(np.sort(mine[np.argsort(-softness[mine], kind="stable")[:_OF_AN_AREA]]))
+    return np.concatenate(found)
 
 
 def _is_unsure(scene: Scene, lens: Lens) -> bool:
@@ -138,7 +155,9 @@ def _marks_drawn(scene: Scene, marks: Indices, draws: int, rng: np.random.Genera
     offset = scene.world_m[marks] - scene.pose.pupil_m
     distance = np.linalg.norm(offset, axis=1)
     spread = scene.plus_minus_m[marks] / _SIGMAS
-    drawn = np.maximum(distance + spread * rng.standard_normal((draws, len(marks))), 0.02 * distance)
+    # An area is off as a whole.
+    groups, own = np.unique(scene.group[marks], return_inverse=True)
+    drawn = np.maximum(distance + spread * rng.standard_normal((draws, len(groups)))[:, own], 0.02 * distance)
     world: Floats = scene.pose.pupil_m + (offset / distance[:, None]) * drawn[..., None]
     aside = scene.plus_minus_side_m[marks] / _SIGMAS
     if np.any(aside):

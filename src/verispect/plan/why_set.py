@@ -257,7 +257,7 @@ def _certainty(candidate: Candidate) -> list[Reason]:
                 "all musts hold in {all:.0f} of 100 draws; the least sure, {mark}, alone in {one:.0f}",
                 {
                     "all": 100.0 * found.holds,
-                    "mark": scene.names[int(np.flatnonzero(scene.deciding)[weakest])],
+                    "mark": scene.names[int(found.points[weakest])],
                     "one": 100.0 * float(found.each[weakest]),
                 },
             ),

@@ -30,4 +30,5 @@ class Mark(BaseModel):
         default=0.0, ge=0.0, le=_FAR_M, description="How surely its place across and up is known."
     )
     speed_plus_minus_mm_s: float = Field(default=0.0, ge=0.0, le=1.0e6, description="How surely its speed is known.")
+    soft_times: float = Field(default=3.0, gt=1.0, le=1000.0, description="Wanted soft: so many times the allowed.")
     detail_mm: float | None = Field(default=None, gt=0.0, description="Smallest detail to be rendered.")

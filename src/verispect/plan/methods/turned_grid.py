@@ -80,7 +80,7 @@ def _laid_out(key: str, problem: Problem, attempt: GridAttempt, fewest: int) -> 
 
 
 def _attempt(problem: Problem, cells: list[Problem], source: list[int], rows: tuple[int, ...]) -> Candidate:
-    states = _focused(cells, source)
+    states = focused(cells, source)
     reserve = min(corner_reserve_mm(cell, state) for cell, state in zip(cells, states, strict=True))
     if reserve < -1e-6:
         return unfit("turned-grid", problem.scene, circle_reason(problem, reserve))
@@ -138,7 +138,7 @@ def _centrality(unit: Floats, layout: TurnedGrid) -> Floats:
     return np.stack(rows, axis=1)
 
 
-def _focused(cells: list[Problem], source: list[int]) -> list[LensState]:
+def focused(cells: list[Problem], source: list[int]) -> list[LensState]:
     """Each cell at its best focus, all at the one stop that makes the worst mark of all best."""
     first = cells[0]
     states = {k: focus_for(cells[k], f_number=first.middle_stop, weights=cells[k].weights) for k in set(source)}

@@ -10,7 +10,7 @@ from verispect.plan.candidate import Candidate, unfit, worked_out
 from verispect.plan.focus_series import fewest_frames, frames_at_stops
 from verispect.plan.methods.lens_choice import circle_reason, corner_reserve_mm, focus_notes
 from verispect.plan.methods.series import no_stop
-from verispect.plan.methods.turned_grid import with_every_focal
+from verispect.plan.methods.turned_grid import focused, with_every_focal
 from verispect.plan.plane import focus_for
 from verispect.plan.problem import Problem
 from verispect.plan.scene import Scene
@@ -29,6 +29,10 @@ def _attempt(problem: Problem, cells: list[Problem], source: list[int], rows: tu
     total: Floats = counts.sum(axis=0) + (len(cells) - len(filled))
     if not np.isfinite(total).any():
         return unfit("turned-grid-series", scene, no_stop(problem))
+    if total.min() == len(cells) and problem.is_plain:
+        # One frame a cell does: then the stop is the one at which the worst of all is best.
+        taken = list(zip(cells, focused(cells, source), strict=True))
+        return _taken(problem, taken, rows)
     # Of the stops with as few frames the one that serves the frame best that needs most.
     hardest = cells[filled[int(np.argmax(counts[:, int(np.argmin(total))]))]]
     stop = fewest_frames(hardest, covers=covers, stops=problem.stops[total == total.min()]).f_number
@@ -39,9 +43,13 @@ def _attempt(problem: Problem, cells: list[Problem], source: list[int], rows: tu
         for k, cell in enumerate(cells)
         for state in (ladders[k] if k in ladders else [_middle(ladders[source[k]])])
     ]
+    return _taken(problem, taken, rows)
+
+
+def _taken(problem: Problem, taken: list[tuple[Problem, LensState]], rows: tuple[int, ...]) -> Candidate:
     reserve = min(corner_reserve_mm(cell, state) for cell, state in taken)
     if reserve < -1e-6:
-        return unfit("turned-grid-series", scene, circle_reason(problem, reserve))
+        return unfit("turned-grid-series", problem.scene, circle_reason(problem, reserve))
     exposures = [cell.exposure(state) for cell, state in taken]
     notes = focus_notes(problem, *(state for _, state in taken))
     return worked_out("turned-grid-series", problem, exposures, notes=notes, grid_cells=rows)
