@@ -87,14 +87,13 @@ def test_every_kind_of_ply(tmp_path: Path, encoding: str, order: str) -> None:
     path = tmp_path / "scan.ply"
     form = "ascii" if encoding == "ascii" else f"binary_{'little' if order == '<' else 'big'}_endian"
     head = f"ply\nformat {form} 1.0\ncomment made by hand\nelement vertex {len(points)}\nproperty uchar red\n"
-    head += "property double x\nproperty float y\nproperty float z\nelement face 0\nproperty list uchar int vertex_index\n"
-    rows = np.zeros(
-        len(points), np.dtype([("r", "u1"), ("x", order + "f8"), ("y", order + "f4"), ("z", order + "f4")])
-    )
+    head += "property double x\nproperty float y\nproperty float z\n"
+    head += "element face 0\nproperty list uchar int vertex_index\n"
+    columns = [("r", "u1"), ("x", order + "f8"), ("y", order + "f4"), ("z", order + "f4")]
+    rows = np.zeros(len(points), np.dtype(columns))
     rows["x"], rows["y"], rows["z"] = points.T
-    body = (
-        rows.tobytes() if encoding == "binary" else "\n".join("9 %.4f %.4f %.4f" % tuple(p) for p in points).encode()
-    )
+    lines = "\n".join(f"9 {x:.4f} {y:.4f} {z:.4f}" for x, y, z in points)
+    body = rows.tobytes() if encoding == "binary" else lines.encode()
     path.write_bytes(head.encode() + b"end_header\n" + body)
     same(places(path), in_world(points))
 
@@ -187,9 +186,9 @@ def broken(tmp_path: Path) -> dict[str, tuple[bytes, str]]:
     las = laspy.create(point_format=0, file_version="1.2")
     las.x, las.y, las.z = some().T
     las.write(good)
-    header = (
-        b"ply\nformat binary_little_endian 1.0\nelement vertex 1000000000000\nproperty float x\nproperty float y\n"
-    )
+    header = b"ply\nformat binary_little_endian 1.0\nelement vertex 1000000000000\n"
+    header += b"property float x\nproperty float y\n"
+    listed = b"ply\nformat ascii 1.0\nelement vertex 3\nproperty list uchar int x\nend_header\n"
     return {
         "cut.las": (good.getvalue()[:-500], "claims 400 points"),
         "short.las": (good.getvalue()[:90], "no whole LAS"),
