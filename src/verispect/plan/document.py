@@ -13,6 +13,7 @@ from verispect.optics.sharpness import Criterion, Rule
 from verispect.subject.camera import Camera
 from verispect.subject.clouds import Cloud
 from verispect.subject.marks import Mark
+from verispect.subject.photograph import Photograph
 from verispect.subject.surfaces import Surface
 
 FORMAT: Literal["verispect-plan"] = "verispect-plan"
@@ -112,6 +113,7 @@ class Plan(_Model):
     marks: tuple[Mark, ...] = Field(default=(), max_length=100_000)
     surfaces: tuple[Surface, ...] = Field(default=(), max_length=1000)
     scans: tuple[Cloud, ...] = Field(default=(), max_length=50)
+    photograph: Photograph | None = None
     site: Site | None = None
     light: Light = Field(default_factory=Light)
     kit: Kit = Field(default_factory=Kit)
