@@ -61,8 +61,9 @@ def areas_of(plan: Plan, pose: Pose, *, spacing: float = SPACING) -> tuple[Area,
     if not plan.surfaces and not plan.scans:
         return ()
     half, kept = _picture(plan, pose)
+    centre = np.asarray(plan.picture_centre)
     found = [
-        _area(surface, _surface_samples(surface, pose, half * kept, spacing))
+        _area(surface, _surface_samples(surface, pose, half * kept, centre, spacing))
         for surface in plan.surfaces
         if surface.need != "may"
     ]
@@ -81,12 +82,13 @@ def _picture(plan: Plan, pose: Pose) -> tuple[Floats, float]:
 
     Focused near, a lens sees less, by m/p; the final picture of a series is cropped to its narrowest frame.
     """
-    half: Floats = np.asarray(plan.kit.body.sensor_mm) / (2.0 * plan.camera.framing_mm)
+    half: Floats = np.asarray(plan.picture_mm) / (2.0 * plan.camera.framing_mm)
+    centre = np.asarray(plan.picture_centre)
     depths = [float(pose.to_camera_mm(np.array([m.x_m, m.y_m, m.z_m]))[2]) for m in plan.marks if m.need != "may"]
     for surface in plan.surfaces:
         if surface.need != "may":
             for patch in seen_from(surface, pose.pupil_m):
-                depths.extend(_clipped(pose.to_camera_mm(patch.corners()), half)[:, 2].tolist())
+                depths.extend(_clipped(pose.to_camera_mm(patch.corners()), half, centre)[:, 2].tolist())
     for cloud in plan.scans:
         if cloud.need != "may":
             seen = _in_picture(*_key(cloud, plan.camera), _pair(half))[1]
@@ -112,12 +114,12 @@ def _from_q(q: Floats) -> Floats:
     return np.column_stack([q[:, :2], np.ones(len(q))]) / q[:, 2:]
 
 
-def _surface_samples(surface: Surface, pose: Pose, half: Floats, spacing: float) -> Floats:
+def _surface_samples(surface: Surface, pose: Pose, half: Floats, centre: Floats, spacing: float) -> Floats:
     """World places (P, 3) spread evenly in the picture over what is seen of a surface."""
     step = spacing * 2.0 * float(half.max())
     found = []
     for patch in seen_from(surface, pose.pupil_m):
-        corners = _clipped(pose.to_camera_mm(patch.corners()), half)
+        corners = _clipped(pose.to_camera_mm(patch.corners()), half, centre)
         if len(corners) >= 3:
             found.append(_spread(_to_q(corners), step))
     if not found:
@@ -125,15 +127,16 @@ def _surface_samples(surface: Surface, pose: Pose, half: Floats, spacing: float)
     return pose.to_world_m(_from_q(np.concatenate(found)))
 
 
-def _clipped(polygon_mm: Floats, half: Floats) -> Floats:
+def _clipped(polygon_mm: Floats, half: Floats, centre: Floats) -> Floats:
     """A convex polygon within the picture's pyramid (Sutherland and Hodgman 1974)."""
-    hx, hy = (float(part) for part in half)
+    left, low = (float(part) for part in half - centre)
+    right, high = (float(part) for part in half + centre)
     planes = [
         (np.array([0.0, 0.0, 1.0]), _NEAREST_MM),
-        (np.array([1.0, 0.0, hx]), 0.0),
-        (np.array([-1.0, 0.0, hx]), 0.0),
-        (np.array([0.0, 1.0, hy]), 0.0),
-        (np.array([0.0, -1.0, hy]), 0.0),
+        (np.array([1.0, 0.0, left]), 0.0),
+        (np.array([-1.0, 0.0, right]), 0.0),
+        (np.array([0.0, 1.0, low]), 0.0),
+        (np.array([0.0, -1.0, high]), 0.0),
     ]
     for normal, least in planes:
         if len(polygon_mm) == 0:
@@ -178,7 +181,10 @@ def _in_picture(
     """What a picture shows of a scan: in the world, in the camera's frame in mm, and how far out, 1 at its edge."""
     world = within(unpacked(points, count), region)
     seen = camera.pose().to_camera_mm(world)
-    out = np.maximum(np.abs(seen[:, 0]) / half[0], np.abs(seen[:, 1]) / half[1])
+    across, up = camera.cross_mm / camera.framing_mm, camera.rise_mm / camera.framing_mm
+    out = np.maximum(
+        np.abs(seen[:, 0] - across * seen[:, 2]) / half[0], np.abs(seen[:, 1] - up * seen[:, 2]) / half[1]
+    )
     inside = (seen[:, 2] > _NEAREST_MM) & (out <= seen[:, 2])
     seen = seen[inside]
     return world[inside], seen, out[inside] / seen[:, 2]

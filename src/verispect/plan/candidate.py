@@ -109,8 +109,9 @@ class Candidate:
         """Pixels of the wanted picture: the sensor's at the framing, more with a longer lens."""
         if not self.focal_mm:
             return (0, 0)
-        width, height = self.scene.plan.kit.body.pixels
-        ratio = self.focal_mm / self.scene.plan.camera.framing_mm
+        plan = self.scene.plan
+        ratio = self.focal_mm / plan.camera.framing_mm / plan.kit.body.pixel_mm
+        width, height = plan.picture_mm
         return round(width * ratio), round(height * ratio)
 
     @property

@@ -39,19 +39,30 @@ class CircleReport:
     corner_loss_stops: float
 
 
-def circle_report(exposure: Exposure, *, used_mm: tuple[float, float], sensor_diagonal_mm: float) -> CircleReport:
-    """Look at the used corners of an exposure's sensor."""
+def circle_report(
+    exposure: Exposure,
+    *,
+    used_mm: tuple[float, float],
+    sensor_diagonal_mm: float,
+    off_mm: tuple[float, float] = (0.0, 0.0),
+) -> CircleReport:
+    """Look at the used corners of an exposure's sensor; what is used lies `off_mm` from the sensor's middle."""
     circle = exposure.lens.circle_mm(sensor_diagonal_mm)
-    corners = corner_points_mm(used_mm, exposure.sensor_centre_mm)
+    centre = (exposure.sensor_centre_mm[0] + off_mm[0], exposure.sensor_centre_mm[1] + off_mm[1])
+    corners = corner_points_mm(used_mm, centre)
     reserves = circle_reserve_mm(corners, exposure.state, circle)
     first = int(np.argmin(reserves))
     share = float(circle_share(corners, exposure.state, circle)[first])
-    left = {side: _shift_left(exposure, used_mm, circle, way) for side, way in _SIDES.items()}
+    left = {side: _shift_left(exposure, used_mm, circle, way, off_mm) for side, way in _SIDES.items()}
     return CircleReport(_CORNERS[first], float(reserves[first]), left, float(exposure.lens.falloff_at(share)))
 
 
 def _shift_left(
-    exposure: Exposure, used_mm: tuple[float, float], circle_mm: float, way: tuple[float, float]
+    exposure: Exposure,
+    used_mm: tuple[float, float],
+    circle_mm: float,
+    way: tuple[float, float],
+    off_mm: tuple[float, float],
 ) -> float:
     """A lens shifted one way has the sensor's centre the other way from its foot."""
     centre = np.asarray(exposure.sensor_centre_mm)
@@ -59,7 +70,7 @@ def _shift_left(
     end = max(exposure.lens.shift_mm - float(centre @ towards), 0.0)
 
     def lit(shift: float) -> bool:
-        x, y = centre + shift * towards
+        x, y = centre + np.asarray(off_mm) + shift * towards
         corners = corner_points_mm(used_mm, (float(x), float(y)))
         return bool(circle_reserve_mm(corners, exposure.state, circle_mm).min() >= 0.0)
 

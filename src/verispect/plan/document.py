@@ -120,16 +120,37 @@ class Plan(_Model):
     wish: Wish = Field(default_factory=Wish)
     choice: Choice = Field(default_factory=Choice)
 
+    @property
+    def sensor_mm(self) -> tuple[float, float]:
+        """Width and height of the sensor as the camera is held."""
+        width, height = self.kit.body.sensor_mm
+        return (min(width, height), max(width, height)) if self.camera.upright else (width, height)
+
+    @property
+    def picture_mm(self) -> tuple[float, float]:
+        """Width and height of the wanted picture on the sensor at the framing focal length."""
+        width, height = self.sensor_mm
+        aspect = self.camera.aspect
+        if aspect is None:
+            return width, height
+        return min(width, height * aspect), min(height, width / aspect)
+
+    @property
+    def picture_centre(self) -> tuple[float, float]:
+        """Where the middle of the picture lies, as tangents right and up of the camera's view."""
+        framing = self.camera.framing_mm
+        return self.camera.cross_mm / framing, self.camera.rise_mm / framing
+
     def enlargement(self) -> float:
-        """From the sensor at the framing focal length to the print, long side to long side, to fit."""
-        sensor, paper = sorted(self.kit.body.sensor_mm), sorted(self.wish.print_mm)
-        return min(paper[0] / sensor[0], paper[1] / sensor[1])
+        """From the picture at the framing focal length to the print, long side to long side, to fit."""
+        picture, paper = sorted(self.picture_mm), sorted(self.wish.print_mm)
+        return min(paper[0] / picture[0], paper[1] / picture[1])
 
     def frequency_at_framing(self) -> float:
         """Cycles/mm on the sensor that the wish asks of one frame at the framing focal length."""
         wish, body = self.wish, self.kit.body
         if wish.detail_from == "screen":
-            return wish.screen_pixels / wish.pixels_per_line_pair / max(body.sensor_mm)
+            return wish.screen_pixels / wish.pixels_per_line_pair / max(self.picture_mm)
         if wish.detail_from == "sensor":
             return 1.0 / (wish.pixels_per_line_pair * body.pixel_mm)
         return wish.print_line_pairs_per_mm() * self.enlargement()

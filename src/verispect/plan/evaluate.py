@@ -75,7 +75,7 @@ def _view(scene: Scene, exposure: Exposure, criterion: Criterion) -> Rendering:
         centres = image_centres_mm(points, state)
         smear = np.where(seen, scene.speeds_mm_s * exposure.shutter_s * state.image_distance_mm / points[:, 2], 0.0)
         residual = np.where(seen, _residual(scene, exposure, centres), 0.0)
-    half = 0.5 * np.asarray(scene.plan.kit.body.sensor_mm) * (1.0 + 1e-9)
+    half = 0.5 * np.asarray(scene.plan.sensor_mm) * (1.0 + 1e-9)
     inside = seen & np.all(np.abs(centres - np.asarray(exposure.sensor_centre_mm)) <= half, axis=1)
     working = state.working_f_number
     if np.any(smear) or np.any(residual):

@@ -65,7 +65,9 @@ def shifted_centres_mm(
     return [(x, y) for y in reversed(up) for x in across], len(across)
 
 
-def turned_grid_poses(*, pose: Pose, half_picture: Floats, half_frame: Floats, overlap: float) -> TurnedGrid | None:
+def turned_grid_poses(
+    *, pose: Pose, half_picture: Floats, half_frame: Floats, overlap: float, centre: Floats | None = None
+) -> TurnedGrid | None:
     """Poses on a level head that cover the picture.
 
     Parameters
@@ -76,13 +78,16 @@ def turned_grid_poses(*, pose: Pose, half_picture: Floats, half_frame: Floats, o
         Half width and height as tangents of the angle from the middle.
     overlap : float
         Least share of a frame that neighbours have in common.
+    centre : ndarray, shape (2,), optional
+        Middle of the picture as tangents off the pose's own.
 
     Returns
     -------
     TurnedGrid or None
         None where the picture comes too near the zenith or nadir, or needs too many frames.
     """
-    return _laid_out(_PoseKey(pose), tuple(half_picture.tolist()), tuple(half_frame.tolist()), overlap)
+    off = (0.0, 0.0) if centre is None else (float(centre[0]), float(centre[1]))
+    return _laid_out(_PoseKey(pose), tuple(half_picture.tolist()), tuple(half_frame.tolist()), overlap, off)
 
 
 class _PoseKey:
@@ -101,10 +106,10 @@ class _PoseKey:
 
 @lru_cache(maxsize=64)
 def _laid_out(
-    key: _PoseKey, picture: tuple[float, float], frame: tuple[float, float], overlap: float
+    key: _PoseKey, picture: tuple[float, float], frame: tuple[float, float], overlap: float, off: tuple[float, float]
 ) -> TurnedGrid | None:
     pose, half_picture, half_frame = key.pose, np.array(picture), np.array(frame)
-    directions = _picture_directions(pose, half_picture)
+    directions = _picture_directions(pose, half_picture, off)
     elevation = np.arcsin(np.clip(directions[:, 1], -1.0, 1.0))
     if np.max(np.abs(elevation)) > math.radians(85.0):
         return None
@@ -204,10 +209,10 @@ def _bearings(azimuth: Floats, pitch: float, half_frame: Floats, overlap: float,
     return [first + (last - first) * k / (count - 1) for k in range(count)]
 
 
-def _picture_directions(pose: Pose, half_picture: Floats) -> Floats:
+def _picture_directions(pose: Pose, half_picture: Floats, off: tuple[float, float]) -> Floats:
     """Unit directions in the world that sample the picture, edges and corners included."""
-    x = np.linspace(-half_picture[0], half_picture[0], 61)
-    y = np.linspace(-half_picture[1], half_picture[1], 41)
+    x = off[0] + np.linspace(-half_picture[0], half_picture[0], 61)
+    y = off[1] + np.linspace(-half_picture[1], half_picture[1], 41)
     across, up = np.meshgrid(x, y)
     local = np.stack([across.ravel(), up.ravel(), np.ones(across.size)], axis=1)
     world = local @ pose.matrix

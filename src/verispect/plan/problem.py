@@ -85,11 +85,43 @@ class Problem:
         return self.lens.longest_image_mm
 
     @property
+    def _is_part_of_grid(self) -> bool:
+        """A lens longer than the framing fills its whole sensor with a part of the picture."""
+        return self.focal_mm > self.scene.plan.camera.framing_mm * (1.0 + 1e-9)
+
+    @property
     def used_size_mm(self) -> tuple[float, float]:
         """The part of the sensor that the wanted picture fills with this focal length."""
-        ratio = min(1.0, self.focal_mm / self.scene.plan.camera.framing_mm)
-        width, height = self.scene.plan.kit.body.sensor_mm
+        plan = self.scene.plan
+        if self._is_part_of_grid:
+            return plan.sensor_mm
+        ratio = self.focal_mm / plan.camera.framing_mm
+        width, height = plan.picture_mm
         return width * ratio, height * ratio
+
+    @property
+    def region_centre_mm(self) -> tuple[float, float]:
+        """Middle of what the wanted picture fills, right and up from the lens's foot; it stands upside down.
+
+        A frame of a grid is turned or shifted to its place by the grid.
+        """
+        if self._is_part_of_grid:
+            return 0.0, 0.0
+        across, up = self.scene.plan.picture_centre
+        return -across * self.focal_mm, -up * self.focal_mm
+
+    @property
+    def shifted_to_mm(self) -> tuple[float, float]:
+        """Where the sensor's middle must come, right and up from the lens's foot, for it to take in the picture.
+
+        A lens wider than the picture needs less shift, or none: the picture is then cut from its side.
+        """
+        found = []
+        sizes = zip(self.region_centre_mm, self.used_size_mm, self.scene.plan.sensor_mm, strict=True)
+        for centre, used, size in sizes:
+            over = abs(centre) - 0.5 * (size - used)
+            found.append(math.copysign(max(over, 0.0), centre) if over > 1e-9 else 0.0)
+        return found[0], found[1]
 
     @property
     def shortest_image_mm(self) -> float:
@@ -186,7 +218,7 @@ class Problem:
         """The exposure of a state; the sensor where the tilt leaves it unless a place is given."""
         state = self.breathed(state)
         if sensor_centre_mm is None:
-            sensor_centre_mm = self.pivot_offset_mm(state)
+            sensor_centre_mm = _sum(self.shifted_to_mm, self.pivot_offset_mm(state))
         return Exposure(
             lens=self.lens,
             state=state,
@@ -195,6 +227,10 @@ class Problem:
             allowed_blur_mm=self.criterion.allowed_still_mm(state.working_f_number),
             sensor_centre_mm=sensor_centre_mm,
         )
+
+
+def _sum(first: tuple[float, float], second: tuple[float, float]) -> tuple[float, float]:
+    return first[0] + second[0], first[1] + second[1]
 
 
 def residual_blur_mm(lens: Optic, state: LensState, points_mm: Floats, sensor_diagonal_mm: float) -> Floats:

@@ -67,13 +67,17 @@ class Scene:
 
     def half_picture(self) -> Floats:
         """Half width and half height of the wanted picture as tangents, shape (2,)."""
-        return np.asarray(self.plan.kit.body.sensor_mm) / (2.0 * self.plan.camera.framing_mm)
+        return np.asarray(self.plan.picture_mm) / (2.0 * self.plan.camera.framing_mm)
+
+    def picture_centre(self) -> Floats:
+        """Middle of the wanted picture as tangents right and up, shape (2,)."""
+        return np.asarray(self.plan.picture_centre)
 
     @cached_property
     def outside_picture(self) -> Bools:
         """Marks that lie outside the wanted picture, shape (M,)."""
         tangents = self.points_mm[:, :2] / self.points_mm[:, 2:]
-        found: Bools = np.any(np.abs(tangents) > self.half_picture() * (1.0 + 1e-9), axis=1)
+        found: Bools = np.any(np.abs(tangents - self.picture_centre()) > self.half_picture() * (1.0 + 1e-9), axis=1)
         return found
 
 

@@ -114,7 +114,7 @@ def _softness(candidate: Candidate, marks: Indices, draws: int, rng: np.random.G
         blur, working = _blur_and_working(exposure, drawn, rng)
         softness = _read(scene, criterion, exposure, marks, drawn, blur, working)
         # A mark that no frame shows is looked at wherever it would fall, as the weighing does.
-        seen = _inside(exposure, drawn.world_m, scene.plan.kit.body.sensor_mm) | ~rendering.inside[marks]
+        seen = _inside(exposure, drawn.world_m, scene.plan.sensor_mm) | ~rendering.inside[marks]
         best = np.minimum(best, np.where(seen, softness, np.inf))
     return best
 

@@ -88,8 +88,12 @@ def engraved_reading_m(exposure: Exposure) -> float:
 
 
 def _circle(problem: Problem, exposure: Exposure) -> Reason:
+    region, shifted = problem.region_centre_mm, problem.shifted_to_mm
     report = circle_report(
-        exposure, used_mm=problem.used_size_mm, sensor_diagonal_mm=problem.scene.plan.kit.body.diagonal_mm
+        exposure,
+        used_mm=problem.used_size_mm,
+        sensor_diagonal_mm=problem.scene.plan.kit.body.diagonal_mm,
+        off_mm=(region[0] - shifted[0], region[1] - shifted[1]),
     )
     known = exposure.lens.image_circle_mm is not None
     return Reason(

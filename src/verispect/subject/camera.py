@@ -27,6 +27,14 @@ class Camera(BaseModel):
     framing_mm: float = Field(
         default=24.0, gt=0.0, le=5000.0, description="Focal length whose field is the wanted picture."
     )
+    upright: bool = Field(default=False, description="Whether the sensor stands on its short side.")
+    rise_mm: float = Field(
+        default=0.0, ge=-500.0, le=500.0, description="Of the lens at the framing focal length; negative is fall."
+    )
+    cross_mm: float = Field(default=0.0, ge=-500.0, le=500.0, description="The same to the right.")
+    aspect: float | None = Field(
+        default=None, gt=0.02, lt=50.0, description="Width over height of the picture; none: the sensor's own."
+    )
 
     def pose(self) -> Pose:
         """The camera's basis and place."""

@@ -129,7 +129,7 @@ class BoardArea(QWidget):
         depth = float(pose.to_camera_mm(old)[2])
         if depth <= 0.0:
             return None
-        tangents = place / self.frame.scale(shown)
+        tangents = place / self.frame.scale(shown) + shown.scene.picture_centre()
         return pose.to_world_m(np.array([tangents[0], tangents[1], 1.0]) * depth)
 
     def _on_nudge(self, board: Board, dx: float, dy: float) -> None:
@@ -142,7 +142,7 @@ class BoardArea(QWidget):
             place = board.section(self._shown).place(world)[0]
         else:
             seen = self._shown.scene.pose.to_camera_mm(world)[0]
-            place = seen[:2] / seen[2] * self.frame.scale(self._shown)
+            place = (seen[:2] / seen[2] - self._shown.scene.picture_centre()) * self.frame.scale(self._shown)
         moved = self._dragged_mark(board, self._shown, board.selected, place + np.array([dx, dy]))
         plan = _moved(self._document.plan, board.selected, moved) if moved is not None else None
         if plan is not None:

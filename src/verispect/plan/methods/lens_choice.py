@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable
 
+import numpy as np
+
+from verispect.kit.lens import Lens
 from verispect.kit.optic import focal_range
 from verispect.optics.circle import circle_reserve_mm, corner_points_mm
 from verispect.optics.lens import FORWARD, LensState
@@ -44,10 +48,33 @@ def with_every_lens(key: str, scene: Scene, attempt: Attempt) -> Candidate:
             )
             attempts.append(unfit(key, scene, reason))
             continue
-        problem = problem_for(scene, lens, focal)
-        too_near = nearer_than_focal(problem)
-        attempts.append(unfit(key, scene, too_near) if too_near else _attempted(problem, attempt))
+        problem = _taking_it_in(scene, lens, focal)
+        hindered = nearer_than_focal(problem) or shifts_too_far(problem)
+        attempts.append(unfit(key, scene, hindered) if hindered else _attempted(problem, attempt))
     return best_of(key, scene, attempts)
+
+
+def _taking_it_in(scene: Scene, lens: Lens, focal_mm: float) -> Problem:
+    """A lens that cannot shift as far as the picture asks, set as much wider as takes it in without."""
+    problem = problem_for(scene, lens, focal_mm)
+    if shifts_too_far(problem) is None:
+        return problem
+    plan = scene.plan
+    tangents = np.abs(scene.picture_centre()) + scene.half_picture()
+    wider = float(np.min(0.5 * np.asarray(plan.sensor_mm) / tangents))
+    shortest = focal_range(lens)[0]
+    return problem_for(scene, lens, max(wider, shortest)) if shortest <= wider < focal_mm else problem
+
+
+def shifts_too_far(problem: Problem) -> Sentence | None:
+    """A sentence where the picture lies farther off the lens's axis than the lens shifts."""
+    needed = math.hypot(*problem.shifted_to_mm)
+    if needed <= problem.lens.shift_mm + 1e-9:
+        return None
+    return Sentence(
+        "{lens} shifts {limit:g} mm; at {focal:.0f} mm the picture needs {needed:.1f} mm",
+        {"lens": problem.lens.name, "limit": problem.lens.shift_mm, "focal": problem.focal_mm, "needed": needed},
+    )
 
 
 def _attempted(problem: Problem, attempt: Attempt) -> Candidate:
@@ -85,7 +112,8 @@ def corner_reserve_mm(problem: Problem, state: LensState, centre_mm: tuple[float
 def corner_reserves_mm(problem: Problem, state: LensState, centre_mm: tuple[float, float] | None = None) -> Floats:
     """How far each used corner (4,) lies within the image circle; negative outside."""
     if centre_mm is None:
-        centre_mm = problem.pivot_offset_mm(state)
+        region, pivot = problem.region_centre_mm, problem.pivot_offset_mm(state)
+        centre_mm = (region[0] + pivot[0], region[1] + pivot[1])
     circle = problem.lens.circle_mm(problem.scene.plan.kit.body.diagonal_mm)
     return circle_reserve_mm(corner_points_mm(problem.used_size_mm, centre_mm), state, circle)
 

@@ -48,7 +48,7 @@ def _attempt(problem: Problem) -> Candidate:
         return unfit("shift-grid", scene, too_near)
     state = focus_for(problem, f_number=problem.middle_stop, weights=problem.weights)
     state = state.at(best_stop(problem, state))
-    sensor = scene.plan.kit.body.sensor_mm
+    sensor = scene.plan.sensor_mm
     width, height = (2.0 * half * state.image_distance_mm for half in scene.half_picture())
     centres, columns = shifted_centres_mm(
         picture_mm=(width, height),
@@ -56,6 +56,8 @@ def _attempt(problem: Problem) -> Candidate:
         overlap=scene.plan.wish.overlap,
         step_mm=problem.lens.lens.shift_scale_mm,
     )
+    across, up = scene.picture_centre() * -state.image_distance_mm
+    centres = [(x + float(across), y + float(up)) for x, y in centres]
     longest = max(math.hypot(*centre) for centre in centres)
     if longest > problem.lens.shift_mm:
         reason = Sentence(

@@ -104,7 +104,8 @@ def _layout(problem: Problem) -> TurnedGrid | None:
     return turned_grid_poses(
         pose=scene.pose,
         half_picture=scene.half_picture(),
-        half_frame=np.asarray(scene.plan.kit.body.sensor_mm) / (2.0 * longest),
+        centre=scene.picture_centre(),
+        half_frame=np.asarray(scene.plan.sensor_mm) / (2.0 * longest),
         overlap=scene.plan.wish.overlap,
     )
 

@@ -58,7 +58,7 @@ class FrameBoard(Board):
 
     def draw_marks(self, shown: Shown) -> DrawnMarks:
         points = shown.scene.points_mm
-        places = points[:, :2] / points[:, 2:] * self.scale(shown)
+        places = (points[:, :2] / points[:, 2:] - shown.scene.picture_centre()) * self.scale(shown)
         return edged_marks(shown, places, self.visible(), self.selected, lambda _k: self.tr("(outside)"))
 
     def extent(self, shown: Shown) -> Box:
@@ -70,8 +70,9 @@ class FrameBoard(Board):
         right, up, forward = shown.scene.pose.matrix[:, 1]
         if abs(up) < 1e-6:
             return None
+        across, above = shown.scene.picture_centre() * scale
         x = np.array([-half[0], half[0]])
-        y = -(forward * scale + right * x) / up
+        y = -(forward * scale + right * (x + across)) / up - above
         return np.stack([x, y], axis=1) if np.all(np.abs(y) <= half[1] * 1.02) else None
 
     def _cells(self, shown: Shown, theme: Theme, scale: float):
@@ -79,7 +80,8 @@ class FrameBoard(Board):
         candidate = shown.candidate
         if candidate is None or candidate.key not in GRIDS:
             return []
-        size = np.asarray(shown.scene.plan.kit.body.sensor_mm)
+        size = np.asarray(shown.scene.plan.sensor_mm)
+        centre = shown.scene.picture_centre()
         strokes = []
         for index, exposure in enumerate(candidate.exposures[:400]):
             edge = _edge(size)
@@ -91,7 +93,7 @@ class FrameBoard(Board):
                 continue
             current = index == min(shown.frame, len(candidate.exposures) - 1)
             style = pen(theme.sharp, 2.0 if current else 1.0, alpha=255 if current else 150)
-            strokes.append(Stroke(seen * scale, style, closed=True))
+            strokes.append(Stroke((seen - centre) * scale, style, closed=True))
         return strokes
 
 

@@ -40,7 +40,7 @@ class SideBoard(Board):
 
     def drawn_from(self, shown: Shown) -> object:
         plan = shown.scene.plan
-        return id(shown.candidate), shown.frame, plan.camera, plan.kit.body.sensor_mm
+        return id(shown.candidate), shown.frame, plan.camera, plan.picture_mm
 
     def draw(self, shown: Shown, theme: Theme) -> Drawn:
         section = self.section(shown)
@@ -98,7 +98,7 @@ class SideBoard(Board):
     def _still(self, shown: Shown, section: Section, theme: Theme, box: Box) -> list[Stroke]:
         """The surroundings, drawn anew only when camera, view or theme change."""
         plan = shown.scene.plan
-        key = (plan.camera, plan.kit.body.sensor_mm, section.across.tobytes(), box, theme.name)
+        key = (plan.camera, plan.picture_mm, section.across.tobytes(), box, theme.name)
         if key != self._still_key:
             self._still_key, self._still_lines = key, self._surroundings(shown, section, theme, box)
         return self._still_lines
@@ -122,11 +122,12 @@ class SideBoard(Board):
         reach = sum(
             max(abs(low - at), abs(high - at)) for low, high, at in zip(box[::2], box[1::2], here, strict=True)
         )
-        half = shown.scene.half_picture()
+        half, centre = shown.scene.half_picture(), shown.scene.picture_centre()
         side = np.array([0.0, half[1]]) if self.upright else np.array([half[0], 0.0])
         lines = []
         for sign in (-1.0, 1.0):
-            ray = pose.forward + pose.right * side[0] * sign + pose.up * side[1] * sign
+            edge = centre + sign * side
+            ray = pose.forward + pose.right * edge[0] + pose.up * edge[1]
             towards = section.place(section.origin + ray)
             end = here + towards * (reach / max(float(np.hypot(*towards)), 1e-9))
             lines.append(Stroke([here, end], pen(theme.faint, 1.0, Qt.PenStyle.DashDotLine)))
