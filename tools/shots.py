@@ -10,9 +10,13 @@ from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
+import numpy as np
+from PIL import Image, ImageDraw
 from PyQt6.QtCore import QDeadlineTimer, QSettings
 from PyQt6.QtWidgets import QApplication
 
+from verispect.subject.photograph import Photograph
+from verispect.subject.surfaces import Surface
 from verispect.ui.application import make_application, make_window
 from verispect.ui.file_desk import demo_plan
 from verispect.ui.main_window import MainWindow
@@ -31,11 +35,57 @@ def settle(window: MainWindow) -> None:
         QApplication.processEvents()
 
 
+def add_surfaces(window: MainWindow) -> None:
+    """A yard and a wall of the demo's own scene."""
+    yard = Surface(name="Yard paving", need="should", z_m=3.0, width_m=5.0, length_m=13.0)
+    wall = Surface(
+        name="Tower wall", kind="wall", need="should", x_m=5.0, z_m=24.2, slope_deg=90, width_m=6.0, length_m=12.0
+    )
+    window.document.update("surfaces", surfaces=(yard, wall))
+
+
+def add_photograph(window: MainWindow) -> None:
+    """A picture of the demo's scene, drawn from its own places: sky, ground, a tower, a yard."""
+    width, height = 1500, 1000
+    photo = Photograph(pixels=(width, height), focal_mm=22.0)
+    image = Image.new("RGB", (width, height), (176, 184, 190))
+    draw = ImageDraw.Draw(image)
+
+    def flat(places: list[tuple[float, float, float]], fill: tuple[int, int, int]) -> None:
+        eye = np.array([0.0, window.document.plan.camera.height_m, 0.0])
+        rows = photo.pixel_of(np.array(places) - eye)
+        draw.polygon([(float(column), float(row)) for row, column in rows], fill=fill)
+
+    flat([(-400, 0, 300), (400, 0, 300), (9, 0, 1.2), (-9, 0, 1.2)], (128, 124, 116))
+    flat([(-9, 0, 17.5), (-3, 0, 17.5), (-3, 5, 17.5), (-9, 5, 17.5)], (150, 140, 128))
+    flat([(2, 0, 24.5), (8, 0, 24.5), (8, 12, 24.5), (2, 12, 24.5)], (140, 132, 124))
+    flat([(-2.5, 0, 3), (2.5, 0, 3), (2.5, 0, 16), (-2.5, 0, 16)], (158, 154, 146))
+    for k in range(3, 16):
+        flat([(-2.5, 0, k), (2.5, 0, k), (2.5, 0, k + 0.06), (-2.5, 0, k + 0.06)], (112, 108, 102))
+    path = Path(window.settings.fileName()).parent / "yard.jpg"
+    image.save(path, quality=92)
+    window.photograph_desk.open_path(path)
+    limit = QDeadlineTimer(20_000)
+    while window.document.plan.photograph is None and not limit.hasExpired():
+        QApplication.processEvents()
+    window.document.update("focal length", photograph=photo.model_copy(update={"file": str(path)}))
+    window.message.hide()
+
+
+def look_up(window: MainWindow) -> None:
+    """The camera pitched, as one does without thinking of the lines."""
+    camera = window.document.plan.camera.model_copy(update={"pitch_deg": 8.0})
+    window.document.update("pitch", camera=camera)
+
+
 def views() -> dict[str, Callable[[MainWindow], object]]:
     """File names and how to get to each view."""
     return {
         "subject": lambda w: (w.show_station("subject"), w.select_mark(5)),
-        "kit": lambda w: w.show_station("kit"),
+        "surfaces": lambda w: (w.subject.show_page("areas"), add_surfaces(w), w.board.set_field(True)),
+        "photograph": lambda w: (w.board.set_field(False), w.subject.show_page("photograph"), add_photograph(w)),
+        "camera": lambda w: (w.document.undo_stack.setIndex(0), w.subject.show_page("camera"), look_up(w)),
+        "kit": lambda w: (w.document.undo_stack.setIndex(0), w.subject.show_page("marks"), w.show_station("kit")),
         "weigh": lambda w: w.show_station("weigh"),
         "set-tilt": lambda w: w.show_station("set"),
         "set-series": lambda w: w.take_method("series"),

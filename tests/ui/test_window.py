@@ -244,19 +244,20 @@ def test_table_takes_what_is_typed(window: MainWindow, column: int, typed: str, 
 def test_table_refuses_with_a_sentence_and_keeps_the_plan(window: MainWindow, column, typed, said) -> None:
     before = window.document.plan
     assert not window.subject.model.setData(window.subject.model.index(1, column), typed)
-    assert said in window.subject._complaint.text()
+    assert said in window.subject.marks.complaint.text()
     assert window.document.plan is before
 
 
 def test_marks_are_added_and_removed(qtbot, window: MainWindow) -> None:
-    QTest.mouseClick(window.subject.add_button, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(window.subject.marks.add_button, Qt.MouseButton.LeftButton)
     assert len(window.document.plan.marks) == 8
     assert window.subject.table.currentIndex().row() == 7
-    QTest.mouseClick(window.subject.remove_button, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(window.subject.marks.remove_button, Qt.MouseButton.LeftButton)
     assert len(window.document.plan.marks) == 7
 
 
 def test_camera_form_takes_feet_and_refuses_nonsense(qtbot, window: MainWindow) -> None:
+    window.subject.show_page("camera")
     field = window.subject.camera_form.fields["height_m"]
     type_into(field, "5 ft 3 in")
     assert window.document.plan.camera.height_m == pytest.approx(1.6002)
@@ -345,7 +346,7 @@ def test_a_mark_behind_the_lens_is_said_and_can_be_undone(qtbot, window: MainWin
 def test_an_empty_plan_says_what_to_do_first(qtbot, window: MainWindow) -> None:
     window.desk.new()
     weighed(qtbot, window)
-    assert window.subject._empty.isVisibleTo(window.subject)
+    assert window.subject.marks.empty.isVisibleTo(window.subject)
     assert window.document.plan.kit.lenses  # the kit stays
     window.show_station("set")
     assert "at least one mark" in window.set.heading.text()

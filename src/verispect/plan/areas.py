@@ -88,7 +88,7 @@ def _picture(plan: Plan, pose: Pose) -> tuple[Floats, float]:
     for surface in plan.surfaces:
         if surface.need != "may":
             for patch in seen_from(surface, pose.pupil_m):
-                depths.extend(_clipped(pose.to_camera_mm(patch.corners()), half, centre)[:, 2].tolist())
+                depths.extend(in_view(pose.to_camera_mm(patch.corners()), half, centre)[:, 2].tolist())
     for cloud in plan.scans:
         if cloud.need != "may":
             seen = _in_picture(*_key(cloud, plan.camera), _pair(half))[1]
@@ -119,7 +119,7 @@ def _surface_samples(surface: Surface, pose: Pose, half: Floats, centre: Floats,
     step = spacing * 2.0 * float(half.max())
     found = []
     for patch in seen_from(surface, pose.pupil_m):
-        corners = _clipped(pose.to_camera_mm(patch.corners()), half, centre)
+        corners = in_view(pose.to_camera_mm(patch.corners()), half, centre)
         if len(corners) >= 3:
             found.append(_spread(_to_q(corners), step))
     if not found:
@@ -127,8 +127,8 @@ def _surface_samples(surface: Surface, pose: Pose, half: Floats, centre: Floats,
     return pose.to_world_m(_from_q(np.concatenate(found)))
 
 
-def _clipped(polygon_mm: Floats, half: Floats, centre: Floats) -> Floats:
-    """A convex polygon within the picture's pyramid (Sutherland and Hodgman 1974)."""
+def in_view(polygon_mm: Floats, half: Floats, centre: Floats) -> Floats:
+    """A convex polygon (K, 3) in the camera's frame, within the picture's pyramid (Sutherland and Hodgman 1974)."""
     left, low = (float(part) for part in half - centre)
     right, high = (float(part) for part in half + centre)
     planes = [

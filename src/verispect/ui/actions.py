@@ -68,6 +68,10 @@ def _file_menu(window: MainWindow) -> None:
     _add(window, menu, _tr("Save the marks as &CSV…"), None, lambda: window.marks_desk.write(".csv"))
     _add(window, menu, _tr("Save the marks as &GPX…"), None, lambda: window.marks_desk.write(".gpx"))
     menu.addSeparator()
+    _add(window, menu, _tr("Open a p&hotograph…"), "Ctrl+Shift+O", window.photograph_desk.open)
+    _add(window, menu, _tr("Bring in a s&can…"), "Ctrl+Shift+I", window.scan_desk.read)
+    _add(window, menu, _tr("Save the drawin&gs…"), "Ctrl+Shift+D", window.desk.save_drawings)
+    menu.addSeparator()
     paper = menu.addMenu(_tr("Pa&per"))
     for size in ("A4", "Letter"):
         _add(window, paper, size, None, lambda size=size: window.settings.setValue("paper", size))
@@ -112,12 +116,25 @@ def _view_menu(window: MainWindow) -> None:
         _add(window, menu, name, f"Ctrl+{number}", lambda key=key: window.show_station(key))
     menu.addSeparator()
     _add(window, menu, _tr("&Fit the drawings"), "Ctrl+0", window.board.fit)
+    _add(window, menu, _tr("&Zoom to the selected mark"), "Ctrl+9", window.board.zoom_to_selection)
     for board, key, name in (
         (window.board.elevation, "F6", _tr("Go to the &elevation")),
         (window.board.ground, "F7", _tr("Go to the &ground drawing")),
         (window.board.frame, "F8", _tr("Go to the f&rame")),
     ):
         _add(window, menu, name, key, board.canvas.setFocus)
+    menu.addSeparator()
+    field = QAction(_tr("&Softness everywhere"), window, checkable=True)
+    field.setShortcut(QKeySequence("Ctrl+H"))
+    field.toggled.connect(window.board.set_field)
+    snap = QAction(_tr("S&nap to the ground and to marks"), window, checkable=True)
+    snap.setShortcut(QKeySequence("Ctrl+G"))
+    snap.toggled.connect(lambda on: setattr(window.board, "snaps", on))
+    measure = QAction(_tr("&Measure between two places"), window, checkable=True)
+    measure.setShortcut(QKeySequence("Ctrl+R"))
+    measure.toggled.connect(lambda on: window.board.set_tool("measure" if on else ""))
+    window.board.tool_changed.connect(lambda tool: measure.setChecked(tool == "measure"))
+    menu.addActions([field, snap, measure])
     menu.addSeparator()
     dusk = QAction(_tr("&Dusk theme"), window, checkable=True)
     dusk.setShortcut(QKeySequence("Ctrl+D"))
@@ -142,8 +159,9 @@ def _show_keys(window: MainWindow) -> None:
         _tr(
             "Drag marks, the diamond (focus) or the square (plane) where they are drawn; drag elsewhere to pan, "
             "wheel to zoom. In a drawing the arrow keys nudge the selected mark, Shift makes it five times as far, "
-            "+ and − zoom. Ctrl+1 to Ctrl+7 go to the stations, Alt+0 to Alt+6 take a method, F6 to F8 go to the "
-            "drawings, Ctrl+0 fits them."
+            "+ and − zoom. Ctrl+1 to Ctrl+7 go to the stations, Alt+0 to Alt+8 take a method, F6 to F8 go to the "
+            "drawings, Ctrl+0 fits them, Ctrl+9 zooms to the selected mark. Ctrl+H shows the softness everywhere, "
+            "Ctrl+R measures, Ctrl+G snaps; Escape puts a tool down."
         )
     )
 

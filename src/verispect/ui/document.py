@@ -11,6 +11,7 @@ from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from verispect.plan.document import ManualSetting, Plan, empty_plan
 from verispect.subject.marks import Mark
+from verispect.subject.surfaces import Surface
 
 
 class _ChangePlan(QUndoCommand):
@@ -96,6 +97,13 @@ def with_mark(plan: Plan, index: int, **values: Any) -> Plan:
     marks = list(plan.marks)
     marks[index] = Mark.model_validate(marks[index].model_dump() | values)
     return plan.model_copy(update={"marks": tuple(marks)})
+
+
+def with_surface(plan: Plan, index: int, **values: Any) -> Plan:
+    """The plan with some values of one surface changed; validated anew."""
+    surfaces = list(plan.surfaces)
+    surfaces[index] = Surface.model_validate(surfaces[index].model_dump() | values)
+    return plan.model_copy(update={"surfaces": tuple(surfaces)})
 
 
 def without_marks(plan: Plan, indices: Iterable[int]) -> Plan:

@@ -152,6 +152,25 @@ class FileDesk(QObject):
             lambda path: write_atomically(path, frames_to_csv(shown.candidate).encode("utf-8")),
         )
 
+    def save_drawings(self) -> None:
+        """Ask for a file and write the drawings as SVG, PDF or PNG."""
+        from verispect.ui.drawing_file import write_drawings
+
+        if self._window.shown is None or self._window.shown.is_empty:
+            self._window.report(self.tr("There is nothing to draw yet: add a mark"))
+            return
+        title = self._document.plan.title or self.tr("plan")
+        start = Path(self._folder()) / f"{_file_name(title)}-drawings.svg"
+        path = self._ask_save(self.tr("Save the drawings"), start, "*.svg *.pdf *.png", ".svg")
+        if path is None:
+            return
+        try:
+            write_drawings(self._window.board, path, title=title)
+        except VerispectError as error:
+            self._window.report(error)
+        else:
+            self._window.message.say(self.tr("Written: {0}").format(path))
+
     def _export(self, title: str, suffix: str, write: Callable[[Path], None]) -> None:
         shown = self._window.shown
         if shown is None or shown.candidate is None or not shown.candidate.exposures:

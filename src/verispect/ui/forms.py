@@ -94,6 +94,9 @@ class ModelForm(QWidget):
         widget: QLineEdit | QComboBox
         if spec.kind == "choice":
             widget = QComboBox()
+            # As wide as its column, not as its longest choice.
+            widget.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            widget.setMinimumContentsLength(6)
             for value, words in spec.choices:
                 widget.addItem(words, value)
             widget.activated.connect(lambda _index, key=spec.key: self._commit(key))
@@ -135,7 +138,8 @@ class ModelForm(QWidget):
             self._complain(key, "")
             value = getattr(model, key) if model is not None else None
             if isinstance(widget, QComboBox):
-                widget.setCurrentIndex(max(widget.findData(value), 0))
+                # Blank where the value is none of the choices.
+                widget.setCurrentIndex(widget.findData(value))
             elif not (widget.hasFocus() and widget.isModified() and model is not None):
                 widget.setText("" if model is None else written_value(self._specs[key], value, self._system()))
 

@@ -28,6 +28,8 @@ from verispect.ui.panels.later import LaterPanel
 from verispect.ui.panels.setting import SetPanel
 from verispect.ui.panels.subject import SubjectPanel
 from verispect.ui.panels.weigh import WeighPanel
+from verispect.ui.photograph_desk import PhotographDesk
+from verispect.ui.scan_desk import ScanDesk
 from verispect.ui.strip import Strip
 from verispect.ui.theme import THEMES, style_sheet
 from verispect.ui.way import StationState, Way
@@ -60,6 +62,8 @@ class MainWindow(QMainWindow):
         self.message = MessageBar()
         self.marks_desk = MarksDesk(self, self.document)
         self.desk = FileDesk(self, self.document, settings, recovery)
+        self.scan_desk = ScanDesk(self, self.document)
+        self.photograph_desk = PhotographDesk(self, self.document)
         # Before there is anything to restyle: what is not shown yet is styled when it is.
         self.setStyleSheet(style_sheet(self.theme))
         self._build()
@@ -151,6 +155,15 @@ class MainWindow(QMainWindow):
         self.way.went.connect(self.show_station)
         self.strip.chosen.connect(self.take_method)
         self.board.picked.connect(self.select_mark)
+        self.subject.scan_wanted.connect(self.scan_desk.read)
+        self.subject.photograph_wanted.connect(self.photograph_desk.open)
+        self.subject.tool_wanted.connect(self.board.set_tool)
+        self.subject.page_shown.connect(lambda _key: self._make_room())
+        self.photograph_desk.shown.connect(self._make_room)
+        self.scan_desk.brought.connect(self._on_scan)
+        self.board.pointed.connect(lambda direction: self.subject.photograph.on_point(direction))
+        self.board.lined.connect(lambda first, second: self.subject.photograph.on_line(first, second))
+        self.board.tool_changed.connect(self._on_tool)
         self.subject.selected.connect(self.select_mark)
         self.set.frame_picked.connect(self._on_frame)
         self.set.best_wanted.connect(lambda: self.take_method(self.document.plan.choice.method))
@@ -170,8 +183,16 @@ class MainWindow(QMainWindow):
             getattr(self, key)
         self.stack.setCurrentWidget(self.panels[key])
         self.way.show_station(key)
-        if key == "subject":
+        if key == "subject" and self.subject.currentIndex() == 0:
             self.subject.table.setFocus()
+        if key != "subject":
+            self.board.set_tool("")
+        self._make_room()
+
+    def _make_room(self) -> None:
+        """A large frame drawing while one works on the photograph."""
+        on_photo = self.stack.currentWidget() is self.subject and self.subject.page() == "photograph"
+        self.board.enlarge_frame(on_photo and self.document.plan.photograph is not None)
 
     def station(self) -> str:
         """The key of the station in front."""
@@ -226,7 +247,7 @@ class MainWindow(QMainWindow):
     def _candidate(self, scene: Scene) -> tuple[Candidate | None, bool]:
         """The method to draw, and whether it was moved by hand."""
         choice = self.document.shown.choice
-        if choice.manual is not None and scene.plan.marks and scene.plan.kit.lenses:
+        if choice.manual is not None and scene.names and scene.plan.kit.lenses:
             try:
                 check_before_lens(scene)
             except VerispectError:
@@ -244,8 +265,8 @@ class MainWindow(QMainWindow):
         scene = self._scene()
         candidate, by_hand = self._candidate(scene)
         self._shown = look_again(scene, candidate, self._frame, by_hand=by_hand)
-        self.board.show_scene(self._shown if scene.plan.marks else None)
-        if self._refit and scene.plan.marks and self.isVisible():
+        self.board.show_scene(None if self._shown.is_empty else self._shown)
+        if self._refit and not self._shown.is_empty and self.isVisible():
             self._refit = False
             self.board.fit()
 
@@ -296,6 +317,15 @@ class MainWindow(QMainWindow):
         self._refresh_board()
         QTimer.singleShot(0, self._refresh_set)
 
+    def _on_scan(self) -> None:
+        self.show_station("subject")
+        self.subject.show_page("areas")
+        self.subject.areas.select_last_scan()
+
+    def _on_tool(self, tool: str) -> None:
+        if "photograph" in self.subject.__dict__:
+            self.subject.photograph.show_tool(tool)
+
     def _show_title(self) -> None:
         document = self.document
         name = document.path.name if document.path else document.plan.title or self.tr("Untitled plan")
@@ -309,10 +339,12 @@ class MainWindow(QMainWindow):
         later = StationState("later", self.tr("not built yet"))
         states = {"shoot": later, "prove": later, "keep": later}
         marks, lenses = len(plan.marks), len(plan.kit.lenses)
-        states["subject"] = StationState(
-            "done" if marks else "missing",
-            self.tr("{0} marks").format(marks) if marks else self.tr("no marks yet"),
-        )
+        areas = len(plan.surfaces) + len(plan.scans)
+        words = self.tr("{0} marks").format(marks) if marks or not areas else self.tr("{0} areas").format(areas)
+        if marks and areas:
+            words = self.tr("{0} marks, {1} areas").format(marks, areas)
+        there = marks or areas
+        states["subject"] = StationState("done" if there else "missing", words if there else self.tr("no marks yet"))
         states["kit"] = StationState(
             "done" if lenses else "missing",
             self.tr("{0} lenses").format(lenses) if lenses else self.tr("no lens yet"),

@@ -98,11 +98,13 @@ def style_sheet(theme: Theme) -> str:
     QMenuBar, QMenu, QStatusBar {{ background: {theme.panel}; }}
     QMenu::item:selected, QMenuBar::item:selected {{ background: {theme.line}; }}
     QMenu::item:disabled {{ color: {theme.faint}; }}
-    QLineEdit, QComboBox, QTableView, QTextBrowser, QPlainTextEdit {{
+    QLineEdit, QComboBox, QTableView, QListWidget, QTextBrowser, QPlainTextEdit {{
         background: {theme.field}; border: 1px solid {theme.line}; border-radius: 2px;
         selection-background-color: {theme.sharp}; selection-color: {theme.on_strong}; }}
     QLineEdit, QComboBox {{ min-height: 26px; padding: 2px 5px; }}
-    QLineEdit:focus, QComboBox:focus, QTableView:focus,
+    QListWidget::item {{ min-height: 26px; padding-left: 3px; }}
+    QListWidget::item:selected {{ background: {theme.sharp}; color: {theme.on_strong}; }}
+    QLineEdit:focus, QComboBox:focus, QTableView:focus, QListWidget:focus,
     QPushButton:focus {{ border: 2px solid {theme.hand}; }}
     QLineEdit[wrong="true"] {{ border: 2px dashed {theme.hand}; }}
     QLineEdit:disabled, QComboBox:disabled {{ color: {theme.faint}; }}
@@ -116,6 +118,7 @@ def style_sheet(theme: Theme) -> str:
     QPushButton {{ background: {theme.field}; border: 1px solid {theme.line}; border-radius: 2px;
         min-height: 28px; padding: 1px 12px; }}
     QPushButton:hover {{ border-color: {theme.ink}; }}
+    QPushButton:checked {{ background: {theme.sharp}; color: {theme.on_strong}; border-color: {theme.ink}; }}
     QPushButton:disabled {{ color: {theme.faint}; background: {theme.panel}; }}
     QGroupBox {{ border: 0; border-top: 1px solid {theme.line}; margin-top: 20px; padding-top: 6px; }}
     QGroupBox::title {{ subcontrol-origin: margin; left: 0; top: 2px; color: {theme.faint}; }}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPainter
+from PyQt6.QtGui import QImage, QKeyEvent, QPainter
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from verispect.ui.drawings.canvas import Canvas
@@ -47,16 +47,21 @@ class Board(QWidget):
         A mark was clicked.
     nudged(dx, dy)
         An arrow key asks to move the selected mark, in the drawing's units.
+    put_down
+        Escape asks to put a tool down.
     """
 
     dragged = pyqtSignal(object, float, float, bool)
     picked = pyqtSignal(int)
     nudged = pyqtSignal(float, float)
+    put_down = pyqtSignal()
 
     def __init__(self, title: str, *, name: str, across: str, up: str) -> None:
         super().__init__()
         self.title = QLabel(title)
         self.title.setContentsMargins(6, 3, 6, 0)
+        # A narrow drawing cuts its title rather than stay wide for it.
+        self.title.setMinimumWidth(1)
         self.canvas = Canvas()
         self.canvas.setAccessibleName(name)
         self.canvas.names = (across, up)
@@ -74,6 +79,8 @@ class Board(QWidget):
         self._drawn_of: Shown | None = None
         self.shown: Shown | None = None
         self.selected = -1
+        # Whether the softness of every place is shown as a field.
+        self.field = False
         self.canvas.range_changed.connect(self.redraw)
         self.canvas.held.connect(self._on_held)
         self.canvas.clicked.connect(self._on_clicked)
@@ -87,6 +94,10 @@ class Board(QWidget):
 
     def drawn_from(self, shown: Shown) -> object:
         """What `draw` depends on beside view and theme: while this stays, it is not asked again."""
+        raise NotImplementedError
+
+    def draw_underlay(self, shown: Shown, theme: Theme) -> QImage | None:
+        """What lies under the lines; asked again when `draw` is."""
         raise NotImplementedError
 
     def draw_marks(self, shown: Shown) -> DrawnMarks:
@@ -117,13 +128,15 @@ class Board(QWidget):
         if self.shown is None:
             self._grips, self._marks, self._key = [], None, None
             self.canvas.set_strokes([], [], [])
+            self.canvas.set_underlay(None)
             self.canvas.set_marks(None)
             return
-        key = (self.drawn_from(self.shown), self.canvas.view, self._theme.name)
+        key = (self.drawn_from(self.shown), self.canvas.view, self._theme.name, self.field)
         if key != self._key:
             drawn = self.draw(self.shown, self._theme)
             self._grips, self._key, self._drawn_of = drawn.grips, key, self.shown
             self.canvas.set_strokes(drawn.strokes, drawn.top, drawn.words)
+            self.canvas.set_underlay(self.draw_underlay(self.shown, self._theme))
         self._marks = self.draw_marks(self.shown)
         self.canvas.set_marks(self._marks)
 
@@ -131,6 +144,15 @@ class Board(QWidget):
         """Zoom to what is worth seeing."""
         if self.shown is not None:
             self.canvas.set_range(self.extent(self.shown), padding=0.04)
+
+    def zoom_to(self, index: int) -> None:
+        """Zoom to one mark and what lies about it."""
+        if self._marks is None or not 0 <= index < len(self._marks.places) or self.shown is None:
+            return
+        x, y = self.draw_marks(self.shown).places[index].tolist()
+        left, right, bottom, top = self.extent(self.shown)
+        half = 0.12 * (right - left), 0.12 * (top - bottom)
+        self.canvas.set_range((x - half[0], x + half[0], y - half[1], y + half[1]))
 
     def visible(self) -> Box:
         """Left, right, bottom, top of what is seen."""
@@ -194,5 +216,7 @@ class Board(QWidget):
             self.canvas.zoom(0.8)
         elif event.key() == Qt.Key.Key_Minus:
             self.canvas.zoom(1.25)
+        elif event.key() == Qt.Key.Key_Escape and self.canvas.tool:
+            self.put_down.emit()
         else:
             event.ignore()

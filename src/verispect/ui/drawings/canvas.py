@@ -9,7 +9,7 @@ from collections.abc import Callable
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QRegion, QWheelEvent
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QRegion, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from verispect.optics.types import Floats
@@ -36,12 +36,18 @@ class Canvas(QWidget):
     clicked(object)
         What `thing_at` gave for the place of a click.
     key_pressed(QKeyEvent)
+    pointed(across, up)
+        The point tool was used at a place of the drawing.
+    lined(across0, up0, across1, up1)
+        The line tool was drawn between two places.
     """
 
     range_changed = pyqtSignal()
     held = pyqtSignal(object, float, float, bool)
     clicked = pyqtSignal(object)
     key_pressed = pyqtSignal(QKeyEvent)
+    pointed = pyqtSignal(float, float)
+    lined = pyqtSignal(float, float, float, float)
 
     def __init__(self, *, square: bool = True) -> None:
         super().__init__()
@@ -57,6 +63,13 @@ class Canvas(QWidget):
         self._strokes: list[Stroke] = []
         self._top_strokes: list[Stroke] = []
         self._words: list[tuple[float, float, str]] = []
+        self._underlay: QImage | None = None
+        # Painted on the paper, below everything: the photograph.
+        self.backdrop: Callable[[QPainter, View], None] | None = None
+        # "" for the hand; "point" or "line" for what `pointed` and `lined` tell.
+        self.tool = ""
+        self._rubber: tuple[tuple[float, float], tuple[float, float]] | None = None
+        self._rubber_words = ""
         self.marks = MarksLayer()
         self._paper: QPixmap | None = None
         self._drawn: QPixmap | None = None
@@ -78,6 +91,32 @@ class Canvas(QWidget):
         """Lines and areas below the marks, grips above them, and words at places of the drawing."""
         self._strokes, self._top_strokes, self._words = strokes, top, words
         self._drawn, self._painted_once = None, False
+        self.update()
+
+    def set_underlay(self, image: QImage | None) -> None:
+        """A picture of the drawing's area, below the lines."""
+        if image is None and self._underlay is None:
+            return
+        self._underlay, self._drawn, self._painted_once = image, None, False
+        self.update()
+
+    def set_tool(self, tool: str) -> None:
+        """Take up a tool, or put it down."""
+        self.tool, self._rubber, self._rubber_words = tool, None, ""
+        if tool:
+            self.setCursor(Qt.CursorShape.CrossCursor)
+        else:
+            self.unsetCursor()
+        self.update()
+
+    def say_at_line(self, words: str) -> None:
+        """Words beside the line that the line tool has drawn."""
+        self._rubber_words = words
+        self.update()
+
+    def new_paper(self) -> None:
+        """The backdrop has changed."""
+        self._paper = self._drawn = None
         self.update()
 
     def set_marks(self, marks: DrawnMarks | None) -> None:
@@ -122,6 +161,7 @@ class Canvas(QWidget):
         self._clip(painter)
         self.marks.paint(painter, self.size(), within=QRectF(event.rect()))
         paint_strokes(painter, self._top_strokes, self.view)
+        self._paint_rubber(painter)
         painter.setClipping(False)
         if self.hasFocus():
             painter.setPen(pen(self._theme.hand, 2.0))
@@ -136,6 +176,26 @@ class Canvas(QWidget):
         self.marks.paint(painter, self.size(), as_lines=True)
         paint_strokes(painter, self._top_strokes, self.view)
         painter.setClipping(False)
+
+    def _paint_rubber(self, painter: QPainter) -> None:
+        """The line that is being drawn, or was drawn last, with what is said of it."""
+        if self._rubber is None:
+            return
+        ends = [QPointF(*self.view.to_px(_place(*end)).tolist()) for end in self._rubber]
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(pen(self._theme.hand, 2.0))
+        painter.drawLine(*ends)
+        for end in ends:
+            painter.drawEllipse(end, 3.5, 3.5)
+        if self._rubber_words:
+            painter.setFont(pixel_font(10.0))
+            metrics = painter.fontMetrics()
+            middle = 0.5 * (ends[0] + ends[1])
+            width = metrics.horizontalAdvance(self._rubber_words)
+            left = min(max(middle.x() + 8, self.view.area[0]), max(self.view.area[1] - width - 6, 0))
+            painter.fillRect(QRectF(left - 3, middle.y() - 20, width + 6, 18), colour(self._theme.field, 225))
+            painter.setPen(colour(self._theme.ink))
+            painter.drawText(QPointF(left, middle.y() - 6), self._rubber_words)
 
     def _paint_under_marks(self, painter: QPainter) -> None:
         """Paper and strokes. Strokes that have stayed for one painting are kept as a picture for the next."""
@@ -169,6 +229,9 @@ class Canvas(QWidget):
         painter.setClipRect(QRectF(left, top, right - left, bottom - top))
 
     def _paint_strokes(self, painter: QPainter) -> None:
+        if self._underlay is not None:
+            left, right, top, bottom = self.view.area
+            painter.drawImage(QRectF(left, top, right - left, bottom - top), self._underlay)
         paint_strokes(painter, self._strokes, self.view)
         painter.setFont(pixel_font(9.0))
         painter.setPen(colour(self._theme.sharp))
@@ -185,6 +248,11 @@ class Canvas(QWidget):
         theme, view = self._theme, self.view
         left, right, top, bottom = view.area
         painter.fillRect(self.rect(), colour(theme.field))
+        if self.backdrop is not None:
+            painter.save()
+            self._clip(painter)
+            self.backdrop(painter, view)
+            painter.restore()
         painter.setFont(pixel_font(8.5))
         faint, grid = colour(theme.faint), pen(theme.faint, alpha=34)
         metrics = painter.fontMetrics()
@@ -216,6 +284,12 @@ class Canvas(QWidget):
     # The hand --------------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.tool and event.button() == Qt.MouseButton.LeftButton:
+            here = self.view.from_px(event.position().x(), event.position().y())
+            self._rubber, self._rubber_words = (here, here) if self.tool == "line" else None, ""
+            self._pressed, self._in_hand = event.position(), None
+            self.update()
+            return
         if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             self._pressed = self._last = event.position()
             left = event.button() == Qt.MouseButton.LeftButton
@@ -224,6 +298,11 @@ class Canvas(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         place = event.position()
+        if self.tool and self._last is None:
+            if self._pressed is not None and self._rubber is not None:
+                self._rubber = (self._rubber[0], self.view.from_px(place.x(), place.y()))
+                self.update()
+            return
         if self._pressed is None or self._last is None:
             over = self.thing_at(place.x(), place.y()) is not None
             self.setCursor(Qt.CursorShape.SizeAllCursor) if over else self.unsetCursor()
@@ -240,6 +319,9 @@ class Canvas(QWidget):
         self._last = place
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self.tool and self._last is None:
+            self._use_tool(event.position())
+            return
         place, thing, moving = event.position(), self._in_hand, self._moving
         self._pressed = self._last = self._in_hand = None
         self._moving = False
@@ -249,6 +331,18 @@ class Canvas(QWidget):
             self.held.emit(thing, place.x(), place.y(), True)
         else:
             self.clicked.emit(thing)
+
+    def _use_tool(self, place: QPointF) -> None:
+        here, pressed = self.view.from_px(place.x(), place.y()), self._pressed
+        self._pressed = None
+        if pressed is None:
+            return
+        if self.tool == "point":
+            self.pointed.emit(*here)
+        elif self._rubber is not None and (place - pressed).manhattanLength() >= _DRAG_PX:
+            self._rubber = (self._rubber[0], here)
+            self.lined.emit(*self._rubber[0], *here)
+        self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         place = event.position()

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QBrush
+from PyQt6.QtGui import QBrush, QImage, QPainter, QTransform
 
 from verispect.optics.pose import Pose
 from verispect.plan.candidate import GRIDS
+from verispect.subject.photograph import Photograph
+from verispect.ui.drawings import underlay
+from verispect.ui.drawings.areas_layer import frame_strokes
 from verispect.ui.drawings.board import Board, Drawn
 from verispect.ui.drawings.marks_layer import DrawnMarks
-from verispect.ui.drawings.shown import Shown, edged_marks
+from verispect.ui.drawings.shown import Shown, edged_marks, scan_places
 from verispect.ui.drawings.strokes import Stroke, pen
-from verispect.ui.drawings.view import Box
+from verispect.ui.drawings.view import Box, View
 from verispect.ui.theme import Theme, colour
 
 _EDGE_POINTS = 12
@@ -29,6 +32,34 @@ class FrameBoard(Board):
             up=self.tr("up [mm]"),
         )
 
+        self._photograph: tuple[QImage, Photograph] | None = None
+
+    def show_photograph(self, image: QImage | None, photo: Photograph | None) -> None:
+        """Lay a photograph under the drawing; None takes it away."""
+        self._photograph = None if image is None or photo is None else (image, photo)
+        self.canvas.backdrop = None if self._photograph is None else self._paint_photograph
+        self.canvas.new_paper()
+        self.redraw()
+
+    def _paint_photograph(self, painter: QPainter, view: View) -> None:
+        """The photograph where its directions lie in the picture: a plane projected onto another."""
+        if self._photograph is None or self.shown is None:
+            return
+        image, photo = self._photograph
+        matrix = photograph_to_drawing(photo, self.shown, self.scale(self.shown))
+        wide, high = photo.pixels
+        corners = np.array([[0, 0, 1], [wide, 0, 1], [wide, high, 1], [0, high, 1]]) @ matrix
+        if np.any(corners[:, 2] < 1e-3):
+            return
+        (x0, y0), (across, up) = (view.area[0], view.area[3]), view.unit_per_px
+        to_px = np.array([[1 / across, 0, 0], [0, -1 / up, 0], [x0 - view.box[0] / across, y0 + view.box[2] / up, 1]])
+        shrunk = np.diag([wide / image.width(), high / image.height(), 1.0])
+        whole = shrunk @ matrix @ to_px
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setTransform(QTransform(*whole.ravel().tolist()), True)
+        painter.setOpacity(0.85)
+        painter.drawImage(0, 0, image)
+
     def scale(self, shown: Shown) -> float:
         """Print mm for a tangent of 1."""
         plan = shown.scene.plan
@@ -38,13 +69,19 @@ class FrameBoard(Board):
         plan = shown.scene.plan
         grid = shown.candidate is not None and shown.candidate.key in GRIDS
         candidate = (id(shown.candidate), shown.frame) if grid else None
-        return candidate, plan.camera, plan.kit.body, plan.enlargement()
+        field = id(shown.rendering) if self.field else None
+        photograph = None if self._photograph is None else id(self._photograph[0])
+        areas = id(plan.surfaces), id(plan.scans)
+        return photograph, candidate, plan.camera, plan.kit.body, plan.enlargement(), field, areas
 
     def draw(self, shown: Shown, theme: Theme) -> Drawn:
         scale = self.scale(shown)
         half = shown.scene.half_picture() * scale
         corners = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]]) * half
-        strokes = [Stroke(corners, pen(theme.ink, 1.6), QBrush(colour(theme.panel)), closed=True)]
+        # What lies below shows through.
+        bare = self._photograph is None and not self.field and not shown.scene.plan.scans
+        paper = QBrush(colour(theme.panel)) if bare else None
+        strokes = [Stroke(corners, pen(theme.ink, 1.6), paper, closed=True)]
         thirds = pen(theme.line, 1.0, Qt.PenStyle.DotLine)
         for third in (-1.0 / 3.0, 1.0 / 3.0):
             x, y = half * third
@@ -53,11 +90,33 @@ class FrameBoard(Board):
         horizon = self._horizon(shown, scale, half)
         if horizon is not None:
             strokes.append(Stroke(horizon, pen(theme.faint, 1.4, Qt.PenStyle.DashDotLine)))
+        strokes.extend(frame_strokes(shown, scale, theme))
         strokes.extend(self._cells(shown, theme, scale))
         return Drawn(strokes, [], [], [])
 
+    def draw_underlay(self, shown: Shown, theme: Theme) -> QImage | None:
+        """Points of scans, and the samples of surfaces and scans with how soft they are."""
+        scene, view = shown.scene, self.canvas.view
+        if not scene.plan.scans and not (self.field and scene.areas):
+            return None
+        picture = underlay.blank(view)
+        for cloud in scene.plan.scans:
+            underlay.put_dots(picture, view, self._places(shown, scan_places(cloud)), theme)
+        if self.field and shown.rendering is not None and scene.areas:
+            of_areas = slice(scene.mark_count, None)
+            places = self._places(shown, scene.world_m[of_areas])
+            underlay.put_spots(picture, view, places, shown.rendering.softness[of_areas], theme)
+        return underlay.as_image(picture)
+
+    def _places(self, shown: Shown, world_m: np.ndarray) -> np.ndarray:
+        """Where places of the world lie on the print; far off where they lie behind the camera."""
+        seen = shown.scene.pose.to_camera_mm(world_m)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            tangents = np.where(seen[:, 2:] > 0.0, seen[:, :2] / seen[:, 2:], 1e6)
+        return (tangents - shown.scene.picture_centre()) * self.scale(shown)
+
     def draw_marks(self, shown: Shown) -> DrawnMarks:
-        points = shown.scene.points_mm
+        points = shown.scene.points_mm[: shown.scene.mark_count]
         places = (points[:, :2] / points[:, 2:] - shown.scene.picture_centre()) * self.scale(shown)
         return edged_marks(shown, places, self.visible(), self.selected, lambda _k: self.tr("(outside)"))
 
@@ -95,6 +154,16 @@ class FrameBoard(Board):
             style = pen(theme.sharp, 2.0 if current else 1.0, alpha=255 if current else 150)
             strokes.append(Stroke((seen - centre) * scale, style, closed=True))
         return strokes
+
+
+def photograph_to_drawing(photo: Photograph, shown: Shown, scale: float) -> np.ndarray:
+    """(column, row, 1) of the photograph times this (3, 3) is (across, up, 1) of the drawing, times a depth."""
+    middle = 0.5 * (np.array(photo.pixels) - 1.0)
+    f = photo.focal_px
+    rays = np.array([[1 / f, 0, 0], [0, -1 / f, 0], [-middle[0] / f, middle[1] / f, 1.0]])
+    turned = rays @ photo.pose(0.0).matrix @ shown.scene.pose.matrix.T
+    centre = shown.scene.picture_centre()
+    return turned @ np.array([[scale, 0, 0], [0, scale, 0], [-centre[0] * scale, -centre[1] * scale, 1.0]])
 
 
 def _edge(size: np.ndarray) -> np.ndarray:

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QBrush
+from PyQt6.QtGui import QBrush, QImage
 
 from verispect.optics.types import Floats
 from verispect.plan.candidate import TURNED
+from verispect.plan.field import softness_at
 from verispect.plan.sections import FocusTraces, Section, elevation_section, focus_traces
+from verispect.ui.drawings import underlay
+from verispect.ui.drawings.areas_layer import grips, section_strokes
 from verispect.ui.drawings.board import Board, Drawn, Handle
 from verispect.ui.drawings.marks_layer import DrawnMarks
-from verispect.ui.drawings.shown import Shown, edged_marks
+from verispect.ui.drawings.shown import Shown, edged_marks, scan_places
 from verispect.ui.drawings.strokes import Stroke, hatched, pen
 from verispect.ui.drawings.view import Box
 from verispect.ui.lengths import format_length
@@ -40,14 +43,16 @@ class SideBoard(Board):
 
     def drawn_from(self, shown: Shown) -> object:
         plan = shown.scene.plan
-        return id(shown.candidate), shown.frame, plan.camera, plan.picture_mm
+        return id(shown.candidate), shown.frame, plan.camera, plan.picture_mm, id(plan.surfaces), id(plan.scans)
 
     def draw(self, shown: Shown, theme: Theme) -> Drawn:
         section = self.section(shown)
         box = self.visible()
         lines = list(self._still(shown, section, theme, box))
+        lines.extend(section_strokes(shown, section.place, theme))
+        of_areas = grips(shown, section.place)
         if shown.exposure is None:
-            return Drawn(lines, [], [], [])
+            return Drawn(lines, of_areas, _signs(of_areas, theme), [])
         lines.append(self._lens_line(shown, section, theme))
         traces = focus_traces(shown.exposure, section)
         areas = []
@@ -65,8 +70,28 @@ class SideBoard(Board):
         words = []
         if drawn.hinge is not None:
             words.append((float(drawn.hinge[0]), float(drawn.hinge[1]), "⊗ " + self.tr("hinge line")))
-        grips = self._grips_for(shown, section, line)
-        return Drawn(areas + lines, grips, _signs(grips, theme), words)
+        found = self._grips_for(shown, section, line) + of_areas
+        return Drawn(areas + lines, found, _signs(found, theme), words)
+
+    def draw_underlay(self, shown: Shown, theme: Theme) -> QImage | None:
+        """The softness of every place of the section, and the points of scans."""
+        view, section = self.canvas.view, self._field_section(shown)
+        candidate, scans = shown.candidate, shown.scene.plan.scans
+        with_field = self.field and candidate is not None and candidate.criterion is not None
+        if not scans and not with_field:
+            return None
+        picture = underlay.blank(view)
+        if with_field:
+            places = section.lift(underlay.field_places(view))
+            softness = softness_at(places, candidate.exposures, candidate.criterion, shown.scene.plan.sensor_mm)
+            underlay.put_field(picture, softness, theme)
+        for cloud in scans:
+            underlay.put_dots(picture, view, self.section(shown).place(scan_places(cloud)), theme)
+        return underlay.as_image(picture)
+
+    def _field_section(self, shown: Shown) -> Section:
+        """The plane whose softness is shown."""
+        return self.section(shown)
 
     def _traced(self, _shown: Shown, _section: Section, traces: FocusTraces) -> FocusTraces:
         """The plane and the hinge line that are drawn strongly."""
@@ -161,7 +186,7 @@ class SideBoard(Board):
         return handles
 
     def draw_marks(self, shown: Shown) -> DrawnMarks:
-        places = self.section(shown).place(shown.scene.world_m)
+        places = self.section(shown).place(shown.scene.world_m[: shown.scene.mark_count])
 
         def say_beyond(k: int) -> str:
             return f"({format_length(float(places[k][0 if self.upright else 1]), self.system)})"
@@ -171,6 +196,8 @@ class SideBoard(Board):
     def _near_places(self, shown: Shown) -> Floats:
         """Places of the marks that the first view takes in."""
         depth = shown.scene.points_mm[:, 2]
+        if not len(depth):
+            return self.section(shown).place(shown.scene.pose.pupil_m + shown.scene.pose.forward * 5.0)[None]
         return self.section(shown).place(shown.scene.world_m[depth <= _FAR_OUT * depth.min()])
 
 
@@ -180,8 +207,12 @@ def _camera_size(box: Box) -> float:
 
 
 def _signs(grips: list[Handle], theme: Theme) -> list[Stroke]:
-    """A lozenge for the focus, a square for the plane."""
-    shapes = {"focus": [(-6, 0), (0, 6), (6, 0), (0, -6)], "plane": [(-6, -6), (-6, 6), (6, 6), (6, -6)]}
+    """A lozenge for the focus, a square for the plane, a dart at the foot of a surface."""
+    shapes = {
+        "surface": [(-6, -5), (0, 6), (6, -5), (0, -2)],
+        "focus": [(-6, 0), (0, 6), (6, 0), (0, -6)],
+        "plane": [(-6, -6), (-6, 6), (6, 6), (6, -6)],
+    }
     edge, fill = pen(theme.field, 1.5), QBrush(colour(theme.hand))
     return [Stroke(shapes[grip.kind], edge, fill, closed=True, around=(grip.across, grip.up)) for grip in grips]
 

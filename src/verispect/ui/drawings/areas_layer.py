@@ -1,0 +1,59 @@
+"""Surfaces in the drawings: outlines whose line says the need, and a grip at the foot of each."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QBrush
+
+from verispect.optics.types import Floats
+from verispect.plan.areas import in_view
+from verispect.subject.surfaces import patches, seen_from
+from verispect.ui.drawings.board import Handle
+from verispect.ui.drawings.shown import Shown
+from verispect.ui.drawings.strokes import Stroke, pen
+from verispect.ui.theme import Theme, colour
+
+_LINES = {
+    "must": Qt.PenStyle.SolidLine,
+    "should": Qt.PenStyle.DashLine,
+    "may": Qt.PenStyle.DotLine,
+    "soft": Qt.PenStyle.DotLine,
+}
+# Far beyond the picture, so that what leaves it is still drawn.
+_WIDE = 3.0
+
+
+def section_strokes(shown: Shown, place: Callable[[Floats], Floats], theme: Theme) -> list[Stroke]:
+    """Outlines of all surfaces as a section or a plan shows them."""
+    strokes = []
+    for surface in shown.scene.plan.surfaces:
+        style, fill = pen(theme.ink, 1.8, _LINES[surface.need]), QBrush(colour(theme.ink, 16))
+        for patch in patches(surface):
+            strokes.append(Stroke(place(patch.corners()), style, fill, closed=True))
+    return strokes
+
+
+def frame_strokes(shown: Shown, scale: float, theme: Theme) -> list[Stroke]:
+    """Outlines of what is seen of all surfaces in the picture."""
+    strokes = []
+    pose, centre = shown.scene.pose, shown.scene.picture_centre()
+    for surface in shown.scene.plan.surfaces:
+        style, fill = pen(theme.ink, 1.4, _LINES[surface.need]), QBrush(colour(theme.ink, 14))
+        for patch in seen_from(surface, pose.pupil_m):
+            corners = in_view(pose.to_camera_mm(patch.corners()), np.array([_WIDE, _WIDE]), np.zeros(2))
+            if len(corners) >= 3:
+                places = (corners[:, :2] / corners[:, 2:] - centre) * scale
+                strokes.append(Stroke(places, style, fill, closed=True))
+    return strokes
+
+
+def grips(shown: Shown, place: Callable[[Floats], Floats]) -> list[Handle]:
+    """A grip at the foot of every surface."""
+    found = []
+    for k, surface in enumerate(shown.scene.plan.surfaces):
+        foot = place(np.array([surface.x_m, surface.y_m, surface.z_m]))
+        found.append(Handle("surface", k, float(foot[0]), float(foot[1])))
+    return found

@@ -1,0 +1,176 @@
+"""Camera: how it frames the picture, how upright lines come out, and what would keep them upright."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from pydantic import BaseModel, ConfigDict, Field
+from PyQt6.QtWidgets import QGroupBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from verispect.ui.document import PlanDocument
+from verispect.ui.forms import ModelForm, Spec
+
+
+class _Wanted(BaseModel):
+    """A width to be taken in at a distance."""
+
+    model_config = ConfigDict(frozen=True, allow_inf_nan=False)
+
+    width_m: float = Field(default=6.0, gt=0.0, le=1e6)
+    distance_m: float = Field(default=8.0, gt=0.0, le=1e6)
+
+
+class CameraPage(QWidget):
+    """The camera's form and helps for framing."""
+
+    def __init__(self, document: PlanDocument, system: Callable[[], str]) -> None:
+        super().__init__()
+        self._document = document
+        self.form = ModelForm(self._specs(), system, columns=2)
+        self.form.line_up(label_px=84, unit_px=20, columns=2)
+        self.form.edited.connect(
+            lambda camera, what: document.update(self.tr("change of {0}").format(what), camera=camera)
+        )
+        self.lines = QLabel()
+        self.lines.setWordWrap(True)
+        self.level_button = QPushButton(self.tr("&Level the camera and raise the lens"))
+        self.level_button.clicked.connect(self.level)
+        self._wanted = _Wanted()
+        self.wanted_form = ModelForm(self._wanted_specs(), system, columns=2)
+        self.wanted_form.line_up(label_px=84, unit_px=20, columns=2)
+        self.wanted_form.edited.connect(self._on_wanted)
+        self.wanted_words = QLabel()
+        self.wanted_words.setWordWrap(True)
+        self.take_button = QPushButton(self.tr("&Frame it so"))
+        self.take_button.clicked.connect(self.take_framing)
+        self._build()
+        document.changed.connect(self.refresh)
+        self.refresh()
+
+    def _specs(self) -> list[Spec]:
+        sure = self.tr("19 times in 20 within")
+        held = ((False, self.tr("wide")), (True, self.tr("upright")))
+        return [
+            Spec("height_m", self.tr("Height"), "length", "", self.tr("Lens above the ground")),
+            Spec("height_plus_minus_m", self.tr("Height ±"), "length", "", sure),
+            Spec("bearing_deg", self.tr("Bearing"), unit="°", hint=self.tr("Positive turns right")),
+            Spec("bearing_plus_minus_deg", self.tr("Bearing ±"), unit="°", hint=sure),
+            Spec("pitch_deg", self.tr("Pitch"), unit="°", hint=self.tr("Positive looks up")),
+            Spec("pitch_plus_minus_deg", self.tr("Pitch ±"), unit="°", hint=sure),
+            Spec("roll_deg", self.tr("Roll"), unit="°", hint=self.tr("Positive leans right")),
+            Spec("roll_plus_minus_deg", self.tr("Roll ±"), unit="°", hint=sure),
+            Spec("framing_mm", self.tr("Framing"), unit="mm",
+                 hint=self.tr("The focal length whose field is the wanted picture, whichever lens takes it")),
+            Spec("upright", self.tr("Held"), "choice", choices=held),
+            Spec("rise_mm", self.tr("Rise"), unit="mm", hint=self.tr("Of the lens at the framing; negative is fall")),
+            Spec("cross_mm", self.tr("Cross"), unit="mm", hint=self.tr("Of the lens, to the right")),
+            Spec("aspect", self.tr("Crop"), "optional", "w:h",
+                 self.tr("Width over height of the wanted picture, such as 1.5; empty: all of the sensor")),
+        ]  # fmt: skip
+
+    def _wanted_specs(self) -> list[Spec]:
+        return [
+            Spec("width_m", self.tr("Take in"), "length", hint=self.tr("So much from left to right")),
+            Spec("distance_m", self.tr("at"), "length", hint=self.tr("Away from the lens")),
+        ]  # fmt: skip
+
+    def _build(self) -> None:
+        upright = QGroupBox(self.tr("Upright lines"))
+        inside = QVBoxLayout(upright)
+        inside.setContentsMargins(0, 4, 0, 0)
+        inside.addWidget(self.lines)
+        inside.addWidget(self.level_button)
+        choice = QGroupBox(self.tr("Which focal length"))
+        within = QVBoxLayout(choice)
+        within.setContentsMargins(0, 4, 0, 0)
+        within.addWidget(self.wanted_form)
+        row = QHBoxLayout()
+        row.addWidget(self.wanted_words, 1)
+        row.addWidget(self.take_button)
+        within.addLayout(row)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 6, 0, 0)
+        layout.addWidget(self.form)
+        layout.addWidget(upright)
+        layout.addWidget(choice)
+        layout.addStretch(1)
+
+    def refresh(self) -> None:
+        """Show the plan as it is."""
+        from verispect.plan.upright import converging, levelled_rise_mm, upright_options
+
+        plan = self._document.plan
+        self.form.show_model(plan.camera)
+        self.wanted_form.show_model(self._wanted)
+        level = abs(plan.camera.pitch_deg) < 0.005 and abs(plan.camera.roll_deg) < 0.005
+        self.level_button.setEnabled(not level)
+        self._say_framing()
+        if level:
+            self.lines.setText(self.tr("The camera is level: upright lines come out upright."))
+            return
+        lean = converging(plan)
+        where = self.tr("above") if lean.degrees > 0 else self.tr("below")
+        rise = levelled_rise_mm(plan)
+        move = self.tr("raise") if rise >= 0 else self.tr("lower")
+        said = [
+            self.tr(
+                "Upright lines at both sides lean {0:.1f}° towards one another and meet {1}; the picture is narrower "
+                "by {2:.0f} pixels there. Level the camera and {3} the lens {4:.1f} mm at the framing for the same "
+                "picture with upright lines."
+            ).format(abs(lean.degrees), where, abs(lean.pixels), move, abs(rise))
+        ]
+        for option in upright_options(plan):
+            if option.fits:
+                said.append(
+                    self.tr("{0} can: it needs {1:.1f} of its {2:g} mm, {3:.1f} mm of its circle are spare.").format(
+                        option.lens, abs(option.rise_mm), option.limit_mm, option.reserve_mm
+                    )
+                )
+            elif abs(option.rise_mm) > option.limit_mm:
+                said.append(
+                    self.tr("{0} cannot: it needs {1:.1f} mm and shifts {2:g}.").format(
+                        option.lens, abs(option.rise_mm), option.limit_mm
+                    )
+                )
+            else:
+                said.append(
+                    self.tr("{0} cannot: its image circle misses a corner by {1:.1f} mm.").format(
+                        option.lens, -option.reserve_mm
+                    )
+                )
+        self.lines.setText("\n".join(said))
+
+    def level(self) -> None:
+        """The same picture from a level camera with the lens raised or lowered."""
+        from verispect.plan.upright import levelled_rise_mm
+
+        plan = self._document.plan
+        camera = plan.camera.model_copy(
+            update={"pitch_deg": 0.0, "roll_deg": 0.0, "rise_mm": round(levelled_rise_mm(plan), 2)}
+        )
+        self._document.update(self.tr("levelling"), camera=camera)
+
+    def _on_wanted(self, wanted: _Wanted, _what: str) -> None:
+        self._wanted = wanted
+        self.wanted_form.show_model(wanted)
+        self._say_framing()
+
+    def _framing_mm(self) -> float:
+        from verispect.plan.upright import focal_for_width_mm
+
+        return focal_for_width_mm(
+            self._document.plan, width_m=self._wanted.width_m, distance_m=self._wanted.distance_m
+        )
+
+    def _say_framing(self) -> None:
+        from verispect.kit.optic import focal_range
+
+        framing = self._framing_mm()
+        wide = [lens.name for lens in self._document.plan.kit.lenses if focal_range(lens)[0] <= framing * 1.000001]
+        can = self.tr("in one frame with {0}").format(", ".join(wide)) if wide else self.tr("with none in one frame")
+        self.wanted_words.setText(self.tr("A focal length of {0:.1f} mm: {1}").format(framing, can))
+
+    def take_framing(self) -> None:
+        """Frame so that the width is taken in."""
+        camera = self._document.plan.camera.model_copy(update={"framing_mm": round(self._framing_mm(), 1)})
+        self._document.update(self.tr("change of the framing"), camera=camera)

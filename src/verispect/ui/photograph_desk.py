@@ -1,0 +1,113 @@
+"""The photograph's picture: opened in the background when a plan has one, laid under the frame drawing."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QFileDialog
+
+from verispect.subject.photograph import Photograph
+from verispect.ui.background import Job
+from verispect.ui.document import PlanDocument
+
+if TYPE_CHECKING:
+    from verispect.files.picture import Picture
+    from verispect.ui.main_window import MainWindow
+
+
+class PhotographDesk(QObject):
+    """Asks for a photograph, opens it, and keeps the frame drawing's backdrop true to the plan.
+
+    `shown` tells that the backdrop has changed.
+    """
+
+    shown = pyqtSignal()
+
+    def __init__(self, window: MainWindow, document: PlanDocument) -> None:
+        super().__init__(window)
+        self._window, self._document = window, document
+        self._image: QImage | None = None
+        self._of = ""
+        self._wanted = ""
+        document.changed.connect(self.refresh)
+
+    def open(self) -> None:
+        """Ask for a file and open it."""
+        from verispect.files.picture import PICTURES, RAWS
+
+        kinds = " ".join(f"*{suffix}" for suffix in (*PICTURES, *RAWS))
+        name, _ = QFileDialog.getOpenFileName(
+            self._window, self.tr("Open a photograph"), "", self.tr("Photographs ({0})").format(kinds)
+        )
+        if name:
+            self.open_path(Path(name))
+
+    def open_path(self, path: Path) -> None:
+        """Open a photograph and put it into the plan, taken as the camera looks."""
+        self._start(path, self._put)
+
+    def _start(self, path: Path, then) -> None:
+        from verispect.files.picture import read_picture
+
+        self._wanted = str(path)
+        job = Job(self, read_picture, path)
+        job.done.connect(lambda picture: then(path, picture))
+        job.failed.connect(self._window.report)
+
+    def _put(self, path: Path, picture: Picture) -> None:
+        self._keep(path, picture)
+        plan = self._document.plan
+        told = picture.focal_mm is not None
+        sensor = picture.sensor_long_mm or max(plan.kit.body.sensor_mm)
+        photo = Photograph(
+            file=str(path),
+            pixels=(picture.width, picture.height),
+            focal_mm=picture.focal_mm or plan.camera.framing_mm,
+            sensor_long_mm=sensor,
+            bearing_deg=plan.camera.bearing_deg,
+            pitch_deg=plan.camera.pitch_deg,
+            roll_deg=plan.camera.roll_deg,
+        )
+        self._document.update(self.tr("photograph {0}").format(path.name), photograph=photo)
+        if not told:
+            self._window.message.say(
+                self.tr(
+                    "{0} does not tell its focal length: it is taken to be {1:g} mm on a sensor of {2:g} mm; put it "
+                    "right in Photograph"
+                ).format(path.name, photo.focal_mm, sensor)
+            )
+        elif picture.sensor_long_mm is None:
+            self._window.message.say(
+                self.tr(
+                    "{0} does not tell its sensor's size: it is taken to be {1:g} mm long; put it right in Photograph"
+                ).format(path.name, sensor)
+            )
+
+    def _keep(self, path: Path, picture: Picture) -> None:
+        rows, columns = picture.shown.shape[:2]
+        content = np.ascontiguousarray(picture.shown)
+        self._image = QImage(content.data, columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()
+        self._of = str(path)
+
+    def refresh(self) -> None:
+        """Show the photograph of the plan as it is now; open it where it is not at hand."""
+        photo = self._document.plan.photograph
+        frame = self._window.board.frame
+        if photo is None:
+            self._wanted = ""
+            frame.show_photograph(None, None)
+        elif photo.file == self._of:
+            frame.show_photograph(self._image, photo)
+        else:
+            frame.show_photograph(None, None)
+            if photo.file and photo.file != self._wanted:
+                self._start(Path(photo.file), self._on_opened)
+        self.shown.emit()
+
+    def _on_opened(self, path: Path, picture: Picture) -> None:
+        self._keep(path, picture)
+        self.refresh()
