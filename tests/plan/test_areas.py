@@ -12,6 +12,7 @@ import pytest
 
 from tests.conftest import a_lens, make_plan
 from verispect.errors import PlanError
+from verispect.plan import areas
 from verispect.plan.areas import SPACING
 from verispect.plan.evaluate import render
 from verispect.plan.methods import METHODS, worked
@@ -47,7 +48,10 @@ def rendered_at(candidate, world: np.ndarray) -> np.ndarray:
         scene, world_m=world, weights=nought + 1, speeds_mm_s=nought, mark_count=count, names=("",) * count,
         musts=nought == 0, deciding=nought == 0,
     )  # fmt: skip
-    inside = ~other.outside_picture & (other.points_mm[:, 2] > 60.0)
+    # What the narrowest frame shows is looked at; the rim goes with the crop (docs/derivations/areas.md).
+    seen = other.points_mm
+    kept = other.half_picture() * areas._picture(scene.plan, scene.pose)[1]
+    inside = (seen[:, 2] > 60.0) & np.all(np.abs(seen[:, :2]) <= kept * seen[:, 2:], axis=1)
     rendering = render(other, candidate.exposures, candidate.criterion)
     return rendering.softness[inside & rendering.inside]
 

@@ -47,7 +47,7 @@ def test_a_surface_is_added_typed_weighed_and_undone(qtbot, window: MainWindow) 
     assert (floor.length_m, floor.width_m, floor.need) == (9.0, pytest.approx(2.4384), "should")
     weighed(qtbot, window)
     assert [area.name for area in window.weighing.scene.areas] == ["Floor 1"]
-    assert "7 marks, 1 areas" in window.way.buttons["subject"]._state.words
+    assert "7 marks, 1 area" in window.way.buttons["subject"]._state.words
     QTest.mouseClick(page.remove_button, Qt.MouseButton.LeftButton)
     assert window.document.plan.surfaces == ()
     window.document.undo_stack.undo()
@@ -66,6 +66,21 @@ def test_a_surface_is_dragged_by_its_foot(qtbot, window: MainWindow) -> None:
     assert after.z_m == pytest.approx(before.z_m + 30 * up, abs=2 * up)
     assert after.y_m == before.y_m
     assert window.document.undo_stack.undoText() == f"move of {before.name}"
+
+
+def test_a_surface_clicked_in_a_drawing_is_the_one_in_the_list(window: MainWindow) -> None:
+    window.subject.table.clearSelection()
+    add_surface(window, "wall")
+    add_surface(window, "slope")
+    assert window.board.frame.selected_surface == 1
+    window.show_station("kit")
+    board = window.board.ground
+    grip = handle(board, "surface", 0)
+    place = board.window_place(grip.across, grip.up).toPoint()
+    QTest.mouseClick(board.canvas, Qt.MouseButton.LeftButton, pos=place)
+    assert window.station() == "subject"
+    assert window.subject.areas.list.currentRow() == 0
+    assert {board.selected_surface for board in window.board.boards} == {0}
 
 
 def test_a_surface_through_three_marks_and_a_complaint_without(window: MainWindow) -> None:

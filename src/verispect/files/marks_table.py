@@ -24,7 +24,8 @@ _KEYS = {
     "z": "z_m", "away": "z_m", "distance": "z_m", "depth": "z_m",
     "need": "need", "weight": "weight",
     "speed": "speed_mm_s", "±": "plus_minus_m", "plus minus": "plus_minus_m",
-    "detail": "detail_mm",
+    "detail": "detail_mm", "aside ±": "plus_minus_side_m", "speed ±": "speed_plus_minus_mm_s",
+    "soft at least": "soft_times",
 }  # fmt: skip
 _NEEDED = ("x_m", "y_m", "z_m")
 
@@ -93,7 +94,7 @@ def _column(title: str, name: str) -> _Column | None:
         return None
     if not unit:
         return _Column(key, 1.0, title.strip())
-    units = _SPEEDS if key == "speed_mm_s" else _METRES if key.endswith(("_m", "_mm")) else {}
+    units = _SPEEDS if key.endswith("_mm_s") else _METRES if key.endswith(("_m", "_mm")) else {}
     if unit not in units:
         allowed = ", ".join(units) or "none"
         raise FileError(
@@ -157,11 +158,12 @@ def marks_to_csv(marks: tuple[Mark, ...]) -> str:
     """All marks, in metres; what `marks_from_csv` reads back as it was."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(
-        ["name", "across [m]", "up [m]", "away [m]", "± [m]", "need", "weight", "speed [mm/s]", "detail [mm]"]
-    )
+    titles = "name,across [m],up [m],away [m],± [m],need,weight,speed [mm/s],detail [mm],aside ± [m],speed ± [mm/s]"
+    writer.writerow([*titles.split(","), "soft at least"])
     for mark in marks:
         detail = "" if mark.detail_mm is None else f"{mark.detail_mm:.12g}"
         numbers = [f"{v:.12g}" for v in (mark.x_m, mark.y_m, mark.z_m, mark.plus_minus_m)]
-        writer.writerow([mark.name, *numbers, mark.need, f"{mark.weight:.12g}", f"{mark.speed_mm_s:.12g}", detail])
+        unsure = [f"{v:.12g}" for v in (mark.plus_minus_side_m, mark.speed_plus_minus_mm_s, mark.soft_times)]
+        plain = [mark.need, f"{mark.weight:.12g}", f"{mark.speed_mm_s:.12g}", detail]
+        writer.writerow([mark.name, *numbers, *plain, *unsure])
     return out.getvalue()

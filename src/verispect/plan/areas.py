@@ -97,6 +97,8 @@ def _picture(plan: Plan, pose: Pose) -> tuple[Floats, float]:
     nearest = max(min(depths, default=math.inf), 2.0 * focal)
     pupil = min((lens.pupil_magnification for lens in plan.kit.lenses), default=1.0)
     rim = _RIM_SPARE * focal / (nearest - focal) / min(pupil, 1.0)
+    # In steps, so that a nearest mark in a hand does not ask for the hull of a scan anew all the time.
+    rim = _LEAST_RIM * math.ceil(rim / _LEAST_RIM - 1e-9)
     return half, 1.0 - min(max(rim, _LEAST_RIM), _MOST_RIM)
 
 

@@ -30,14 +30,15 @@ class BoardArea(QWidget):
 
     Signals
     -------
-    picked(int)
-        Which mark was clicked.
+    picked(int), surface_picked(int)
+        Which mark or surface was clicked.
     pointed(direction), lined(direction, direction)
         The photograph's tools were used in the frame drawing: unit directions in the world.
     tool_changed(str)
     """
 
     picked = pyqtSignal(int)
+    surface_picked = pyqtSignal(int)
     pointed = pyqtSignal(object)
     lined = pyqtSignal(object, object)
     tool_changed = pyqtSignal(str)
@@ -65,6 +66,7 @@ class BoardArea(QWidget):
         for board in self.boards:
             board.dragged.connect(lambda *args, board=board: self._on_drag(board, *args))
             board.picked.connect(self.picked)
+            board.surface_picked.connect(self.surface_picked)
             board.nudged.connect(lambda dx, dy, board=board: self._on_nudge(board, dx, dy))
             board.put_down.connect(lambda: self.set_tool(""))
             board.canvas.lined.connect(lambda *ends, board=board: self._on_line(board, ends))
@@ -88,6 +90,12 @@ class BoardArea(QWidget):
         """Mark one as selected."""
         for board in self.boards:
             board.selected = index
+            board.redraw()
+
+    def select_surface(self, index: int) -> None:
+        """Show one surface as selected; -1 for none."""
+        for board in self.boards:
+            board.selected_surface = index
             board.redraw()
 
     def set_system(self, system: str) -> None:

@@ -155,6 +155,8 @@ class MainWindow(QMainWindow):
         self.way.went.connect(self.show_station)
         self.strip.chosen.connect(self.take_method)
         self.board.picked.connect(self.select_mark)
+        self.board.surface_picked.connect(self.select_surface)
+        self.subject.surface_selected.connect(self.board.select_surface)
         self.subject.scan_wanted.connect(self.scan_desk.read)
         self.subject.photograph_wanted.connect(self.photograph_desk.open)
         self.subject.tool_wanted.connect(self.board.set_tool)
@@ -214,6 +216,12 @@ class MainWindow(QMainWindow):
         """Select a mark in the table and all drawings."""
         self.subject.table.select_mark(index)
         self.board.select(index)
+
+    def select_surface(self, index: int) -> None:
+        """Bring a surface's form to the front and mark it in all drawings."""
+        self.show_station("subject")
+        self.subject.show_page("areas")
+        self.subject.areas.list.setCurrentRow(index)
 
     def apply_theme(self, name: str) -> None:
         """Light or dusk."""
@@ -340,9 +348,10 @@ class MainWindow(QMainWindow):
         states = {"shoot": later, "prove": later, "keep": later}
         marks, lenses = len(plan.marks), len(plan.kit.lenses)
         areas = len(plan.surfaces) + len(plan.scans)
-        words = self.tr("{0} marks").format(marks) if marks or not areas else self.tr("{0} areas").format(areas)
+        of_areas = self.tr("1 area") if areas == 1 else self.tr("{0} areas").format(areas)
+        words = self.tr("{0} marks").format(marks) if marks or not areas else of_areas
         if marks and areas:
-            words = self.tr("{0} marks, {1} areas").format(marks, areas)
+            words = self.tr("{0} marks, {1}").format(marks, of_areas)
         there = marks or areas
         states["subject"] = StationState("done" if there else "missing", words if there else self.tr("no marks yet"))
         states["kit"] = StationState(

@@ -26,22 +26,26 @@ _LINES = {
 _WIDE = 3.0
 
 
-def section_strokes(shown: Shown, place: Callable[[Floats], Floats], theme: Theme) -> list[Stroke]:
+def section_strokes(
+    shown: Shown, place: Callable[[Floats], Floats], theme: Theme, selected: int = -1
+) -> list[Stroke]:
     """Outlines of all surfaces as a section or a plan shows them."""
     strokes = []
-    for surface in shown.scene.plan.surfaces:
-        style, fill = pen(theme.ink, 1.8, _LINES[surface.need]), QBrush(colour(theme.ink, 16))
+    for k, surface in enumerate(shown.scene.plan.surfaces):
+        hue, width = (theme.hand, 2.4) if k == selected else (theme.ink, 1.8)
+        style, fill = pen(hue, width, _LINES[surface.need]), QBrush(colour(theme.ink, 16))
         for patch in patches(surface):
             strokes.append(Stroke(place(patch.corners()), style, fill, closed=True))
     return strokes
 
 
-def frame_strokes(shown: Shown, scale: float, theme: Theme) -> list[Stroke]:
+def frame_strokes(shown: Shown, scale: float, theme: Theme, selected: int = -1) -> list[Stroke]:
     """Outlines of what is seen of all surfaces in the picture."""
     strokes = []
     pose, centre = shown.scene.pose, shown.scene.picture_centre()
-    for surface in shown.scene.plan.surfaces:
-        style, fill = pen(theme.ink, 1.4, _LINES[surface.need]), QBrush(colour(theme.ink, 14))
+    for k, surface in enumerate(shown.scene.plan.surfaces):
+        hue, width = (theme.hand, 2.0) if k == selected else (theme.ink, 1.4)
+        style, fill = pen(hue, width, _LINES[surface.need]), QBrush(colour(theme.ink, 14))
         for patch in seen_from(surface, pose.pupil_m):
             corners = in_view(pose.to_camera_mm(patch.corners()), np.array([_WIDE, _WIDE]), np.zeros(2))
             if len(corners) >= 3:

@@ -43,8 +43,8 @@ class Board(QWidget):
     Signals
     -------
     dragged(Handle, across, up, finished)
-    picked(int)
-        A mark was clicked.
+    picked(int), surface_picked(int)
+        A mark, or the grip of a surface, was clicked or taken in hand.
     nudged(dx, dy)
         An arrow key asks to move the selected mark, in the drawing's units.
     put_down
@@ -53,6 +53,7 @@ class Board(QWidget):
 
     dragged = pyqtSignal(object, float, float, bool)
     picked = pyqtSignal(int)
+    surface_picked = pyqtSignal(int)
     nudged = pyqtSignal(float, float)
     put_down = pyqtSignal()
 
@@ -78,7 +79,7 @@ class Board(QWidget):
         # Kept alive with its key, or another one might get the same identity.
         self._drawn_of: Shown | None = None
         self.shown: Shown | None = None
-        self.selected = -1
+        self.selected = self.selected_surface = -1
         # Whether the softness of every place is shown as a field.
         self.field = False
         self.canvas.range_changed.connect(self.redraw)
@@ -131,7 +132,7 @@ class Board(QWidget):
             self.canvas.set_underlay(None)
             self.canvas.set_marks(None)
             return
-        key = (self.drawn_from(self.shown), self.canvas.view, self._theme.name, self.field)
+        key = (self.drawn_from(self.shown), self.canvas.view, self._theme.name, self.field, self.selected_surface)
         if key != self._key:
             drawn = self.draw(self.shown, self._theme)
             self._grips, self._key, self._drawn_of = drawn.grips, key, self.shown
@@ -193,11 +194,15 @@ class Board(QWidget):
     def _on_held(self, handle: Handle, x: float, y: float, finished: bool) -> None:
         if handle.kind == "mark" and self.selected != handle.number:
             self.picked.emit(handle.number)
+        elif handle.kind == "surface" and self.selected_surface != handle.number:
+            self.surface_picked.emit(handle.number)
         self.dragged.emit(handle, *self.canvas.view.from_px(x, y), finished)
 
     def _on_clicked(self, handle: Handle) -> None:
         if handle.kind == "mark":
             self.picked.emit(handle.number)
+        elif handle.kind == "surface":
+            self.surface_picked.emit(handle.number)
 
     def _on_key(self, event: QKeyEvent) -> None:
         steps = {

@@ -90,7 +90,7 @@ class FrameBoard(Board):
         horizon = self._horizon(shown, scale, half)
         if horizon is not None:
             strokes.append(Stroke(horizon, pen(theme.faint, 1.4, Qt.PenStyle.DashDotLine)))
-        strokes.extend(frame_strokes(shown, scale, theme))
+        strokes.extend(frame_strokes(shown, scale, theme, self.selected_surface))
         strokes.extend(self._cells(shown, theme, scale))
         return Drawn(strokes, [], [], [])
 

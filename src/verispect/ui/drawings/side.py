@@ -49,7 +49,7 @@ class SideBoard(Board):
         section = self.section(shown)
         box = self.visible()
         lines = list(self._still(shown, section, theme, box))
-        lines.extend(section_strokes(shown, section.place, theme))
+        lines.extend(section_strokes(shown, section.place, theme, self.selected_surface))
         of_areas = grips(shown, section.place)
         if shown.exposure is None:
             return Drawn(lines, of_areas, _signs(of_areas, theme), [])

@@ -52,9 +52,13 @@ class _Part(BaseModel):
 
 
 class AreasPage(QWidget):
-    """The list, the form of the one chosen, and ways to add more. `scan_wanted` asks for a file."""
+    """The list, the form of the one chosen, and ways to add more. `scan_wanted` asks for a file.
+
+    `selected(int)` follows the surface chosen; -1 for a scan or none.
+    """
 
     scan_wanted = pyqtSignal()
+    selected = pyqtSignal(int)
 
     def __init__(
         self, document: PlanDocument, system: Callable[[], str], chosen_marks: Callable[[], list[int]]
@@ -193,6 +197,7 @@ class AreasPage(QWidget):
 
     def _show_current(self) -> None:
         plan, row = self._document.plan, self.list.currentRow()
+        self.selected.emit(row if 0 <= row < len(plan.surfaces) else -1)
         self._told.setText("")
         if 0 <= row < len(plan.surfaces):
             self.form.show_model(plan.surfaces[row])

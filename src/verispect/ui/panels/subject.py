@@ -19,8 +19,8 @@ class SubjectPanel(QTabWidget):
 
     Signals
     -------
-    selected(int)
-        The current mark.
+    selected(int), surface_selected(int)
+        The current mark; the current surface.
     scan_wanted, photograph_wanted
     tool_wanted(str)
         For the frame drawing.
@@ -28,6 +28,7 @@ class SubjectPanel(QTabWidget):
     """
 
     selected = pyqtSignal(int)
+    surface_selected = pyqtSignal(int)
     scan_wanted = pyqtSignal()
     photograph_wanted = pyqtSignal()
     tool_wanted = pyqtSignal(str)
@@ -78,6 +79,7 @@ class SubjectPanel(QTabWidget):
         """The page of surfaces and scans."""
         page = AreasPage(self._document, lambda: self.model.system, self.marks.chosen)
         page.scan_wanted.connect(self.scan_wanted)
+        page.selected.connect(self.surface_selected)
         return self._put("areas", page)
 
     @cached_property
