@@ -60,7 +60,8 @@ def rendered_at(candidate, world: np.ndarray) -> np.ndarray:
 def test_a_surface_is_as_soft_as_its_softest_place(key) -> None:
     candidate = worked(key, build_scene(plan_with([FLOOR, WALL])))
     every = np.concatenate([rendered_at(candidate, dense(surface)) for surface in (FLOOR, WALL)])
-    assert candidate.worst_softness == pytest.approx(every.max(), rel=0.02)
+    # A dense grid comes near the clipped edges and not onto them: what is weighed is never the milder.
+    assert every.max() * 0.999 <= candidate.worst_softness <= every.max() * 1.04
 
 
 @pytest.mark.parametrize("key", [key for key in METHODS if key not in ("rail-series", "shift-grid")])
