@@ -36,6 +36,7 @@ def _weigh(given: list[str]) -> int:
     options = parser.parse_args(given)
     from verispect.files.plan_file import read_plan
     from verispect.files.weighing_file import weighing_to_dict, weighing_to_table
+    from verispect.plan.further import further
     from verispect.plan.weigh import weigh
 
     plan = read_plan(options.file)
@@ -46,7 +47,8 @@ def _weigh(given: list[str]) -> int:
     except GeometryError as error:
         raise FileError("{file}: {error}", file=options.file, error=error) from error
     if options.json:
-        print(json.dumps(weighing_to_dict(weighing), ensure_ascii=False, allow_nan=False))
+        told = weighing_to_dict(weighing, further(weighing))
+        print(json.dumps(told, ensure_ascii=False, allow_nan=False))
     else:
         print(weighing_to_table(weighing))
     return DONE

@@ -10,14 +10,17 @@ import numpy as np
 from verispect.optics.stops import marked
 from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.candidate import Candidate
+from verispect.plan.costs import costs_of, kept_pixels
 from verispect.plan.detail import finest_detail_mm, pixels_per_mm
 from verispect.plan.exposure import Exposure
+from verispect.plan.further import Further
 from verispect.plan.weigh import Weighing
 
 
-def weighing_to_dict(weighing: Weighing) -> dict[str, Any]:
+def weighing_to_dict(weighing: Weighing, beyond: Further | None = None) -> dict[str, Any]:
     """The contract's object; numbers that are infinite or undefined become None."""
-    return {
+    told = {} if beyond is None else _further(beyond)
+    return told | {
         "format": "verispect-weighing",
         "version": 1,
         "methods": [_method(candidate) for candidate in weighing.candidates],
@@ -33,6 +36,41 @@ def weighing_to_dict(weighing: Weighing) -> dict[str, Any]:
             }
             for school in weighing.schools
         ],
+    }
+
+
+def _further(beyond: Further) -> dict[str, Any]:
+    return {
+        "ways_out": [
+            {
+                "key": way.key,
+                "told": str(way.told),
+                "final_pixels": list(way.final_pixels),
+                "let_go": list(way.let_go),
+                "back_m": way.back_m,
+                "focal_mm": way.focal_mm,
+            }
+            for way in beyond.ways
+        ],
+        "would_change": [str(said) for said in beyond.changes],
+    }
+
+
+def _costs(candidate: Candidate) -> dict[str, Any] | None:
+    if not candidate.fits:
+        return None
+    costs = costs_of(candidate)
+    return {
+        "storage_mb": costs.storage_mb,
+        "computing_s": costs.computing_s,
+        "battery_share": costs.battery,
+        "run_s": candidate.run_s,
+        "light_drift_stops": costs.drift_stops,
+        "smear_px": costs.smear_px,
+        "ghost_px": costs.ghost_px,
+        "parallax_px": costs.parallax_px,
+        "bare_frames": costs.bare_frames,
+        "kept_pixels": list(kept_pixels(candidate, costs)),
     }
 
 
@@ -65,6 +103,7 @@ def _method(candidate: Candidate) -> dict[str, Any]:
         "exposures": [_exposure(exposure) for exposure in candidate.exposures],
         "marks": _marks(candidate),
         "areas": _areas(candidate),
+        "costs": _costs(candidate),
         "soft_enough": candidate.soft_enough,
     }
 

@@ -32,6 +32,15 @@ class Body(_Model):
         5504,
     )
     iso: float = Field(default=100.0, gt=0.0, le=1.0e7)
+    file_mb: float | None = Field(
+        default=None, gt=0.0, le=10000.0, description="Of one raw file; none: its pixels at `bits` each."
+    )
+    bits: float = Field(default=11.0, gt=0.0, le=64.0, description="Of a pixel in a raw file as it is packed.")
+    battery_frames: float = Field(default=500.0, gt=0.0, le=1.0e6, description="Frames to one charge.")
+    battery_min: float = Field(default=150.0, gt=0.0, le=1.0e5, description="Minutes of live view to one charge.")
+    merge_keeps: float | None = Field(
+        default=None, gt=0.0, le=1.0, description="Share of the width left by a merge in the camera; none: no such."
+    )
     film: Film | None = None
     back_tilt_deg: float = Field(default=0.0, ge=0.0, lt=45.0, description="Tilt and swing of the back, each way.")
     back_order: Order = "swing rides"
@@ -53,6 +62,7 @@ class Head(_Model):
     """What carries the camera; `turns` says that it turns about the entrance pupil for grids."""
 
     turns: bool = True
+    off_mm: float = Field(default=2.0, ge=0.0, le=500.0, description="Entrance pupil off the axis it turns about.")
 
 
 class Rail(_Model):
@@ -77,6 +87,8 @@ class Times(_Model):
     turn_s: float = Field(default=5.0, ge=0.0, le=3600.0)
     rail_set_up_s: float = Field(default=120.0, ge=0.0, le=86400.0)
     rail_s: float = Field(default=3.0, ge=0.0, le=3600.0)
+    merge_s_per_mp: float = Field(default=0.25, ge=0.0, le=1000.0, description="For each megapixel of each frame.")
+    join_s_per_mp: float = Field(default=0.4, ge=0.0, le=1000.0)
 
 
 class Kit(_Model):

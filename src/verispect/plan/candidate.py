@@ -123,6 +123,13 @@ class Candidate:
         return [int(k) for k in np.flatnonzero(lost & self.scene.musts)]
 
     @property
+    def loses(self) -> bool:
+        """Whether something to be sharp lies in the picture and on none of the frames."""
+        if self.rendering is None:
+            return False
+        return bool(np.any(~self.rendering.inside & self.scene.deciding & ~self.scene.outside_picture))
+
+    @property
     def outside_names(self) -> tuple[str, ...]:
         """Names of what must be sharp and lies outside."""
         return tuple(self.scene.names[k] for k in self.outside if k < self.scene.mark_count) + self.scene.lost_areas
@@ -209,7 +216,8 @@ def better(first: Candidate, second: Candidate) -> Candidate:
             else candidate.worst_softness
         )
         if candidate.holds:
-            return (0.0, candidate.frame_count, quality)
-        return (1.0 if candidate.fits else 2.0, candidate.worst_softness, candidate.frame_count)
+            # What falls off every frame, though it is in the picture, is no better for being sharp there.
+            return (0.0, float(candidate.loses), candidate.frame_count, quality)
+        return (1.0 if candidate.fits else 2.0, 0.0, candidate.worst_softness, candidate.frame_count)
 
     return second if rank(second) < rank(first) else first

@@ -128,6 +128,20 @@ def frames_at_stops(problem: Problem, *, axis: Vector = FORWARD, covers: str = "
     return np.array([len(ladder) or np.inf for ladder in step(depth, np.ones(len(problem.stops)))])
 
 
+def holding_intervals(problem: Problem) -> tuple[Floats, Floats]:
+    """Image distances (S, K) between which one straight frame holds each chosen mark, at every stop of the lens.
+
+    The first is the larger of the two where no focus holds a mark.
+    """
+    depth = _depth(problem, FORWARD, problem.stops)
+    low, high = _holding(depth, np.ones(len(problem.stops)))
+    usable = (depth.allowed_mm.max(axis=1)[:, None] > 0.0) & (depth.mark_allowed > 0.0)
+    sharp = np.broadcast_to(depth.sharp_at_mm, low.shape)
+    reachable = (sharp <= depth.longest_mm) | (low < depth.longest_mm)
+    usable &= reachable
+    return np.where(usable, low, np.inf), np.where(usable, high, -np.inf)
+
+
 def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
     first = problem.state(f_number=float(stops[0]), image_distance_mm=problem.focal_mm, axis=axis)
     points = problem.points_from_lens_mm(first)

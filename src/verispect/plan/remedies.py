@@ -31,7 +31,8 @@ def remedies(nearest: Candidate, is_cancelled: Callable[[], bool] | None = None)
     return tuple(found)
 
 
-def _holds(plan: Plan, key: str) -> bool:
+def holds_with(plan: Plan, key: str) -> bool:
+    """Whether a method of this plan holds; not where the plan is impossible."""
     try:
         return worked(key, build_scene(plan)).holds
     except PlanError:
@@ -50,7 +51,7 @@ def _without_the_worst(nearest: Candidate) -> Sentence | None:
     plan = scene.plan
     mark = plan.marks[worst].model_copy(update={"need": "may"})
     marks = tuple(mark if k == worst else other for k, other in enumerate(plan.marks))
-    if not _holds(plan.model_copy(update={"marks": marks}), nearest.key):
+    if not holds_with(plan.model_copy(update={"marks": marks}), nearest.key):
         return None
     return Sentence(
         "If {mark} may be soft, {method} holds",
@@ -72,7 +73,7 @@ def _seen_from_farther(nearest: Candidate) -> Sentence | None:
     plan = nearest.scene.plan
 
     def holds(times: float) -> bool:
-        return _holds(plan.model_copy(update={"wish": eased(plan.wish, times)}), nearest.key)
+        return holds_with(plan.model_copy(update={"wish": eased(plan.wish, times)}), nearest.key)
 
     if not holds(_MOST):
         return None

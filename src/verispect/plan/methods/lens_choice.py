@@ -51,6 +51,9 @@ def with_every_lens(key: str, scene: Scene, attempt: Attempt) -> Candidate:
         problem = _taking_it_in(scene, lens, focal)
         hindered = nearer_than_focal(problem) or shifts_too_far(problem)
         attempts.append(unfit(key, scene, hindered) if hindered else _attempted(problem, attempt))
+        wider = None if hindered else _with_its_rim(problem, attempts[-1])
+        if wider is not None:
+            attempts.append(_attempted(wider, attempt))
     return best_of(key, scene, attempts)
 
 
@@ -64,6 +67,21 @@ def _taking_it_in(scene: Scene, lens: Lens, focal_mm: float) -> Problem:
     wider = float(np.min(0.5 * np.asarray(plan.sensor_mm) / tangents))
     shortest = focal_range(lens)[0]
     return problem_for(scene, lens, max(wider, shortest)) if shortest <= wider < focal_mm else problem
+
+
+def _with_its_rim(problem: Problem, found: Candidate) -> Problem | None:
+    """A zoom set a little wider where a mark at the picture's edge falls off the frames that are focused near."""
+    scene, rendering = problem.scene, found.rendering
+    if rendering is None or not np.any(~rendering.inside & scene.deciding & ~scene.outside_picture):
+        return None
+    scales = [
+        exposure.state.focal_mm + (exposure.state.image_distance_mm - exposure.state.focal_mm)
+        / exposure.state.pupil_magnification
+        for exposure in found.exposures
+    ]  # fmt: skip
+    wider = problem.focal_mm * problem.focal_mm / max(scales) * 0.999
+    lens = problem.lens.lens
+    return problem_for(scene, lens, wider) if wider >= focal_range(lens)[0] else None
 
 
 def shifts_too_far(problem: Problem) -> Sentence | None:

@@ -18,10 +18,11 @@ from verispect.plan.stopping import best_stop, moving_weights
 
 def one_frame(scene: Scene) -> Candidate:
     """The best single frame without movements, with whichever lens does it best."""
-    return with_every_lens("one-frame", scene, _attempt)
+    return with_every_lens("one-frame", scene, attempt_one_frame)
 
 
-def _attempt(problem: Problem) -> Candidate:
+def attempt_one_frame(problem: Problem) -> Candidate:
+    """The best frame of one lens at one focal length."""
     state = focus_for(problem, f_number=problem.middle_stop, weights=problem.weights)
     stop = best_stop(problem, state)
     if not problem.is_plain:
