@@ -27,11 +27,11 @@ OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 def settle(window: MainWindow) -> None:
     """Let the window paint and weigh until nothing is left to do."""
     limit = QDeadlineTimer(20_000)
-    while True:
+    while not (window.weigher.idle() or limit.hasExpired()):
         QApplication.processEvents()
-        if window.weigher.idle() or limit.hasExpired():
-            break
-    for _ in range(5):
+    # What comes after the advice is told a while later.
+    rest = QDeadlineTimer(1500)
+    while not rest.hasExpired():
         QApplication.processEvents()
 
 
@@ -87,10 +87,17 @@ def views() -> dict[str, Callable[[MainWindow], object]]:
         "camera": lambda w: (w.document.undo_stack.setIndex(0), w.subject.show_page("camera"), look_up(w)),
         "kit": lambda w: (w.document.undo_stack.setIndex(0), w.subject.show_page("marks"), w.show_station("kit")),
         "weigh": lambda w: w.show_station("weigh"),
+        "all-methods": lambda w: (w.weigh.setCurrentIndex(1), w.weigh.compare.sort_by(3)),
+        "side-by-side": lambda w: w.weigh.setCurrentIndex(2),
         "set-tilt": lambda w: w.show_station("set"),
         "set-series": lambda w: w.take_method("series"),
         "set-turned-grid": lambda w: w.take_method("turned-grid"),
-        "dusk": lambda w: (w.take_method(None), w.show_station("weigh"), w.apply_theme("dusk")),
+        "dusk": lambda w: (
+            w.take_method(None),
+            w.weigh.setCurrentIndex(0),
+            w.show_station("weigh"),
+            w.apply_theme("dusk"),
+        ),
     }
 
 

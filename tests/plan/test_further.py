@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import a_lens, make_plan
+from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.further import further, stepped_back
 from verispect.plan.methods import worked
 from verispect.plan.remedies import eased
@@ -127,3 +128,20 @@ def test_a_zoom_is_set_wider_for_a_mark_that_a_near_focus_would_lose() -> None:
     prime = worked("series", build_scene(make_plan([edge, (0.0, 1.5, 20.0)], lenses=[a_lens(24.0, **PLAIN)])))
     assert prime.worst_softness > candidate.worst_softness
     assert np.isfinite(candidate.worst_softness)
+
+
+def test_the_advice_by_other_rules_is_what_weighing_by_them_gives() -> None:
+    plan = make_plan(PLACES, print_mm=(1100, 733))
+    told = " ".join(str(said) for said in further(weigh(plan)).changes)
+    own = weigh(plan).advised
+    for rule in ("root-sum", "disc"):
+        other = weigh(plan.model_copy(update={"wish": plan.wish.model_copy(update={"rule": rule})}))
+        if other.advised == own:
+            assert f"the rule {rule}" in told.split("stays the same by:")[1]
+        else:
+            assert f"By the rule {rule} {METHOD_NAMES[other.advised]} would be advised" in told
+    refused = weigh(plan.model_copy(update={"kit": plan.kit.model_copy(update={"refuse_smallest": 3})}))
+    if refused.advised == own:
+        assert "the three smallest stops refused" in told.split("stays the same by:")[1]
+    else:
+        assert "By the three smallest stops refused" in told

@@ -54,6 +54,20 @@ def test_schools_focus_where_they_say() -> None:
     assert found["infinity"].softness[1] < found["infinity"].softness[0]
 
 
+def test_a_third_up_the_picture_and_the_disc_in_the_subject() -> None:
+    """By hand: of marks at 1/6, 1/2 and 5/6 of the height the first is nearest to a third; f/N = c·near/f."""
+    found = {str(s.name): s for s in schools([(0, 0.5, 3.0), (0, 1.5, 5.0), (0, 4.0, 7.5)], rule="disc")}
+    # Tangents -1/3, 0, 1/3 of half a height of 0.5; a third up is -1/6: between the first two, nearer to neither.
+    assert found["what stands a third up the picture"].object_mm in (pytest.approx(3000.0), pytest.approx(5000.0))
+    space = found["infinity, with an opening as wide as the disc allowed on the nearest must"]
+    plan = make_plan([(0, 0.5, 3.0)], rule="disc")
+    allowed = plan.criterion(24.0).disc_mm * 3000.0 / 24.0
+    assert 24.0 / space.f_number <= allowed
+    assert 24.0 / (space.f_number / 2 ** (1 / 6)) > allowed
+    # Its disc on the nearest must is its opening, which is just allowed there: the softness is one, or just less.
+    assert 0.85 < space.softness[0] <= 1.0 + 1e-6
+
+
 def test_a_third_of_the_way_fails_with_something_near() -> None:
     """Common practice: it serves when nothing is very near. Here it is shown where it is wrong."""
     mild = {str(s.name): s for s in schools([(0.0, 1.5, 9.0), (0.0, 1.5, 30.0)])}
@@ -66,7 +80,7 @@ def test_a_third_of_the_way_fails_with_something_near() -> None:
 
 def test_weighing_brings_the_schools_of_the_best_single_frame() -> None:
     weighing = weigh(make_plan([(0.0, 1.5, 2.0), (0.0, 1.5, 8.0)]))
-    assert len(weighing.schools) == 8
+    assert len(weighing.schools) == 10
     assert weighing.schools[0].worst == pytest.approx(weighing.by_key("one-frame").worst_softness, rel=1e-6)
 
 

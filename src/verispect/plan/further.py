@@ -29,7 +29,7 @@ from verispect.plan.problem import Problem, problem_for
 from verispect.plan.remedies import eased, holds_with
 from verispect.plan.scene import Scene, build_scene
 from verispect.plan.stopping import best_stop, moving_weights
-from verispect.plan.weigh import Cancelled, Weighing
+from verispect.plan.weigh import Cancelled, Weighing, weigh
 from verispect.sentence import Sentence
 from verispect.subject.marks import Mark
 from verispect.subject.surfaces import Surface
@@ -101,11 +101,41 @@ def further(weighing: Weighing, *, is_cancelled: Callable[[], bool] | None = Non
             found = attempt(scene, one)
             if found is not None:
                 ways.append(found)
+    changes.extend(_other_views(weighing, is_cancelled))
     if weighing.advised is not None:
         advised = weighing.by_key(weighing.advised)
         if advised.holds:
             changes.extend(_thresholds(weighing, advised, look))
     return Further(tuple(ways), tuple(changes))
+
+
+def _other_views(weighing: Weighing, is_cancelled: Callable[[], bool] | None) -> list[Sentence]:
+    """The advice by the other rules of sharpness, and with the other attitude to small stops."""
+    plan = weighing.scene.plan
+    views: list[tuple[Sentence, Plan]] = [
+        (Sentence("the rule {rule}", {"rule": Sentence(rule)}), plan.model_copy(
+            update={"wish": plan.wish.model_copy(update={"rule": rule})}))
+        for rule in ("wave", "root-sum", "disc") if rule != plan.wish.rule
+    ]  # fmt: skip
+    refused = plan.kit.refuse_smallest
+    other = plan.kit.model_copy(update={"refuse_smallest": 0 if refused else 3})
+    words = "every stop allowed" if refused else "the three smallest stops refused"
+    views.append((Sentence(words), plan.model_copy(update={"kit": other})))
+    same, said = [], []
+    for view, changed in views:
+        found = weigh(changed, is_cancelled=is_cancelled, with_remedies=False)
+        if found.advised == weighing.advised:
+            same.append(view)
+        elif found.advised is not None:
+            held = found.by_key(found.advised).holds
+            template = "By {view} {method} would be advised"
+            if not held:
+                template = "By {view} nothing holds; {method} is nearest"
+            said.append(Sentence(template, {"view": view, "method": Sentence(METHOD_NAMES[found.advised])}))
+    if same:
+        listed = [part for view in same for part in (view, Sentence(", "))][:-1]
+        said.append(Sentence("The advice stays the same by: {views}", {"views": tuple(listed)}))
+    return said
 
 
 def _wider(scene: Scene, one: Candidate) -> WayOut | None:

@@ -35,6 +35,8 @@ class School:
         Of the deciding marks at that stop.
     contrast : float
         Of the worst of them.
+    image_mm : float
+        Image distance of that focus.
     """
 
     name: Sentence
@@ -42,6 +44,7 @@ class School:
     f_number: float
     softness: Floats
     contrast: float = 0.0
+    image_mm: float = math.nan
 
     @property
     def worst(self) -> float:
@@ -63,7 +66,30 @@ def schools_of(problem: Problem) -> list[School]:
         image = image_distance_for_object_mm(object_mm=reached, focal_mm=problem.focal_mm)
         image = min(max(image, problem.shortest_image_mm), problem.longest_image_mm)
         found.append(_tried(problem, name, problem.state(f_number=optimum.f_number, image_distance_mm=image)))
+    found.append(_in_the_subject(problem, near))
     return found
+
+
+def _in_the_subject(problem: Problem, near_mm: float) -> School:
+    """Infinity, with the stop whose opening is the disc allowed on the nearest must: discs there are all that size.
+
+    A lens focused on infinity blurs a point anywhere over a disc as wide as its opening, f/N, in the subject.
+    """
+    widest = problem.focal_mm**2 / (problem.criterion.disc_mm * near_mm)
+    smaller = np.flatnonzero(problem.stops >= widest * (1.0 - 1e-9))
+    row = int(smaller[0]) if smaller.size else len(problem.stops) - 1
+    image = min(max(problem.focal_mm, problem.shortest_image_mm), problem.longest_image_mm)
+    state = problem.state(f_number=float(problem.stops[row]), image_distance_mm=image)
+    name = Sentence("infinity, with an opening as wide as the disc allowed on the nearest must")
+    return _tried(problem, name, state, row=row)
+
+
+def _a_third_up(problem: Problem) -> float:
+    """Depth of the must that stands nearest to a third of the picture's height, counted from below."""
+    scene = problem.scene
+    points = problem.points_mm
+    height = scene.picture_centre()[1] - scene.half_picture()[1] / 3.0
+    return float(points[int(np.argmin(np.abs(points[:, 1] / points[:, 2] - height))), 2])
 
 
 def _rules(problem: Problem, near: float, far: float, f_number: float) -> list[tuple[Sentence, float | None]]:
@@ -80,6 +106,7 @@ def _rules(problem: Problem, near: float, far: float, f_number: float) -> list[t
         (Sentence("a third of the way to the farthest must"), far / 3.0),
         (Sentence("twice as much behind as before: a third of the depth"), near + (far - near) / 3.0),
         (Sentence("equal blur on the nearest and the farthest must"), equal),
+        (Sentence("what stands a third up the picture"), _a_third_up(problem)),
         (Sentence("the hyperfocal distance at this stop"), hyperfocal),
         (Sentence("the farthest must"), far),
         (Sentence("infinity"), math.inf),
@@ -96,10 +123,12 @@ def _optimum(problem: Problem) -> LensState:
     return state
 
 
-def _tried(problem: Problem, name: Sentence, state: LensState) -> School:
+def _tried(problem: Problem, name: Sentence, state: LensState, row: int | None = None) -> School:
+    """A focus at its best stop, or at the stop of a given row."""
     softness, contrast = look_at_stops(problem, state)
-    row = choose_stop(problem.criterion, softness, contrast)
+    if row is None:
+        row = choose_stop(problem.criterion, softness, contrast)
     stop = float(problem.stops[row])
     v = state.image_distance_mm
     object_mm = math.inf if v <= problem.focal_mm else problem.focal_mm * v / (v - problem.focal_mm)
-    return School(name, object_mm, stop, softness[row], float(contrast[row].min()))
+    return School(name, object_mm, stop, softness[row], float(contrast[row].min()), v)

@@ -56,8 +56,9 @@ def weigh(
     *,
     progress: Callable[[float, str], None] | None = None,
     is_cancelled: Callable[[], bool] | None = None,
+    with_remedies: bool = True,
 ) -> Weighing:
-    """Work out every method of a plan.
+    """Work out every method of a plan; with what would make the nearest one hold, where none does.
 
     Raises
     ------
@@ -76,7 +77,7 @@ def weigh(
         candidate = worked(key, scene)
         candidates.append(replace(candidate, confidence=confidence(candidate)))
     advised, because = advise(candidates)
-    if advised is not None and not any(candidate.holds for candidate in candidates):
+    if with_remedies and advised is not None and not any(candidate.holds for candidate in candidates):
         because += remedies(next(c for c in candidates if c.key == advised), is_cancelled)
     because += _what_would_tell(candidates, advised)
     return Weighing(scene, tuple(candidates), advised, because, _schools(scene, candidates))

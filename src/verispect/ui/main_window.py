@@ -37,6 +37,7 @@ from verispect.ui.weigher import Weigher
 from verispect.ui.words import say_error
 
 if TYPE_CHECKING:
+    from verispect.plan.further import Further
     from verispect.plan.weigh import Weighing
 
 PANEL_WIDTH = 490
@@ -123,6 +124,8 @@ class MainWindow(QMainWindow):
         """The weighing's panel."""
         panel = WeighPanel(self.document, lambda: self.system)
         panel.advised_wanted.connect(lambda: self.take_method(None))
+        panel.method_wanted.connect(self.take_method)
+        panel.apply_theme(self.theme)
         self._put("weigh", panel)
         panel.refresh()
         if self.weighing is not None or self.complaint:
@@ -151,6 +154,7 @@ class MainWindow(QMainWindow):
         document.undo_stack.indexChanged.connect(lambda _index: self.desk.mark_changed())
         self.weigher.weighed.connect(self._on_weighed)
         self.weigher.failed.connect(self._on_failed)
+        self.weigher.further.connect(self._on_further)
         self.weigher.busy.connect(lambda share: self.strip.set_stale(share < 1.0))
         self.way.went.connect(self.show_station)
         self.strip.chosen.connect(self.take_method)
@@ -232,6 +236,8 @@ class MainWindow(QMainWindow):
             self.setStyleSheet(sheet)
         for view in (self.way, self.strip, self.board):
             view.apply_theme(self.theme)
+        if "weigh" in self.__dict__:
+            self.weigh.apply_theme(self.theme)
 
     def set_system(self, system: str) -> None:
         """Metres or feet and inches everywhere."""
@@ -311,6 +317,10 @@ class MainWindow(QMainWindow):
             self.weigh.show_weighing(weighing, "")
             self._refresh_set()
             self._show_states()
+
+    def _on_further(self, found: Further, plan: Plan) -> None:
+        if plan is self.document.plan and self._weighed_plan is plan:
+            self.weigh.show_further(found)
 
     def _on_failed(self, complaint: str) -> None:
         self.weighing, self.complaint = None, complaint

@@ -18,6 +18,7 @@ from verispect.sentence import Sentence
 if TYPE_CHECKING:
     from concurrent.futures import Future, ProcessPoolExecutor
 
+    from verispect.plan.further import Further
     from verispect.plan.weigh import Weighing
 
 Outcome = tuple["Weighing | None", Sentence | None]
@@ -25,6 +26,8 @@ Outcome = tuple["Weighing | None", Sentence | None]
 # In the worker: the number last given up, and [number, share done] of the work under way.
 _given_up: Any = None
 _progress: Any = None
+# The number of the last weighing, and it.
+_last: tuple[int, Weighing] | None = None
 
 
 def _begin(given_up: Any, progress: Any) -> None:
@@ -54,12 +57,28 @@ def _weigh(plan: Plan, number: int) -> Outcome:
     def progress(share: float, _text: str) -> None:
         _progress[0], _progress[1] = float(number), share
 
+    global _last
     try:
-        return weigh(plan, is_cancelled=lambda: _given_up.value >= number, progress=progress), None
+        weighing = weigh(plan, is_cancelled=lambda: _given_up.value >= number, progress=progress)
     except Cancelled:
         return None, None
     except VerispectError as error:
         return None, error.sentence
+    _last = (number, weighing)
+    return weighing, None
+
+
+def _further(of: int, number: int) -> Further | None:
+    """What comes after the advice of a weighing, unless another was done since or it is given up."""
+    from verispect.plan.further import further
+    from verispect.plan.weigh import Cancelled
+
+    if _last is None or _last[0] != of:
+        return None
+    try:
+        return further(_last[1], is_cancelled=lambda: _given_up.value >= number)
+    except (Cancelled, VerispectError):
+        return None
 
 
 class WeighingProcess:
@@ -98,6 +117,13 @@ class WeighingProcess:
         assert self._pool is not None
         self._number += 1
         return self._number, self._pool.submit(_weigh, plan, self._number)
+
+    def submit_further(self, of: int) -> tuple[int, Future[Further | None]]:
+        """What comes after the advice of the weighing with that number."""
+        self.begin()
+        assert self._pool is not None
+        self._number += 1
+        return self._number, self._pool.submit(_further, of, self._number)
 
     def give_up(self, number: int) -> None:
         """Break off this work and all older."""

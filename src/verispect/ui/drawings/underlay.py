@@ -21,11 +21,11 @@ _STRIPES_PX = (14, 9, 6, 4)
 Rgba = np.ndarray[tuple[int, int, int], np.dtype[np.uint8]]
 
 
-def field_places(view: View) -> Floats:
+def field_places(view: View, apart_px: int = _COARSE_PX) -> Floats:
     """Drawing places (rows, columns, 2), rows from the top, at which a field is reckoned."""
     left, right, top, bottom = view.area
-    columns = max(int((right - left) / _COARSE_PX), 2)
-    rows = max(int((bottom - top) / _COARSE_PX), 2)
+    columns = max(int((right - left) / apart_px), 2)
+    rows = max(int((bottom - top) / apart_px), 2)
     x = view.box[0] + (np.arange(columns) + 0.5) / columns * (view.box[1] - view.box[0])
     y = view.box[3] - (np.arange(rows) + 0.5) / rows * (view.box[3] - view.box[2])
     return np.stack(np.meshgrid(x, y), axis=-1)

@@ -8,25 +8,32 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QGroupBox, QLabel, QPushButton, QTextBrowser, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGroupBox, QLabel, QPushButton, QTabWidget, QTextBrowser, QVBoxLayout, QWidget
 
 from verispect.optics.stops import marked
 from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.candidate import Candidate
+from verispect.plan.costs import cost_notes, costs_of
+from verispect.plan.document import ManualSetting
 from verispect.sentence import Sentence
-from verispect.ui.document import PlanDocument
+from verispect.ui.document import PlanDocument, with_choice
 from verispect.ui.forms import ModelForm, Spec
 from verispect.ui.lengths import format_length
+from verispect.ui.panels.beside import BesidePage
+from verispect.ui.panels.compare import ComparePage
+from verispect.ui.theme import Theme
 from verispect.ui.words import counted_frames, heading, say
 
 if TYPE_CHECKING:
+    from verispect.plan.further import Further
     from verispect.plan.weigh import Weighing
 
 
-class WeighPanel(QWidget):
-    """The wish form and the reasons."""
+class WeighPanel(QTabWidget):
+    """The wish with the reasons; all methods in a table; two of them side by side."""
 
     advised_wanted = pyqtSignal()
+    method_wanted = pyqtSignal(str)
 
     def __init__(self, document: PlanDocument, system: Any) -> None:
         super().__init__()
@@ -43,6 +50,8 @@ class WeighPanel(QWidget):
         )
         self.text = QTextBrowser()
         self.text.setAccessibleName(self.tr("Reasons"))
+        self.text.setOpenLinks(False)
+        self.text.anchorClicked.connect(lambda link: self._draw_school(link.toString()))
         self.take_button = QPushButton(self.tr("&Take the advised method"))
         self.take_button.clicked.connect(self.advised_wanted)
         self._criterion = QLabel()
@@ -55,11 +64,28 @@ class WeighPanel(QWidget):
         inside.addWidget(self.wish_form)
         inside.addWidget(self.light_form)
         inside.addWidget(self._criterion)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 0, 10, 8)
-        layout.addWidget(wish)
-        layout.addWidget(self.text, 1)
-        layout.addWidget(self.take_button)
+        self._further: Further | None = None
+        self._weighing: Weighing | None = None
+        self.compare, self.beside = ComparePage(), BesidePage()
+        self.compare.chosen.connect(self.method_wanted)
+        self.setDocumentMode(True)
+        self.setAccessibleName(self.tr("Weigh"))
+        first = QWidget()
+        page = QVBoxLayout(first)
+        page.setContentsMargins(0, 0, 0, 0)
+        page.addWidget(wish)
+        page.addWidget(self.text, 1)
+        page.addWidget(self.take_button)
+        for widget, title in (
+            (first, self.tr("Wish and advice")),
+            (self.compare, self.tr("All methods")),
+            (self.beside, self.tr("Side by side")),
+        ):
+            place = QWidget()
+            layout = QVBoxLayout(place)
+            layout.setContentsMargins(10, 0, 10, 8)
+            layout.addWidget(widget)
+            self.addTab(place, title)
         self._document = document
         document.changed.connect(self.refresh)
 
@@ -112,6 +138,23 @@ class WeighPanel(QWidget):
     def show_weighing(self, weighing: Weighing | None, complaint: str) -> None:
         """Show reasons and every method's state, or what hinders weighing."""
         self.take_button.setEnabled(weighing is not None and weighing.advised is not None)
+        self._weighing, self._further = weighing, None
+        self.compare.show_weighing(weighing)
+        self.beside.show_weighing(weighing)
+        self._write(complaint)
+
+    def show_further(self, found: Further) -> None:
+        """Ways out and what would change the advice, once they are worked out."""
+        self._further = found
+        self._write("")
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Pictures in a theme's colours."""
+        self.compare.apply_theme(theme)
+        self.beside.apply_theme(theme)
+
+    def _write(self, complaint: str) -> None:
+        weighing = self._weighing
         place = self.text.verticalScrollBar().value()
         if weighing is None:
             self.text.setHtml(f"<p>{html.escape(complaint)}</p>")
@@ -126,10 +169,35 @@ class WeighPanel(QWidget):
         name = say(Sentence(METHOD_NAMES[weighing.advised])) if weighing.advised else self.tr("Nothing")
         parts = [f"<p>{heading(self.tr('Advised: {0}').format(name))}</p>"]
         parts.extend(f"<p>{html.escape(say(reason))}.</p>" for reason in weighing.because)
+        if self._further is not None:
+            parts.extend(self._beyond(self._further))
         parts.extend(self._method(candidate) for candidate in weighing.candidates)
         parts.append(self._schools(weighing))
         self.text.setHtml("".join(parts))
         self.text.verticalScrollBar().setValue(place)
+
+    def _draw_school(self, link: str) -> None:
+        """Take a school's focus and stop by hand, so that the drawings and every mark show what it does."""
+        weighing, number = self._weighing, link.rpartition(":")[2]
+        if weighing is None or not number.isdigit() or int(number) >= len(weighing.schools):
+            return
+        school, lens = weighing.schools[int(number)], weighing.by_key("one-frame").lens
+        if lens is None or not math.isfinite(school.image_mm):
+            return
+        setting = ManualSetting(lens=lens.name, image_distance_mm=school.image_mm, f_number=school.f_number)
+        plan = with_choice(self._document.plan, method="one-frame", manual=setting)
+        self._document.change(plan, self.tr("focus of a school"))
+
+    def _beyond(self, found: Further) -> list[str]:
+        parts = []
+        for title, told in (
+            (self.tr("What would change this"), list(found.changes)),
+            (self.tr("Other ways to one frame"), [way.told for way in found.ways]),
+        ):
+            if told:
+                parts.append(f"<p>{heading(title)}</p>")
+                parts.extend(f"<p>{html.escape(say(sentence))}.</p>" for sentence in told)
+        return parts
 
     def _schools(self, weighing: Weighing) -> str:
         """Where to focus one frame: the schools and what they leave of the softest must."""
@@ -137,12 +205,15 @@ class WeighPanel(QWidget):
             return ""
         system = self._system()
         rows = []
-        for school in weighing.schools:
+        for number, school in enumerate(weighing.schools):
             distance = math.inf if school.object_mm is None else school.object_mm / 1000.0
             worst = f"{school.worst:.2f}" if np.isfinite(school.worst) else f"∞ ({school.contrast:.2f})"
             state = self.tr("holds") if school.worst <= 1.0 else self.tr("too soft")
             cells = (say(school.name), format_length(distance, system), f"f/{marked(school.f_number)}", worst, state)
-            rows.append("<tr>" + "".join(f"<td>{html.escape(cell)}&nbsp;&nbsp;</td>" for cell in cells) + "</tr>")
+            line = "".join(f"<td>{html.escape(cell)}&nbsp;&nbsp;</td>" for cell in cells)
+            can = math.isfinite(school.image_mm)
+            link = f'<a href="school:{number}">{html.escape(self.tr("draw it"))}</a>' if can else ""
+            rows.append(f"<tr>{line}<td>{link}</td></tr>")
         title = heading(self.tr("Where to focus one frame: the schools on these marks"))
         note = self.tr(
             "From the lens, each at its own best stop; last the softest must over what is allowed, or in brackets "
@@ -165,5 +236,6 @@ class WeighPanel(QWidget):
         )
         if candidate.confidence is not None:
             figures += self.tr(" · holds in {0:.0f} of 100 draws").format(100.0 * candidate.confidence.holds)
-        notes = "".join(f"<br>{html.escape(say(note))}." for note in candidate.notes)
+        costs = cost_notes(candidate, costs_of(candidate))
+        notes = "".join(f"<br>{html.escape(say(note))}." for note in (*candidate.notes, *costs))
         return f"<p>{name} · {state}<br>{figures}{notes}</p>"
