@@ -23,11 +23,9 @@ from verispect.ui.drawings.shown import Shown, look_again
 from verispect.ui.file_desk import FileDesk
 from verispect.ui.marks_desk import MarksDesk
 from verispect.ui.message_bar import MessageBar
-from verispect.ui.panels.kit import KitPanel
 from verispect.ui.panels.later import LaterPanel
 from verispect.ui.panels.setting import SetPanel
 from verispect.ui.panels.subject import SubjectPanel
-from verispect.ui.panels.weigh import WeighPanel
 from verispect.ui.photograph_desk import PhotographDesk
 from verispect.ui.scan_desk import ScanDesk
 from verispect.ui.strip import Strip
@@ -39,6 +37,8 @@ from verispect.ui.words import say_error
 if TYPE_CHECKING:
     from verispect.plan.further import Further
     from verispect.plan.weigh import Weighing
+    from verispect.ui.panels.kit import KitPanel
+    from verispect.ui.panels.weigh import WeighPanel
 
 PANEL_WIDTH = 490
 
@@ -114,6 +114,8 @@ class MainWindow(QMainWindow):
     @cached_property
     def kit(self) -> KitPanel:
         """The kit's panel."""
+        from verispect.ui.panels.kit import KitPanel
+
         panel = KitPanel(self.document, lambda: self.system)
         self._put("kit", panel)
         panel.refresh()
@@ -122,6 +124,8 @@ class MainWindow(QMainWindow):
     @cached_property
     def weigh(self) -> WeighPanel:
         """The weighing's panel."""
+        from verispect.ui.panels.weigh import WeighPanel
+
         panel = WeighPanel(self.document, lambda: self.system)
         panel.advised_wanted.connect(lambda: self.take_method(None))
         panel.method_wanted.connect(self.take_method)
@@ -359,14 +363,15 @@ class MainWindow(QMainWindow):
         marks, lenses = len(plan.marks), len(plan.kit.lenses)
         areas = len(plan.surfaces) + len(plan.scans)
         of_areas = self.tr("1 area") if areas == 1 else self.tr("{0} areas").format(areas)
-        words = self.tr("{0} marks").format(marks) if marks or not areas else of_areas
-        if marks and areas:
-            words = self.tr("{0} marks, {1}").format(marks, of_areas)
+        of_marks = self.tr("1 mark") if marks == 1 else self.tr("{0} marks").format(marks)
+        words = ", ".join([of_marks] * bool(marks) + [of_areas] * bool(areas))
         there = marks or areas
         states["subject"] = StationState("done" if there else "missing", words if there else self.tr("no marks yet"))
         states["kit"] = StationState(
             "done" if lenses else "missing",
-            self.tr("{0} lenses").format(lenses) if lenses else self.tr("no lens yet"),
+            (self.tr("1 lens") if lenses == 1 else self.tr("{0} lenses").format(lenses))
+            if lenses
+            else self.tr("no lens yet"),
         )
         current = weighing is not None and self._weighed_plan is plan
         if weighing is None:

@@ -15,10 +15,10 @@ from PIL import Image
 from scipy.spatial import cKDTree
 
 from verispect.errors import FileError
-from verispect.files.scans import Placing, peek_scan, read_scan
 from verispect.files.scans.depth import DepthCamera
 from verispect.files.scans.pieces import ply_pieces
-from verispect.files.scans.reading import Cancelled, read_depth
+from verispect.files.scans.placing import Placing
+from verispect.files.scans.reading import Cancelled, peek_scan, read_depth, read_scan
 from verispect.files.scans.thinning import Thinning
 from verispect.optics.pose import camera_pose
 from verispect.subject.clouds import unpacked

@@ -57,6 +57,11 @@ class KitPanel(QWidget):
         self.rail_box.clicked.connect(lambda on: self._change(self.tr("rail"), rail=Rail() if on else None))
         self.rail_form = ModelForm([Spec("travel_mm", self.tr("Travel"), unit="mm")], system)
         self.rail_form.edited.connect(lambda rail, what: self._change(what, rail=rail))
+        self.store_form = ModelForm(self._store_specs(), system, columns=2)
+        self.store_form.edited.connect(lambda body, what: self._change(what, body=body))
+        off = Spec("off_mm", self.tr("Head is off by"), unit="mm", hint=self.tr("The entrance pupil off its axis"))
+        self.head_form = ModelForm([off], system, columns=2)
+        self.head_form.edited.connect(lambda head, what: self._change(what, head=head))
         self.times_form = ModelForm(self._times_specs(), system, columns=2)
         self.times_form.edited.connect(lambda times, what: self._change(what, times=times))
         self._build()
@@ -106,7 +111,22 @@ class KitPanel(QWidget):
             "rail_set_up_s": self.tr("Set rail"),
             "rail_s": self.tr("Move rail"),
         }
-        return [Spec(key, name, unit="s") for key, name in names.items()]
+        each = self.tr("For each megapixel of each frame")
+        return [
+            *(Spec(key, name, unit="s") for key, name in names.items()),
+            Spec("merge_s_per_mp", self.tr("Merge, a MP"), unit="s", hint=each),
+            Spec("join_s_per_mp", self.tr("Join, a MP"), unit="s", hint=each),
+        ]
+
+    def _store_specs(self) -> list[Spec]:
+        return [
+            Spec("file_mb", self.tr("Raw file"), "optional", "MB", self.tr("Empty: its pixels at so many bits")),
+            Spec("bits", self.tr("Bits a pixel"), hint=self.tr("Of a raw file as it is packed")),
+            Spec("battery_frames", self.tr("Battery for"), hint=self.tr("Frames to one charge")),
+            Spec("battery_min", self.tr("Live view for"), unit="min", hint=self.tr("To one charge")),
+            Spec("merge_keeps", self.tr("In-camera keeps"), "optional", "",
+                 self.tr("Share of the width that a merge in the camera leaves, such as 0.7; empty: not used")),
+        ]  # fmt: skip
 
     def _build(self) -> None:
         inner = QWidget()
@@ -135,7 +155,8 @@ class KitPanel(QWidget):
         self.more.setAccessibleName(self.tr("Camera and times"))
         for title, forms in (
             (self.tr("Back, film, filters"), (self.camera_form, self.film_form, self.use_form)),
-            (self.tr("Times on site"), (self.times_form,)),
+            (self.tr("Times"), (self.times_form,)),
+            (self.tr("Files, battery, head"), (self.store_form, self.head_form)),
         ):
             page = QWidget()
             inside = QVBoxLayout(page)
@@ -179,6 +200,8 @@ class KitPanel(QWidget):
         self.rail_box.setChecked(kit.rail is not None)
         self.rail_form.show_model(kit.rail)
         self.times_form.show_model(kit.times)
+        self.store_form.show_model(kit.body)
+        self.head_form.show_model(kit.head)
 
     def _change(self, what: str, **parts: Any) -> None:
         kit = self._kit.model_copy(update=parts)

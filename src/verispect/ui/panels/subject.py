@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QTabWidget, QVBoxLayout, QWidget
 
 from verispect.ui.document import PlanDocument
-from verispect.ui.panels.areas import AreasPage
-from verispect.ui.panels.camera import CameraPage
 from verispect.ui.panels.marks import MarksPage
-from verispect.ui.panels.photograph import PhotographPage
+
+if TYPE_CHECKING:
+    from verispect.ui.panels.areas import AreasPage
+    from verispect.ui.panels.camera import CameraPage
+    from verispect.ui.panels.photograph import PhotographPage
 
 
 class SubjectPanel(QTabWidget):
@@ -77,6 +80,8 @@ class SubjectPanel(QTabWidget):
     @cached_property
     def areas(self) -> AreasPage:
         """The page of surfaces and scans."""
+        from verispect.ui.panels.areas import AreasPage
+
         page = AreasPage(self._document, lambda: self.model.system, self.marks.chosen)
         page.scan_wanted.connect(self.scan_wanted)
         page.selected.connect(self.surface_selected)
@@ -85,6 +90,8 @@ class SubjectPanel(QTabWidget):
     @cached_property
     def photograph(self) -> PhotographPage:
         """The page of the photograph."""
+        from verispect.ui.panels.photograph import PhotographPage
+
         page = PhotographPage(self._document, lambda: self.model.system, self.marks.chosen)
         page.open_wanted.connect(self.photograph_wanted)
         page.tool_wanted.connect(self.tool_wanted)
@@ -95,6 +102,8 @@ class SubjectPanel(QTabWidget):
     @cached_property
     def camera(self) -> CameraPage:
         """The page of the camera."""
+        from verispect.ui.panels.camera import CameraPage
+
         return self._put("camera", CameraPage(self._document, lambda: self.model.system))
 
     @property
