@@ -12,11 +12,14 @@ import pytest
 
 from tests.conftest import a_lens, make_plan
 from verispect.errors import PlanError
+from verispect.files.weighing_file import weighing_to_dict
 from verispect.plan import areas
 from verispect.plan.areas import SPACING
 from verispect.plan.evaluate import render
+from verispect.plan.further import further
 from verispect.plan.methods import METHODS, worked
 from verispect.plan.scene import build_scene, unchecked_scene
+from verispect.plan.searched import searched
 from verispect.plan.uncertainty import confidence
 from verispect.plan.weigh import weigh
 from verispect.subject.clouds import Cloud, packed
@@ -161,3 +164,29 @@ def test_what_is_wanted_soft_opens_the_stop() -> None:
     impossible = with_soft.marks[2].model_copy(update={"soft_times": 900.0})
     weighing = weigh(with_soft.model_copy(update={"marks": (*with_soft.marks[:2], impossible)}))
     assert any("900 were wanted, and no method does it" in str(reason) for reason in weighing.because)
+
+
+def test_the_weighing_tells_areas_beside_the_marks() -> None:
+    plan = plan_with([FLOOR], places=[(0.0, 1.4, 4.0)])
+    weighing = weigh(plan)
+    told = weighing_to_dict(weighing, further(weighing))
+    for method in told["methods"]:
+        if method["fits"]:
+            assert [mark["name"] for mark in method["marks"]] == ["m0"]
+            [area] = method["areas"]
+            assert area["name"] == "Floor"
+            softest = max(area["worst_softness"], method["marks"][0]["softness"])
+            assert method["worst_softness"] == pytest.approx(softest)
+            assert area["sharp_share"] == 1.0 or area["worst_softness"] > 1.0
+            assert method["costs"]["kept_pixels"][0] <= method["final_pixels"][0]
+            assert method["searched"].startswith("Searched ")
+    assert {"ways_out", "would_change"} <= set(told)
+
+
+def test_what_was_searched_is_counted_from_the_kit() -> None:
+    """By hand: of 24 and 35 mm one sees the picture, one is longer than it; 19 third-stops from 2.8 to 22."""
+    weighing = weigh(plan_with([FLOOR]))
+    one = str(searched(weighing.by_key("one-frame")))
+    assert one.startswith("Searched 1 lenses at 1 focal lengths, up to 19 stops")
+    assert str(searched(weighing.by_key("turned-grid"))).startswith("Searched 1 lenses at 1 focal lengths")
+    assert str(searched(weighing.by_key("rail-series"))).startswith("Searched 0 lenses at 0 focal lengths, up to 0")

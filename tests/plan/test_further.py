@@ -10,7 +10,7 @@ import pytest
 
 from tests.conftest import a_lens, make_plan
 from verispect.plan.advice import METHOD_NAMES
-from verispect.plan.further import further, stepped_back
+from verispect.plan.further import _openings, further, stepped_back
 from verispect.plan.methods import worked
 from verispect.plan.remedies import eased
 from verispect.plan.scene import build_scene
@@ -145,3 +145,35 @@ def test_the_advice_by_other_rules_is_what_weighing_by_them_gives() -> None:
         assert "the three smallest stops refused" in told.split("stays the same by:")[1]
     else:
         assert "By the three smallest stops refused" in told
+
+
+def test_a_dead_end_says_what_would_open_it() -> None:
+    """Too little tilt and no stop small enough: each opening is tried on a kit that has it, and a little less."""
+    places = [(0.0, 0.9, 1.2), (0.3, 0.5, 2.4), (-0.6, 0.1, 6.0)]
+    lens = {"f_numbers": [2.8, 4.0], "tilt_deg": 0.6, "shift_mm": 0, "image_circle_mm": 70}
+    hard = make_plan(places, lenses=[a_lens(24.0, **lens)], viewing_mm=900)
+    said = [str(s) for s in _openings_of(hard)]
+    tilt = next(s for s in said if "of tilt, not 0.6°" in s)
+    needed = float(re.findall(r"[\d.]+", tilt)[0])
+
+    def tilt_holds(limit: float) -> bool:
+        more = lens | {"tilt_deg": limit, "image_circle_mm": 2000}
+        changed = make_plan(places, lenses=[a_lens(24.0, **more)], viewing_mm=900)
+        return worked("tilt", build_scene(changed)).holds
+
+    assert tilt_holds(needed * 1.02)
+    assert not tilt_holds(needed * 0.95)
+    stop = next(s for s in said if "One frame would hold" in s)
+    stops = float(re.findall(r"[\d.]+", stop)[0])
+
+    def stop_holds(more: float) -> bool:
+        smallest = 4.0 * 2.0 ** (more / 2.0)
+        changed = make_plan(places, lenses=[a_lens(24.0, **(lens | {"f_numbers": [2.8, smallest]}))], viewing_mm=900)
+        return worked("one-frame", build_scene(changed)).holds
+
+    assert stop_holds(stops + 0.1)
+    assert not stop_holds(stops - 0.4)
+
+
+def _openings_of(plan):
+    return _openings(weigh(plan), lambda: None)

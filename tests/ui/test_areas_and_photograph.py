@@ -68,6 +68,19 @@ def test_a_surface_is_dragged_by_its_foot(qtbot, window: MainWindow) -> None:
     assert window.document.undo_stack.undoText() == f"move of {before.name}"
 
 
+def test_a_surface_is_dragged_in_the_frame_at_its_distance(qtbot, window: MainWindow) -> None:
+    window.subject.table.clearSelection()
+    add_surface(window, "wall")
+    before = window.document.plan.surfaces[0]
+    frame = window.board.frame
+    scale = frame.scale(window.shown)
+    drag_handle(qtbot, frame, handle(frame, "surface", 0), (15, 0))
+    after = window.document.plan.surfaces[0]
+    moved = 15 * frame.canvas.view.unit_per_px[0] / scale * before.z_m
+    assert after.x_m == pytest.approx(before.x_m + moved, rel=0.15)
+    assert after.z_m == pytest.approx(before.z_m, abs=1e-3)
+
+
 def test_a_surface_clicked_in_a_drawing_is_the_one_in_the_list(window: MainWindow) -> None:
     window.subject.table.clearSelection()
     add_surface(window, "wall")

@@ -14,6 +14,7 @@ from verispect.plan.costs import costs_of, kept_pixels
 from verispect.plan.detail import finest_detail_mm, pixels_per_mm
 from verispect.plan.exposure import Exposure
 from verispect.plan.further import Further
+from verispect.plan.searched import searched
 from verispect.plan.weigh import Weighing
 
 
@@ -86,6 +87,7 @@ def _method(candidate: Candidate) -> dict[str, Any]:
         "fits": candidate.fits,
         "why_not": [str(reason) for reason in candidate.why_not],
         "notes": [str(note) for note in candidate.notes],
+        "searched": str(searched(candidate)),
         "holds": candidate.holds,
         "frame_count": candidate.frame_count,
         "time_on_site_s": round(candidate.time_on_site_s, 3) if candidate.fits else None,

@@ -38,6 +38,8 @@ _STEPS = 7
 # Steps back that are tried, as shares of the nearest distance.
 _BACK = tuple(0.05 * 1.5**k for k in range(14))
 _MOST_TIMES = 16.0
+_MOST_TILT_DEG = 40.0
+_ANY_CIRCLE_MM = 2000.0
 # How many of the simpler methods are asked what they would need.
 _SIMPLER = 3
 
@@ -106,6 +108,8 @@ def further(weighing: Weighing, *, is_cancelled: Callable[[], bool] | None = Non
         advised = weighing.by_key(weighing.advised)
         if advised.holds:
             changes.extend(_thresholds(weighing, advised, look))
+        else:
+            changes.extend(_openings(weighing, look))
     return Further(tuple(ways), tuple(changes))
 
 
@@ -331,11 +335,11 @@ def _group_names(scene: Scene, groups: np.ndarray[tuple[int], np.dtype[np.int64]
     return [scene.names[k] for k in first]
 
 
-def _least(holds: Callable[[float], bool]) -> float | None:
+def _least(holds: Callable[[float], bool], most: float = _MOST_TIMES) -> float | None:
     """The least factor above 1, up to a limit and to about 1 %, for which something holds."""
-    if not holds(_MOST_TIMES):
+    if most <= 1.0 or not holds(most):
         return None
-    low, high = 1.0, _MOST_TIMES
+    low, high = 1.0, most
     while high / low > 1.01:
         middle = math.sqrt(low * high)
         low, high = (low, middle) if holds(middle) else (middle, high)
@@ -380,6 +384,57 @@ def _thresholds(weighing: Weighing, advised: Candidate, look: Callable[[], None]
                 )
             )
     return said
+
+
+def _openings(weighing: Weighing, look: Callable[[], None]) -> list[Sentence]:
+    """Where nothing holds: the least more of the kit or of distance with which a method would."""
+    plan = weighing.scene.plan
+    said = []
+    look()
+    if weighing.by_key("tilt").fits:
+        now = max(lens.tilt_deg for lens in plan.kit.lenses) + plan.kit.body.back_tilt_deg
+        times = _least(lambda t: holds_with(_with_lenses(plan, tilt=t), "tilt"), _MOST_TILT_DEG / now)
+        if times is not None:
+            said.append(
+                Sentence(
+                    "{needed:.1f}° of tilt, not {now:.1f}°, with an image circle to match: Tilt would hold",
+                    {"needed": now * times, "now": now},
+                )
+            )
+    look()
+    times = _least(lambda t: holds_with(_with_lenses(plan, stop=t), "one-frame"), 8.0)
+    if times is not None:
+        said.append(
+            Sentence("Stops {stops:.1f} smaller than the lenses have: One frame would hold",
+                     {"stops": 2.0 * math.log2(times)})
+        )  # fmt: skip
+    look()
+    nearest = weighing.advised
+    if nearest is not None and not plan.scans:
+        for share in _BACK:
+            back = share * float(weighing.scene.points_mm[weighing.scene.deciding][:, 2].min()) / 1000.0
+            if holds_with(stepped_back(plan, back), nearest):
+                said.append(
+                    Sentence(
+                        "From {back:.2f} m farther back, cropped to the same, {method} would hold",
+                        {"back": back, "method": Sentence(METHOD_NAMES[nearest])},
+                    )
+                )
+                break
+    return said
+
+
+def _with_lenses(plan: Plan, *, tilt: float = 1.0, stop: float = 1.0) -> Plan:
+    """The kit with lenses that tilt so many times as far within any circle, or stop down so many times as small."""
+    lenses = []
+    for lens in plan.kit.lenses:
+        update: dict[str, object] = {"f_numbers": (lens.f_numbers[0], lens.f_numbers[1] * stop)}
+        if tilt > 1.0:
+            rows = (row.model_copy(update={"tilt_deg": None, "image_circle_mm": None}) for row in lens.by_focal)
+            update |= {"tilt_deg": lens.tilt_deg * tilt, "image_circle_mm": _ANY_CIRCLE_MM, "by_focal": tuple(rows)}
+        lenses.append(lens.model_copy(update=update))
+    body = plan.kit.body.model_copy(update={"back_tilt_deg": plan.kit.body.back_tilt_deg * tilt})
+    return plan.model_copy(update={"kit": plan.kit.model_copy(update={"lenses": tuple(lenses), "body": body})})
 
 
 def _holds_eased(plan: Plan, key: str, times: float) -> bool:

@@ -61,3 +61,14 @@ def grips(shown: Shown, place: Callable[[Floats], Floats]) -> list[Handle]:
         foot = place(np.array([surface.x_m, surface.y_m, surface.z_m]))
         found.append(Handle("surface", k, float(foot[0]), float(foot[1])))
     return found
+
+
+def signs(grips: list[Handle], theme: Theme) -> list[Stroke]:
+    """A lozenge for the focus, a square for the plane, a dart at the foot of a surface."""
+    shapes = {
+        "surface": [(-6, -5), (0, 6), (6, -5), (0, -2)],
+        "focus": [(-6, 0), (0, 6), (6, 0), (0, -6)],
+        "plane": [(-6, -6), (-6, 6), (6, 6), (6, -6)],
+    }
+    edge, fill = pen(theme.field, 1.5), QBrush(colour(theme.hand))
+    return [Stroke(shapes[grip.kind], edge, fill, closed=True, around=(grip.across, grip.up)) for grip in grips]

@@ -9,8 +9,9 @@ from PyQt6.QtGui import QBrush, QImage, QPainter, QTransform
 from verispect.optics.pose import Pose
 from verispect.plan.candidate import GRIDS
 from verispect.subject.photograph import Photograph
+from verispect.subject.surfaces import Surface
 from verispect.ui.drawings import underlay
-from verispect.ui.drawings.areas_layer import frame_strokes
+from verispect.ui.drawings.areas_layer import frame_strokes, grips, signs
 from verispect.ui.drawings.board import Board, Drawn
 from verispect.ui.drawings.marks_layer import DrawnMarks
 from verispect.ui.drawings.shown import Shown, edged_marks, scan_places
@@ -92,7 +93,14 @@ class FrameBoard(Board):
             strokes.append(Stroke(horizon, pen(theme.faint, 1.4, Qt.PenStyle.DashDotLine)))
         strokes.extend(frame_strokes(shown, scale, theme, self.selected_surface))
         strokes.extend(self._cells(shown, theme, scale))
-        return Drawn(strokes, [], [], [])
+        surfaces = shown.scene.plan.surfaces
+        every = grips(shown, lambda foot: self._places(shown, foot[None])[0])
+        found = [grip for grip in every if self._depth_m(shown, surfaces[grip.number]) > 0.0]
+        return Drawn(strokes, found, signs(found, theme), [])
+
+    def _depth_m(self, shown: Shown, surface: Surface) -> float:
+        foot = np.array([surface.x_m, surface.y_m, surface.z_m])
+        return float(shown.scene.pose.to_camera_mm(foot)[2]) / 1000.0
 
     def draw_underlay(self, shown: Shown, theme: Theme) -> QImage | None:
         """Points of scans, and the samples of surfaces and scans with how soft they are."""

@@ -11,7 +11,7 @@ from verispect.plan.candidate import TURNED
 from verispect.plan.field import softness_at
 from verispect.plan.sections import FocusTraces, Section, elevation_section, focus_traces
 from verispect.ui.drawings import underlay
-from verispect.ui.drawings.areas_layer import grips, section_strokes
+from verispect.ui.drawings.areas_layer import grips, section_strokes, signs
 from verispect.ui.drawings.board import Board, Drawn, Handle
 from verispect.ui.drawings.marks_layer import DrawnMarks
 from verispect.ui.drawings.shown import Shown, edged_marks, scan_places
@@ -52,7 +52,7 @@ class SideBoard(Board):
         lines.extend(section_strokes(shown, section.place, theme, self.selected_surface))
         of_areas = grips(shown, section.place)
         if shown.exposure is None:
-            return Drawn(lines, of_areas, _signs(of_areas, theme), [])
+            return Drawn(lines, of_areas, signs(of_areas, theme), [])
         lines.append(self._lens_line(shown, section, theme))
         traces = focus_traces(shown.exposure, section)
         areas = []
@@ -71,7 +71,7 @@ class SideBoard(Board):
         if drawn.hinge is not None:
             words.append((float(drawn.hinge[0]), float(drawn.hinge[1]), "⊗ " + self.tr("hinge line")))
         found = self._grips_for(shown, section, line) + of_areas
-        return Drawn(areas + lines, found, _signs(found, theme), words)
+        return Drawn(areas + lines, found, signs(found, theme), words)
 
     def draw_underlay(self, shown: Shown, theme: Theme) -> QImage | None:
         """The softness of every place of the section, and the points of scans."""
@@ -204,17 +204,6 @@ class SideBoard(Board):
 def _camera_size(box: Box) -> float:
     """How large the camera is drawn, in the drawing's units."""
     return 0.045 * min(box[1] - box[0], 3.0 * (box[3] - box[2]))
-
-
-def _signs(grips: list[Handle], theme: Theme) -> list[Stroke]:
-    """A lozenge for the focus, a square for the plane, a dart at the foot of a surface."""
-    shapes = {
-        "surface": [(-6, -5), (0, 6), (6, -5), (0, -2)],
-        "focus": [(-6, 0), (0, 6), (6, 0), (0, -6)],
-        "plane": [(-6, -6), (-6, 6), (6, 6), (6, -6)],
-    }
-    edge, fill = pen(theme.field, 1.5), QBrush(colour(theme.hand))
-    return [Stroke(shapes[grip.kind], edge, fill, closed=True, around=(grip.across, grip.up)) for grip in grips]
 
 
 class ElevationBoard(SideBoard):

@@ -15,6 +15,7 @@ from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.candidate import Candidate
 from verispect.plan.costs import cost_notes, costs_of
 from verispect.plan.document import ManualSetting
+from verispect.plan.searched import searched
 from verispect.sentence import Sentence
 from verispect.ui.document import PlanDocument, with_choice
 from verispect.ui.forms import ModelForm, Spec
@@ -226,6 +227,7 @@ class WeighPanel(QTabWidget):
         if not candidate.fits:
             reasons = "<br>".join(html.escape(say(reason)) for reason in candidate.why_not)
             return f"<p>{name} · {self.tr('does not fit')}<br>{reasons}.</p>"
+        tried = f"<br>{html.escape(say(searched(candidate)))}."
         worst = candidate.worst_softness
         state = self.tr("holds") if candidate.holds else self.tr("does not hold")
         softness = f"{worst:.2f}" if np.isfinite(worst) else "∞"
@@ -238,4 +240,4 @@ class WeighPanel(QTabWidget):
             figures += self.tr(" · holds in {0:.0f} of 100 draws").format(100.0 * candidate.confidence.holds)
         costs = cost_notes(candidate, costs_of(candidate))
         notes = "".join(f"<br>{html.escape(say(note))}." for note in (*candidate.notes, *costs))
-        return f"<p>{name} · {state}<br>{figures}{notes}</p>"
+        return f"<p>{name} · {state}<br>{figures}{notes}{tried}</p>"
