@@ -265,7 +265,7 @@ def test_camera_form_takes_feet_and_refuses_nonsense(qtbot, window: MainWindow) 
     assert window.document.plan.camera.height_m == pytest.approx(1.6002)
     complaint = window.subject.camera_form._complaints["height_m"]
     assert "greater than or equal to 0" in complaint.text()
-    assert complaint.isVisibleTo(window.subject)
+    assert complaint.isVisibleTo(window.subject.camera)
 
 
 def test_visiting_a_rounded_field_does_not_change_the_plan(qtbot, window: MainWindow) -> None:

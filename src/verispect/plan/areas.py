@@ -10,16 +10,20 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from verispect.optics.pose import Pose
-from verispect.optics.types import Floats
+from verispect.optics.types import Floats, Indices
 from verispect.plan.document import Plan
 from verispect.subject.camera import Camera
 from verispect.subject.clouds import Cloud, Region, unpacked, within
 from verispect.subject.marks import Need
 from verispect.subject.surfaces import Surface, seen_from
+
+if TYPE_CHECKING:
+    from scipy.spatial import ConvexHull
 
 # Samples of a surface lie this share of the picture's long side apart.
 SPACING = 1.0 / 24.0
@@ -28,7 +32,9 @@ _MOST_STEPS = 40
 _NEAREST_MM = 60.0
 # A scan of more points than this in the picture is reduced to its hull and an even choice.
 _PLENTY = 1500
-_EVEN_CELLS = 18
+_EVEN_CELLS = 12
+# Cells in which a scan is looked at before its hull is taken, each way.
+_CELLS = 40
 # The rim left to the crop: a little more than a thin lens says, within these shares of the picture.
 _RIM_SPARE = 1.1
 _LEAST_RIM, _MOST_RIM = 0.002, 0.3
@@ -206,19 +212,50 @@ def _reduced(
     return world if len(world) <= _PLENTY else world[deciding_of(_to_q(seen))]
 
 
-def deciding_of(q: Floats) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
+def deciding_of(q: Floats) -> Indices:
     """Indices of the corners of the hull of points q (P, 3), and of an even choice among all."""
-    from scipy.spatial import ConvexHull, QhullError
-
     size = np.maximum(np.ptp(q, axis=0), 1e-300)
     scaled = (q - q.min(axis=0)) / size
-    cell = (scaled * (_EVEN_CELLS - 1e-9)).astype(np.int64) @ np.array([1, _EVEN_CELLS, _EVEN_CELLS**2])
-    chosen = np.full(_EVEN_CELLS**3, -1)
-    chosen[cell] = np.arange(len(q))
-    even = chosen[chosen >= 0]
+    cells = (scaled * (_CELLS - 1e-9)).astype(np.int32)
+    number = (cells[:, 2] * _CELLS + cells[:, 1]) * _CELLS + cells[:, 0]
+    some = np.full(_CELLS**3, -1)
+    some[number] = np.arange(len(q))
+    chosen = some[some >= 0]
+    # Of the chosen ones fewer, as evenly.
+    sparse = np.full(_EVEN_CELLS**3, -1)
+    coarse = (scaled[chosen] * (_EVEN_CELLS - 1e-9)).astype(np.int64) @ np.array([1, _EVEN_CELLS, _EVEN_CELLS**2])
+    sparse[coarse] = chosen
+    outer = _outer(scaled, cells, number, chosen)
+    return np.unique(np.concatenate([outer[_hull(scaled[outer]).vertices], sparse[sparse >= 0]]))
+
+
+def _outer(scaled: Floats, cells: Indices, number: Indices, chosen: Indices) -> Indices:
+    """The points not within the hull of the chosen ones: no corner of the whole is lost.
+
+    Of each cell only the faces are asked that some place of it may lie outside of.
+    """
+    faces = _hull(scaled[chosen]).equations
+    half = 0.5 / _CELLS * np.abs(faces[:, :3]).sum(axis=1) + faces[:, 3]
+    order = np.argsort(number, kind="stable")
+    # `chosen` holds one point of every cell, in the order of the cells.
+    first = np.searchsorted(number[order], number[chosen])
+    last = np.append(first[1:], len(number))
+    kept = np.zeros(len(number), dtype=bool)
+    kept[chosen] = True
+    for k, cell in enumerate(cells[chosen]):
+        doubtful = faces[faces[:, :3] @ ((cell + 0.5) / _CELLS) + half > 0.0]
+        if len(doubtful):
+            mine = order[first[k] : last[k]]
+            height = (scaled[mine] @ doubtful[:, :3].T + doubtful[:, 3]).max(axis=1)
+            kept[mine[height > 0.0]] = True
+    return np.flatnonzero(kept)
+
+
+def _hull(points: Floats) -> ConvexHull:
+    from scipy.spatial import ConvexHull, QhullError
+
     try:
-        hull = ConvexHull(scaled).vertices
+        return ConvexHull(points)
     except QhullError:
         # Flat to within rounding, as a wall that was never scanned but drawn: joggled it has a hull.
-        hull = ConvexHull(scaled, qhull_options="QJ").vertices
-    return np.unique(np.concatenate([hull, even]))
+        return ConvexHull(points, qhull_options="QJ")

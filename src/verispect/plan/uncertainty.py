@@ -12,7 +12,6 @@ import numpy as np
 
 from verispect.kit.lens import Lens
 from verispect.optics.blur import blur_of_many_states_mm
-from verispect.optics.sharpness import Criterion
 from verispect.optics.types import Bools, Floats, Indices
 from verispect.plan.candidate import Candidate, Confidence
 from verispect.plan.evaluate import residual_mm
@@ -112,7 +111,7 @@ def _softness(candidate: Candidate, marks: Indices, draws: int, rng: np.random.G
     best = np.full((draws, len(marks)), np.inf)
     for exposure in candidate.exposures:
         blur, working = _blur_and_working(exposure, drawn, rng)
-        softness = _read(scene, criterion, exposure, marks, drawn, blur, working)
+        softness = _read(candidate, exposure, marks, drawn, blur, working)
         # A mark that no frame shows is looked at wherever it would fall, as the weighing does.
         seen = _inside(exposure, drawn.world_m, scene.plan.sensor_mm) | ~rendering.inside[marks]
         best = np.minimum(best, np.where(seen, softness, np.inf))
@@ -220,21 +219,20 @@ def _blur_and_working(exposure: Exposure, drawn: _Drawn, rng: np.random.Generato
 
 
 def _read(
-    scene: Scene,
-    criterion: Criterion,
-    exposure: Exposure,
-    marks: Indices,
-    drawn: _Drawn,
-    blur_mm: Floats,
-    working: Floats,
+    candidate: Candidate, exposure: Exposure, marks: Indices, drawn: _Drawn, blur_mm: Floats, working: Floats
 ) -> Floats:
     """Softness (S, K) by the rule in force, with motion and the lens's own blur."""
+    scene, criterion, rendering = candidate.scene, candidate.criterion, candidate.rendering
+    assert criterion is not None
+    assert rendering is not None
     state = exposure.state
     speeds = scene.speeds_mm_s[marks]
-    if not np.any(speeds) and not exposure.lens.lens.residual:
-        plain = np.all(drawn.stop == 1.0) and np.all(drawn.focal == 1.0) and np.all(drawn.pupil == 1.0)
-        allowed = exposure.allowed_blur_mm if plain else criterion.allowed_blur_mm(working)
-        return criterion.softness(blur_mm, working, 0.0, np.asarray(allowed))
+    as_set = all(bool(np.all(part == 1.0)) for part in (drawn.stop, drawn.focal, drawn.pupil, drawn.smear))
+    plain = not np.any(speeds) and not exposure.lens.lens.residual
+    if plain or (as_set and criterion.rule != "root-sum"):
+        allowed = np.where((speeds > 0.0) | bool(exposure.lens.lens.residual), rendering.allowed_mm[marks],
+                           exposure.allowed_blur_mm)  # fmt: skip
+        return criterion.softness(blur_mm, working, 0.0, allowed if as_set else criterion.allowed_blur_mm(working))
     depth = exposure.pose.to_camera_mm(scene.world_m[marks])[:, 2]
     # A smaller stop than was thought is not exposed longer: the time was set.
     path = speeds * exposure.shutter_s * state.image_distance_mm / np.maximum(depth, state.focal_mm) * drawn.smear
