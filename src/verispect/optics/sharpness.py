@@ -27,6 +27,9 @@ from verispect.optics.types import Floats
 
 Rule = Literal["wave", "root-sum", "disc"]
 
+# A table for one stop has up to so many places: fewer points than that are reckoned one by one.
+_WORTH_A_TABLE = 6000
+
 
 @dataclass(frozen=True)
 class Criterion:
@@ -76,9 +79,9 @@ class Criterion:
         """Contrast at ν through defocus and diffraction alone."""
         beta = np.pi * self.frequency * np.asarray(blur_mm, dtype=float)
         working = np.asarray(working_f_number, dtype=float)
-        if beta.size > 2000 and working.size == 1:
+        if beta.size > _WORTH_A_TABLE and working.size == 1:
             return self._tabled(beta, float(working.reshape(-1)[0]))
-        if beta.size > 2000 and working.ndim == 2 and working.shape[1] == 1:
+        if beta.ndim == 2 and beta.shape[1] > _WORTH_A_TABLE and working.ndim == 2 and working.shape[1] == 1:
             rows = [self._tabled(row, float(n)) for row, n in zip(beta, working[:, 0], strict=True)]
             return np.stack(rows)
         return self._direct(beta, working)
