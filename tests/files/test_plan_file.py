@@ -11,6 +11,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -244,3 +245,37 @@ def test_a_lens_that_cannot_be_is_one_sentence_with_its_file(tmp_path: Path, cap
     said = capsys.readouterr().err.strip()
     assert said.startswith(f"verispect: {path}: a close-up lens of 50 dioptres")
     assert "\n" not in said
+
+
+def test_a_scan_whose_points_are_damaged_is_told_with_its_name(tmp_path: Path) -> None:
+    from verispect.subject.clouds import packed
+
+    content = json.loads(DEMO.read_text())
+    points = packed(np.ones((4, 3)))
+    content["scans"] = [{"name": "Yard", "count": 4, "points": points}]
+    path = tmp_path / "p.verispect"
+    path.write_text(json.dumps(content))
+    assert read_plan(path).scans[0].count == 4
+    for damage in ({"points": points[:-9]}, {"count": 5}, {"points": "no base64 at all"}):
+        content["scans"][0] = {"name": "Yard", "count": 4, "points": points} | damage
+        path.write_text(json.dumps(content))
+        with pytest.raises(PlanError, match=r"scans\[0\] \(Yard\).*bring the scan in again"):
+            read_plan(path)
+
+
+def test_areas_photograph_and_framing_survive_a_round_trip(tmp_path: Path) -> None:
+    content = json.loads(DEMO.read_text())
+    content["surfaces"] = [{"name": "Floor", "kind": "floor", "z_m": 2.0, "own_key": 7}]
+    content["photograph"] = {"file": "yard.jpg", "pixels": [300, 200], "focal_mm": 24}
+    content["camera"] |= {"rise_mm": 3.0, "upright": True, "aspect": 1.25}
+    path = tmp_path / "p.verispect"
+    path.write_text(json.dumps(content))
+    plan = read_plan(path)
+    write_plan(plan, path)
+    again = json.loads(path.read_text())
+    assert again["surfaces"][0]["own_key"] == 7
+    assert read_plan(path) == plan
+    content["photograph"]["pixels"] = [0, 200]
+    path.write_text(json.dumps(content))
+    with pytest.raises(PlanError, match=r"photograph.pixels\[0\]"):
+        read_plan(path)

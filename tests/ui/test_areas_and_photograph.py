@@ -380,6 +380,32 @@ def test_measuring_between_marks_and_between_places(qtbot, window: MainWindow) -
     assert board.canvas.tool == ""
 
 
+def test_tools_are_led_by_keys_alone(qtbot, photographed: MainWindow) -> None:
+    window, page = photographed, photographed.subject.photograph
+    QTest.mouseClick(page.tools["mark"], Qt.MouseButton.LeftButton)
+    canvas = window.board.frame.canvas
+    assert canvas.hasFocus()
+    count = len(window.document.plan.marks)
+    QTest.keyClick(canvas, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    for _ in range(6):
+        QTest.keyClick(canvas, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyClick(canvas, Qt.Key.Key_Return)
+    assert len(window.document.plan.marks) == count + 1
+    assert abs(window.document.plan.marks[-1].x_m) < 0.1
+    canvas.grab()
+    # A line takes two: measured from 20 px left to 20 px right of the middle.
+    window.board.set_tool("measure")
+    board = window.board.ground
+    board.canvas.setFocus()
+    for key, times in ((Qt.Key.Key_Left, 20), (Qt.Key.Key_Return, 1), (Qt.Key.Key_Right, 40), (Qt.Key.Key_Return, 1)):
+        for _ in range(times):
+            QTest.keyClick(board.canvas, key)
+    told = float(board.canvas._rubber_words.split(" ")[0])
+    assert told == pytest.approx(40 * board.canvas.view.unit_per_px[0], rel=0.02)
+    QTest.keyClick(board.canvas, Qt.Key.Key_Escape)
+    assert board.canvas.tool == ""
+
+
 def test_snapping_brings_a_mark_to_the_ground_and_in_line(qtbot, window: MainWindow) -> None:
     action(window, "Snap").trigger()
     board = window.board.elevation

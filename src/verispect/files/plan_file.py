@@ -8,9 +8,10 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from verispect.errors import FileError, NewerVersionError, PlanError
+from verispect.errors import FileError, GeometryError, NewerVersionError, PlanError
 from verispect.files.atomic import write_atomically
 from verispect.plan.document import FORMAT, VERSION, Plan
+from verispect.subject.clouds import unpacked
 
 SUFFIX = ".verispect"
 _MOST_BYTES = 200_000_000
@@ -122,9 +123,20 @@ def _refuse_constant(name: str) -> float:
 
 def _validated(path: Path, content: dict[str, Any]) -> Plan:
     try:
-        return Plan.model_validate(content)
+        plan = Plan.model_validate(content)
     except ValidationError as error:
         raise _plain(path, error, content) from error
+    for index, scan in enumerate(plan.scans):
+        try:
+            unpacked(scan.points, scan.count)
+        except GeometryError as error:
+            raise PlanError(
+                f"{path}: scans[{index}] ({scan.name[:60]}).points",
+                "something else than {count} points",
+                "bring the scan in again, or take it out of the file",
+                count=scan.count,
+            ) from error
+    return plan
 
 
 def _plain(path: Path, error: ValidationError, content: dict[str, Any]) -> PlanError:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Annotated
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -22,13 +23,16 @@ _NUDGE_PX = 0.5
 _DISTINCT = 1e-9
 
 
+_Count = Annotated[int, Field(gt=0, le=200_000)]
+
+
 class Photograph(BaseModel):
     """Which picture, how it was taken, how it lay. Width and height are those of the picture held upright."""
 
     model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False, defer_build=True)
 
     file: str = Field(default="", max_length=4000)
-    pixels: tuple[int, int] = Field(default=(6000, 4000), description="Width and height, held upright.")
+    pixels: tuple[_Count, _Count] = Field(default=(6000, 4000), description="Width and height, held upright.")
     focal_mm: float = Field(default=24.0, gt=0.0, le=5000.0)
     sensor_long_mm: float = Field(default=36.0, gt=0.0, le=5000.0, description="Long side of its sensor.")
     bearing_deg: float = Field(default=0.0, ge=-360.0, le=360.0)

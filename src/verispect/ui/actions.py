@@ -161,7 +161,8 @@ def _show_keys(window: MainWindow) -> None:
             "wheel to zoom. In a drawing the arrow keys nudge the selected mark, Shift makes it five times as far, "
             "+ and − zoom. Ctrl+1 to Ctrl+7 go to the stations, Alt+0 to Alt+8 take a method, F6 to F8 go to the "
             "drawings, Ctrl+0 fits them, Ctrl+9 zooms to the selected mark. Ctrl+H shows the softness everywhere, "
-            "Ctrl+R measures, Ctrl+G snaps; Escape puts a tool down."
+            "Ctrl+R measures, Ctrl+G snaps; a tool may be led by the arrow keys and used with Return, Escape puts it "
+            "down."
         )
     )
 

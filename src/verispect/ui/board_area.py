@@ -125,6 +125,8 @@ class BoardArea(QWidget):
         for board in self.boards:
             on_photo = board is self.frame and tool in ("point", "line")
             board.canvas.set_tool("line" if tool == "measure" else tool if on_photo else "")
+        if tool in ("point", "line"):
+            self.frame.canvas.setFocus()
         self.tool_changed.emit(tool)
 
     def zoom_to_selection(self) -> None:

@@ -70,6 +70,8 @@ class Canvas(QWidget):
         self.tool = ""
         self._rubber: tuple[tuple[float, float], tuple[float, float]] | None = None
         self._rubber_words = ""
+        # Where the tool stands when it is led by keys, in pixels.
+        self._cross: QPointF | None = None
         self.marks = MarksLayer()
         self._paper: QPixmap | None = None
         self._drawn: QPixmap | None = None
@@ -102,7 +104,7 @@ class Canvas(QWidget):
 
     def set_tool(self, tool: str) -> None:
         """Take up a tool, or put it down."""
-        self.tool, self._rubber, self._rubber_words = tool, None, ""
+        self.tool, self._rubber, self._rubber_words, self._cross = tool, None, "", None
         if tool:
             self.setCursor(Qt.CursorShape.CrossCursor)
         else:
@@ -178,7 +180,12 @@ class Canvas(QWidget):
         painter.setClipping(False)
 
     def _paint_rubber(self, painter: QPainter) -> None:
-        """The line that is being drawn, or was drawn last, with what is said of it."""
+        """The line that is being drawn, or was drawn last, with what is said of it; where keys have led the tool."""
+        if self.tool and self._cross is not None:
+            painter.setPen(pen(self._theme.hand, 1.5))
+            x, y = self._cross.x(), self._cross.y()
+            painter.drawLine(QPointF(x - 10, y), QPointF(x + 10, y))
+            painter.drawLine(QPointF(x, y - 10), QPointF(x, y + 10))
         if self._rubber is None:
             return
         ends = [QPointF(*self.view.to_px(_place(*end)).tolist()) for end in self._rubber]
@@ -354,7 +361,32 @@ class Canvas(QWidget):
         self.set_range(self.view.zoomed(times, about))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        self.key_pressed.emit(event)
+        if not (self.tool and self._lead_tool(event)):
+            self.key_pressed.emit(event)
+
+    def _lead_tool(self, event: QKeyEvent) -> bool:
+        """A tool led by keys: arrows move it, Shift ten times as far, Return uses it; a line takes two."""
+        steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
+        here = self._cross or QPointF(0.5 * (self.view.area[0] + self.view.area[1]),
+                                      0.5 * (self.view.area[2] + self.view.area[3]))  # fmt: skip
+        step = next((step for key, step in steps.items() if event.key() == key), None)
+        if step is not None:
+            times = 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+            self._cross = here + QPointF(*step) * times
+            if self._pressed is not None and self._rubber is not None:
+                self._rubber = (self._rubber[0], self.view.from_px(self._cross.x(), self._cross.y()))
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self._cross = here
+            place = self.view.from_px(here.x(), here.y())
+            if self.tool == "line" and self._pressed is None:
+                self._pressed, self._rubber, self._rubber_words = here, (place, place), ""
+            else:
+                self._pressed = self._pressed or here
+                self._use_tool(here)
+        else:
+            return False
+        self.update()
+        return True
 
 
 def _place(across: float, up: float) -> Floats:
