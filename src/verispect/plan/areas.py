@@ -69,7 +69,7 @@ def areas_of(plan: Plan, pose: Pose, *, spacing: float = SPACING) -> tuple[Area,
     half, kept = _picture(plan, pose)
     centre = np.asarray(plan.picture_centre)
     found = [
-        _area(surface, _surface_samples(surface, pose, half * kept, centre, spacing))
+        _area(surface, _remembered(_Same(surface), plan.camera, _pair(half), kept, _pair(centre), spacing))
         for surface in plan.surfaces
         if surface.need != "may"
     ]
@@ -120,6 +120,35 @@ def _to_q(points_mm: Floats) -> Floats:
 
 def _from_q(q: Floats) -> Floats:
     return np.column_stack([q[:, :2], np.ones(len(q))]) / q[:, 2:]
+
+
+class _Same:
+    """Something that is compared by being the very same: quicker than by all its values."""
+
+    __slots__ = ("thing",)
+
+    def __init__(self, thing: Surface) -> None:
+        self.thing = thing
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and other.thing is self.thing
+
+    def __hash__(self) -> int:
+        return id(self.thing)
+
+
+@lru_cache(maxsize=128)
+def _remembered(
+    surface: _Same,
+    camera: Camera,
+    half: tuple[float, float],
+    kept: float,
+    centre: tuple[float, float],
+    spacing: float,
+) -> Floats:
+    """Samples of a surface, while it and the camera stay: a mark may be in a hand."""
+    inner = np.asarray(half) * kept
+    return _surface_samples(surface.thing, camera.pose(), inner, np.asarray(centre), spacing)
 
 
 def _surface_samples(surface: Surface, pose: Pose, half: Floats, centre: Floats, spacing: float) -> Floats:

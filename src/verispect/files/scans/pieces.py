@@ -75,15 +75,9 @@ def _table_head(path: Path, head: bytes) -> tuple[bytes | None, tuple[int, ...],
 def _numbers(
     path: Path, lines: list[bytes], separator: bytes | None, columns: tuple[int, ...], before: int
 ) -> Floats:
-    rows = []
-    for line in lines:
-        parts = line.split(separator)
-        if len(parts) > max(columns):
-            rows.append([parts[k] for k in columns])
-        elif line.strip():
-            raise _bad_row(path, lines, line, before)
+    delimiter = None if separator is None else separator.decode()
     try:
-        return np.array(rows, dtype="S40").astype(float).reshape(-1, 3)
+        return np.loadtxt(lines, delimiter=delimiter, usecols=columns, comments=None, ndmin=2).reshape(-1, 3)
     except ValueError:
         for line in lines:
             parts = line.split(separator)

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QPainter
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
+from verispect.optics.types import Floats
+from verispect.ui.drawings import underlay
 from verispect.ui.drawings.canvas import Canvas
 from verispect.ui.drawings.marks_layer import DrawnMarks
-from verispect.ui.drawings.shown import Shown
+from verispect.ui.drawings.shown import Shown, scan_places
 from verispect.ui.drawings.strokes import Stroke
 from verispect.ui.drawings.view import Box
 from verispect.ui.theme import Theme
@@ -82,6 +85,8 @@ class Board(QWidget):
         self.selected = self.selected_surface = -1
         # Whether the softness of every place is shown as a field.
         self.field = False
+        self._dots_key: tuple[object, ...] | None = None
+        self._dots: list[underlay.Counts] = []
         self.canvas.range_changed.connect(self.redraw)
         self.canvas.held.connect(self._on_held)
         self.canvas.clicked.connect(self._on_clicked)
@@ -100,6 +105,18 @@ class Board(QWidget):
     def draw_underlay(self, shown: Shown, theme: Theme) -> QImage | None:
         """What lies under the lines; asked again when `draw` is."""
         raise NotImplementedError
+
+    def dots_of_scans(
+        self, shown: Shown, place: Callable[[Floats], Floats], seen_as: object
+    ) -> list[underlay.Counts]:
+        """How many points of each scan fall on each pixel; kept while scans, view and `seen_as` stay."""
+        plan, view = shown.scene.plan, self.canvas.view
+        # The scans themselves are kept with the key, or others might get the same identity.
+        key = (plan.scans, view, seen_as)
+        if self._dots_key is None or self._dots_key[0] is not key[0] or self._dots_key[1:] != key[1:]:
+            self._dots_key = key
+            self._dots = [underlay.heaped(view, place(scan_places(cloud))) for cloud in plan.scans]
+        return self._dots
 
     def draw_marks(self, shown: Shown) -> DrawnMarks:
         """The marks."""

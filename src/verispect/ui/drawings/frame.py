@@ -14,7 +14,7 @@ from verispect.ui.drawings import underlay
 from verispect.ui.drawings.areas_layer import frame_strokes, grips, signs
 from verispect.ui.drawings.board import Board, Drawn
 from verispect.ui.drawings.marks_layer import DrawnMarks
-from verispect.ui.drawings.shown import Shown, edged_marks, scan_places
+from verispect.ui.drawings.shown import Shown, edged_marks
 from verispect.ui.drawings.strokes import Stroke, pen
 from verispect.ui.drawings.view import Box, View
 from verispect.ui.theme import Theme, colour
@@ -108,8 +108,9 @@ class FrameBoard(Board):
         if not scene.plan.scans and not (self.field and scene.areas):
             return None
         picture = underlay.blank(view)
-        for cloud in scene.plan.scans:
-            underlay.put_dots(picture, view, self._places(shown, scan_places(cloud)), theme)
+        seen_as = (scene.plan.camera, scene.plan.picture_mm, scene.plan.enlargement())
+        for heap in self.dots_of_scans(shown, lambda places: self._places(shown, places), seen_as):
+            underlay.put_dots(picture, heap, theme)
         if self.field and shown.rendering is not None and scene.areas:
             of_areas = slice(scene.mark_count, None)
             places = self._places(shown, scene.world_m[of_areas])

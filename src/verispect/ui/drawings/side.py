@@ -14,7 +14,7 @@ from verispect.ui.drawings import underlay
 from verispect.ui.drawings.areas_layer import grips, section_strokes, signs
 from verispect.ui.drawings.board import Board, Drawn, Handle
 from verispect.ui.drawings.marks_layer import DrawnMarks
-from verispect.ui.drawings.shown import Shown, edged_marks, scan_places
+from verispect.ui.drawings.shown import Shown, edged_marks
 from verispect.ui.drawings.strokes import Stroke, hatched, pen
 from verispect.ui.drawings.view import Box
 from verispect.ui.lengths import format_length
@@ -84,9 +84,11 @@ class SideBoard(Board):
         if with_field:
             places = section.lift(underlay.field_places(view))
             softness = softness_at(places, candidate.exposures, candidate.criterion, shown.scene.plan.sensor_mm)
-            underlay.put_field(picture, softness, theme)
-        for cloud in scans:
-            underlay.put_dots(picture, view, self.section(shown).place(scan_places(cloud)), theme)
+            picture = underlay.with_field(view, softness, theme)
+        drawn = self.section(shown)
+        seen_as = (drawn.origin.tobytes(), drawn.across.tobytes(), drawn.up.tobytes())
+        for heap in self.dots_of_scans(shown, drawn.place, seen_as):
+            underlay.put_dots(picture, heap, theme)
         return underlay.as_image(picture)
 
     def _field_section(self, shown: Shown) -> Section:

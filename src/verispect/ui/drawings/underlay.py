@@ -16,8 +16,9 @@ from verispect.ui.theme import Theme
 _COARSE_PX = 6
 # Above 1 the bands are told by stripes that lie closer the softer it is.
 _BANDS = (1.0, 2.0, 4.0, 8.0)
-_STRIPES_PX = (14, 9, 6, 4)
+_STRIPES_PX = (8, 6, 4, 3)
 
+Counts = np.ndarray[tuple[int, int], np.dtype[np.int64]]
 Rgba = np.ndarray[tuple[int, int, int], np.dtype[np.uint8]]
 
 
@@ -35,6 +36,15 @@ def blank(view: View) -> Rgba:
     """Nothing yet, in the pixels of a view's area."""
     left, right, top, bottom = view.area
     return np.zeros((max(int(bottom - top), 1), max(int(right - left), 1), 4), np.uint8)
+
+
+def with_field(view: View, softness: Floats, theme: Theme) -> Rgba:
+    """A picture of a view's area with a field on it, reckoned at every second pixel each way."""
+    whole = blank(view)
+    rows, columns = whole.shape[:2]
+    half = np.zeros(((rows + 1) // 2, (columns + 1) // 2, 4), np.uint8)
+    put_field(half, softness, theme)
+    return half.repeat(2, axis=0).repeat(2, axis=1)[:rows, :columns].copy()
 
 
 def put_field(picture: Rgba, softness: Floats, theme: Theme) -> None:
@@ -85,18 +95,20 @@ def _blend(picture: Rgba, where, hue: tuple[int, ...], alpha) -> None:
     picture[where, 3] = alpha[where] if isinstance(alpha, np.ndarray) else alpha
 
 
-def put_dots(picture: Rgba, view: View, places: Floats, theme: Theme) -> None:
-    """One pixel for each place (P, 2) of the drawing; the more fall on one, the darker."""
-    if not len(places):
-        return
-    rows, columns = picture.shape[:2]
+def heaped(view: View, places: Floats) -> Counts:
+    """How many of some places (P, 2) of the drawing fall on each pixel of a view's area."""
+    rows, columns = blank(view).shape[:2]
     px = view.to_px(places)
     column, row = (px[:, 0] - view.area[0]).astype(int), (px[:, 1] - view.area[2]).astype(int)
     inside = (column >= 0) & (column < columns) & (row >= 0) & (row < rows)
-    heaped = np.zeros((rows, columns), np.int64)
-    np.add.at(heaped, (row[inside], column[inside]), 1)
+    counted = np.bincount(row[inside] * columns + column[inside], minlength=rows * columns)
+    return counted.reshape(rows, columns)
+
+
+def put_dots(picture: Rgba, heap: Counts, theme: Theme) -> None:
+    """A dot on each pixel on which something fell; the more, the darker."""
     hue = QColor(theme.ink).getRgb()[:3]
-    _blend(picture, heaped > 0, hue, np.clip(60 + 25 * heaped, 0, 200).astype(np.uint8))
+    _blend(picture, heap > 0, hue, np.clip(60 + 25 * heap, 0, 200).astype(np.uint8))
 
 
 def put_spots(picture: Rgba, view: View, places: Floats, softness: Floats, theme: Theme) -> None:
