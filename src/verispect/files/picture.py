@@ -72,7 +72,7 @@ def _plain(path: Path) -> Picture:
         with Image.open(path) as picture:
             width, height = picture.size
             if width * height > MOST_PIXELS:
-                raise _too_large(path, width, height)
+                raise too_large(path, width, height)
             exif = picture.getexif()
             told = {**exif, **exif.get_ifd(0x8769)}
             if picture.format == "JPEG":
@@ -115,13 +115,14 @@ def _eight_bits(picture: Any) -> Any:
     return made
 
 
-def _too_large(path: Path, width: int, height: int) -> FileError:
+def too_large(path: Path, width: int, height: int, most: int = MOST_PIXELS) -> FileError:
+    """A picture of more pixels than are read."""
     return FileError(
         "{name}: {width} × {height} pixels; at most {most} can be read",
         name=path.name,
         width=width,
         height=height,
-        most=MOST_PIXELS,
+        most=most,
     )
 
 
@@ -170,7 +171,7 @@ def _raw(path: Path) -> Picture:
         with rawpy.imread(str(path)) as raw:
             sizes = raw.sizes
             if sizes.raw_width * sizes.raw_height > MOST_PIXELS:
-                raise _too_large(path, sizes.raw_width, sizes.raw_height)
+                raise too_large(path, sizes.raw_width, sizes.raw_height)
             width, height = sizes.width, sizes.height
             if sizes.flip in (5, 6):
                 width, height = height, width

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 from pydantic import ValidationError
@@ -217,7 +218,9 @@ class BoardArea(QWidget):
             surface = plan.surfaces[handle.number]
             old = np.array([surface.x_m, surface.y_m, surface.z_m])
             world = self._dragged_to(board, shown, old, np.array([across, up]))
-            return None if world is None else _moved_surface(plan, handle.number, self._snapped(board, -1, world))
+            return (
+                None if world is None else _moved(plan, handle.number, self._snapped(board, -1, world), with_surface)
+            )
         exposure = shown.exposure
         if exposure is None or not isinstance(board, SideBoard):
             return None
@@ -275,23 +278,12 @@ class BoardArea(QWidget):
             self._document.change(plan, self.tr("move of {0}").format(mark.name))
 
 
-def _moved_surface(plan: Plan, index: int, world_m: np.ndarray) -> Plan | None:
-    """The plan with a surface elsewhere, to the mm; None for an impossible place."""
+def _moved(plan: Plan, index: int, world_m: np.ndarray, change: Callable[..., Plan] = with_mark) -> Plan | None:
+    """The plan with a mark, or what `change` changes, elsewhere, to the mm; None for an impossible place."""
     if not all(math.isfinite(float(value)) for value in world_m):
         return None
     x, y, z = (round(float(value), 3) for value in world_m)
     try:
-        return with_surface(plan, index, x_m=x, y_m=y, z_m=z)
-    except ValidationError:
-        return None
-
-
-def _moved(plan: Plan, index: int, world_m: np.ndarray) -> Plan | None:
-    """The plan with a mark elsewhere, to the mm, as a tape can set it; None for an impossible place."""
-    if not all(math.isfinite(float(value)) for value in world_m):
-        return None
-    x, y, z = (round(float(value), 3) for value in world_m)
-    try:
-        return with_mark(plan, index, x_m=x, y_m=y, z_m=z)
+        return change(plan, index, x_m=x, y_m=y, z_m=z)
     except ValidationError:
         return None

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from verispect.errors import FileError
+from verispect.files.picture import too_large
 from verispect.optics.types import Floats
 
 MOST_PIXELS = 200_000_000
@@ -39,7 +40,7 @@ def depth_values(path: Path) -> Floats:
     try:
         with Image.open(path) as picture:
             if picture.width * picture.height > MOST_PIXELS:
-                raise _too_large(path, picture.width, picture.height)
+                raise too_large(path, picture.width, picture.height, MOST_PIXELS)
             if picture.mode not in ("I;16", "I;16B", "I;16L", "I", "F"):
                 raise FileError(
                     "{name}: a picture of kind {mode}; a depth picture has one channel of 16 bits or of floats",
@@ -52,16 +53,6 @@ def depth_values(path: Path) -> Floats:
     return values
 
 
-def _too_large(path: Path, width: int, height: int) -> FileError:
-    return FileError(
-        "{name}: {width} × {height} pixels; at most {most} can be read",
-        name=path.name,
-        width=width,
-        height=height,
-        most=MOST_PIXELS,
-    )
-
-
 def _array(path: Path) -> Floats:
     try:
         values = np.load(path, mmap_mode="r", allow_pickle=False)
@@ -71,7 +62,7 @@ def _array(path: Path) -> Floats:
         raise FileError("{name}: an array of shape {shape}; a depth picture has rows and columns of numbers",
                         name=path.name, shape=str(values.shape))  # fmt: skip
     if values.size > MOST_PIXELS:
-        raise _too_large(path, values.shape[1], values.shape[0])
+        raise too_large(path, values.shape[1], values.shape[0], MOST_PIXELS)
     return np.asarray(values, dtype=float)
 
 
