@@ -30,7 +30,7 @@ def settle(window: MainWindow) -> None:
     while not (window.weigher.idle() or limit.hasExpired()):
         QApplication.processEvents()
     # What comes after the advice is told a while later.
-    rest = QDeadlineTimer(1500)
+    rest = QDeadlineTimer(2500)
     while not rest.hasExpired():
         QApplication.processEvents()
 

@@ -10,10 +10,12 @@ import pytest
 
 from tests.conftest import a_lens, make_plan
 from verispect.plan.advice import METHOD_NAMES
-from verispect.plan.further import _openings, further, stepped_back
+from verispect.plan.further import further
 from verispect.plan.methods import worked
 from verispect.plan.remedies import eased
 from verispect.plan.scene import build_scene
+from verispect.plan.thresholds import openings
+from verispect.plan.ways_out import stepped_back
 from verispect.plan.weigh import Cancelled, weigh
 
 PLACES = [(0.0, 1.4, 1.3), (0.2, 1.6, 2.2), (-0.4, 1.3, 4.0), (0.9, 2.2, 9.0), (2.0, 3.0, 30.0)]
@@ -176,4 +178,4 @@ def test_a_dead_end_says_what_would_open_it() -> None:
 
 
 def _openings_of(plan):
-    return _openings(weigh(plan), lambda: None)
+    return openings(weigh(plan), lambda: None)

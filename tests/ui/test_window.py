@@ -529,3 +529,21 @@ def test_the_sheet_of_a_rail_series_tells_where_the_camera_stands(qtbot, window:
     window.show_station("set")
     assert window.set.table.item(1, 1).text() == second
     window.document.undo_stack.clear()
+
+
+@pytest.mark.parametrize("theme", ["light", "dusk"])
+def test_every_page_can_be_read_in_both_themes(window: MainWindow, theme: str) -> None:
+    """The darkest against the lightest of every tab bar, as painted: contrast of 4.5 or more (WCAG 2.1, 1.4.3)."""
+    window.apply_theme(theme)
+    for key, tabs in (("subject", window.subject), ("weigh", window.weigh)):
+        window.show_station(key)
+        bar = tabs.tabBar()
+        image = bar.grab().toImage()
+        area = bar.tabRect(1).adjusted(4, 4, -4, -4)
+        lights = []
+        for x in range(area.left(), area.right()):
+            for y in range(area.top(), area.bottom()):
+                channels = [c / 255 for c in image.pixelColor(x, y).getRgb()[:3]]
+                linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in channels]
+                lights.append(0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2])
+        assert (max(lights) + 0.05) / (min(lights) + 0.05) >= 4.5

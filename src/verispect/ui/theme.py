@@ -122,6 +122,12 @@ def style_sheet(theme: Theme) -> str:
     QPushButton:disabled {{ color: {theme.faint}; background: {theme.panel}; }}
     QGroupBox {{ border: 0; border-top: 1px solid {theme.line}; margin-top: 20px; padding-top: 6px; }}
     QGroupBox::title {{ subcontrol-origin: margin; left: 0; top: 2px; color: {theme.faint}; }}
+    QTabWidget::pane {{ border: 0; border-top: 1px solid {theme.line}; }}
+    QTabBar {{ background: transparent; qproperty-drawBase: 0; }}
+    QTabBar::tab {{ background: {theme.ground}; color: {theme.ink}; border: 1px solid {theme.line};
+        border-bottom: 0; padding: 3px 10px; min-height: 20px; margin-right: 1px; }}
+    QTabBar::tab:selected {{ background: {theme.field}; }}
+    QTabBar::tab:focus {{ border: 2px solid {theme.hand}; border-bottom: 0; }}
     QSplitter::handle {{ background: {theme.line}; }}
     QToolTip {{ background: {theme.field}; color: {theme.ink}; border: 1px solid {theme.line}; }}
     QLabel[quiet="true"] {{ color: {theme.faint}; }}
