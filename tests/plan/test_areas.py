@@ -18,6 +18,7 @@ from verispect.plan.areas import SPACING
 from verispect.plan.evaluate import render
 from verispect.plan.further import further
 from verispect.plan.methods import METHODS, worked
+from verispect.plan.remedies import remedies
 from verispect.plan.scene import build_scene, unchecked_scene
 from verispect.plan.searched import searched
 from verispect.plan.uncertainty import confidence
@@ -190,3 +191,20 @@ def test_what_was_searched_is_counted_from_the_kit() -> None:
     assert one.startswith("Searched 1 lenses at 1 focal lengths, up to 19 stops")
     assert str(searched(weighing.by_key("turned-grid"))).startswith("Searched 1 lenses at 1 focal lengths")
     assert str(searched(weighing.by_key("rail-series"))).startswith("Searched 0 lenses at 0 focal lengths, up to 0")
+
+
+def test_where_nothing_holds_an_area_can_be_let_go_too() -> None:
+    """One straight lens, a stone close by, and marks far off that it would hold alone."""
+    straight = [a_lens(24.0, tilt_deg=0, shift_mm=0, f_numbers=[8, 8])]
+    near = Surface(name="Stone", kind="wall", y_m=1.2, z_m=1.0, slope_deg=90.0, width_m=0.5, length_m=0.4)
+    for surfaces, scans in (((WALL.model_copy(update={"need": "may"}), near), ()), ((), (scan(dense(near, 40)),))):
+        plan = make_plan([(0.0, 1.6, 9.0), (0.2, 1.4, 11.0)], lenses=straight, print_mm=(1200, 800))
+        kit = plan.kit.model_copy(update={"head": None})
+        plan = plan.model_copy(update={"surfaces": surfaces, "scans": scans, "kit": kit})
+        weighing = weigh(plan)
+        one = weighing.by_key("one-frame")
+        assert not one.holds
+        told = " ".join(str(said) for said in remedies(one))
+        name = near.name if surfaces else "Scan"
+        assert f"If {name} may be soft, One frame holds" in told
+        assert f"lets go of {name}" in " ".join(str(way.told) for way in further(weighing).ways)

@@ -141,7 +141,7 @@ def test_the_advice_by_other_rules_is_what_weighing_by_them_gives() -> None:
         if other.advised == own:
             assert f"the rule {rule}" in told.split("stays the same by:")[1]
         else:
-            assert f"By the rule {rule} {METHOD_NAMES[other.advised]} would be advised" in told
+            assert f"By the rule {rule}, {METHOD_NAMES[other.advised]} would be advised" in told
     refused = weigh(plan.model_copy(update={"kit": plan.kit.model_copy(update={"refuse_smallest": 3})}))
     if refused.advised == own:
         assert "the three smallest stops refused" in told.split("stays the same by:")[1]

@@ -11,12 +11,15 @@ from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.candidate import Candidate
 from verispect.plan.document import Plan, Wish
 from verispect.plan.methods import worked
-from verispect.plan.scene import build_scene
+from verispect.plan.scene import Scene, build_scene
 from verispect.sentence import Sentence
 
 # A wish is eased up to so many times, found to within this share.
 _MOST = 8.0
 _WITHIN = 0.01
+# Marks this nearly as soft as the softest are tried to be let go, so many of them.
+_AS_SOFT = 0.97
+_TRIED = 4
 
 
 def remedies(nearest: Candidate, is_cancelled: Callable[[], bool] | None = None) -> tuple[Sentence, ...]:
@@ -40,23 +43,39 @@ def holds_with(plan: Plan, key: str) -> bool:
 
 
 def _without_the_worst(nearest: Candidate) -> Sentence | None:
-    """Let go of the one must that is softest."""
+    """Let go of one of the softest musts."""
     scene, rendering = nearest.scene, nearest.rendering
     musts = np.flatnonzero(scene.musts)
-    if rendering is None or len(musts) < 2:
+    if rendering is None or len(np.unique(scene.group[musts])) < 2:
         return None
     softness = np.nan_to_num(rendering.softness[musts], posinf=1e9 - rendering.contrast[musts].min())
     rank = np.where(softness >= 1e8, 1e9 - rendering.contrast[musts], softness)
-    worst = int(musts[int(np.argmax(rank))])
-    plan = scene.plan
-    mark = plan.marks[worst].model_copy(update={"need": "may"})
-    marks = tuple(mark if k == worst else other for k, other in enumerate(plan.marks))
-    if not holds_with(plan.model_copy(update={"marks": marks}), nearest.key):
-        return None
-    return Sentence(
-        "If {mark} may be soft, {method} holds",
-        {"mark": scene.names[worst], "method": Sentence(METHOD_NAMES[nearest.key])},
-    )
+    # The best focus leaves two or more equally soft, near and far: each of them is tried.
+    binding = musts[np.argsort(-rank, kind="stable")][: int(np.count_nonzero(rank >= _AS_SOFT * rank.max()))]
+    groups = list(dict.fromkeys(scene.group[binding].tolist()))[:_TRIED]
+    for group in groups:
+        if holds_with(_without(scene.plan, scene, group), nearest.key):
+            name = scene.names[int(np.flatnonzero(scene.group == group)[0])]
+            method = Sentence(METHOD_NAMES[nearest.key])
+            return Sentence("If {mark} may be soft, {method} holds", {"mark": name, "method": method})
+    return None
+
+
+def _without(plan: Plan, scene: Scene, group: int) -> Plan:
+    """The plan with one mark, surface or scan allowed to be soft."""
+    if group < scene.mark_count:
+        mark = plan.marks[group].model_copy(update={"need": "may"})
+        return plan.model_copy(update={"marks": (*plan.marks[:group], mark, *plan.marks[group + 1 :])})
+    # The areas of a scene are the surfaces and then the scans that are not indifferent.
+    left = group - scene.mark_count
+    changed: dict[str, object] = {}
+    for key in ("surfaces", "scans"):
+        things = []
+        for thing in getattr(plan, key):
+            things.append(thing.model_copy(update={"need": "may"}) if thing.need != "may" and left == 0 else thing)
+            left -= thing.need != "may"
+        changed[key] = tuple(things)
+    return plan.model_copy(update=changed)
 
 
 def eased(wish: Wish, times: float) -> Wish:

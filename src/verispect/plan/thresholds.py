@@ -42,9 +42,9 @@ def other_views(weighing: Weighing, is_cancelled: Callable[[], bool] | None) -> 
             same.append(view)
         elif found.advised is not None:
             held = found.by_key(found.advised).holds
-            template = "By {view} {method} would be advised"
+            template = "By {view}, {method} would be advised"
             if not held:
-                template = "By {view} nothing holds; {method} is nearest"
+                template = "By {view}, nothing holds; {method} is nearest"
             said.append(Sentence(template, {"view": view, "method": Sentence(METHOD_NAMES[found.advised])}))
     if same:
         listed = [part for view in same for part in (view, Sentence(", "))][:-1]
