@@ -64,8 +64,9 @@ class Hand:
 def hand(tmp_path: Path) -> Iterator[Hand]:
     """A virtual display with nothing on it."""
     reading, writing = os.pipe()
+    # Without -noreset the server begins anew whenever its last client leaves, and loses whoever comes just then.
     server = subprocess.Popen(
-        ["Xvfb", "-displayfd", str(writing), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
+        ["Xvfb", "-displayfd", str(writing), "-screen", "0", "1280x800x24", "-nolisten", "tcp", "-noreset"],
         pass_fds=[writing],
         stderr=subprocess.DEVNULL,
     )
