@@ -76,7 +76,7 @@ def test_breathing_and_a_merge_in_the_camera_cost_pixels() -> None:
     merged = worked("series", build_scene(kit_with(plan, merge_keeps=0.7)))
     costs = costs_of(merged)
     assert costs.kept == pytest.approx(0.7 * min(v) / max(v))
-    assert kept_pixels(merged, costs)[0] == pytest.approx(8256 * costs.kept, abs=1)
+    assert kept_pixels(merged)[0] == pytest.approx(8256 * costs.kept, abs=1)
     assert any("is left after the merge" in str(note) for note in cost_notes(merged, costs))
 
 

@@ -71,7 +71,7 @@ def _costs(candidate: Candidate) -> dict[str, Any] | None:
         "ghost_px": costs.ghost_px,
         "parallax_px": costs.parallax_px,
         "bare_frames": costs.bare_frames,
-        "kept_pixels": list(kept_pixels(candidate, costs)),
+        "kept_pixels": list(kept_pixels(candidate)),
     }
 
 

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from verispect.optics.stops import marked
+from verispect.plan.burden import TIE, burden
 from verispect.plan.candidate import METHOD_KEYS, Candidate
 from verispect.plan.detail import finest_detail_mm
 from verispect.sentence import Sentence
@@ -25,29 +26,8 @@ METHOD_NAMES = {
     "turned-grid": "Turned grid",
     "turned-grid-series": "Grid of series",
 }
-# Two burdens within this share of one another count as equal.
-_TIE = 0.02
 # Doubts below this share of draws are told.
 SURE = 0.95
-
-
-def burden(candidate: Candidate) -> float:
-    """What the user's priority asks to be least.
-
-    Frames; seconds on site; fewer pixels than could be had; seconds from the first frame's beginning to the
-    last one's end, in which things can move; pixels that a computer must merge and join.
-    """
-    priority = candidate.scene.plan.wish.priority
-    if priority == "least risk from movement":
-        return candidate.run_s
-    if priority == "least computer work":
-        width, height = candidate.scene.plan.kit.body.pixels
-        return float(candidate.frame_count * width * height) if candidate.frame_count > 1 else 0.0
-    if priority == "least time":
-        return candidate.time_on_site_s
-    if priority == "most detail":
-        return 1.0 / max(candidate.final_pixels[0] * candidate.final_pixels[1], 1)
-    return float(candidate.frame_count)
 
 
 def advise(candidates: Sequence[Candidate]) -> tuple[str | None, tuple[Sentence, ...]]:
@@ -67,7 +47,7 @@ def advise(candidates: Sequence[Candidate]) -> tuple[str | None, tuple[Sentence,
     doubts = () if sure else _none_is_sure(holding)
     holding = sure or [max(holding, key=lambda c: (c.confidence.holds if c.confidence else 1.0, -_order(c)))]
     least = min(burden(candidate) for candidate in holding)
-    ties = [candidate for candidate in holding if burden(candidate) <= least * (1.0 + _TIE)]
+    ties = [candidate for candidate in holding if burden(candidate) <= least * (1.0 + TIE)]
     chosen = min(ties, key=_order)
     passed = [c for c in fitting if c not in unsure and (c not in too_sharp or not thrown_out)]
     reasons = [

@@ -60,7 +60,10 @@ class Candidate:
         What to know before doing it.
     exposures : tuple of Exposure
     criterion, rendering : or None where the method does not fit
-    time_on_site_s : float
+    confidence : Confidence or None
+        None where nothing carries a ±.
+    others : tuple of Candidate
+        Other ways to do the same method that hold too, the better first; kept until the surest is chosen.
     """
 
     key: str
@@ -74,6 +77,7 @@ class Candidate:
     rendering: Rendering | None = None
     grid_cells: tuple[int, ...] = field(default=())
     confidence: Confidence | None = None
+    others: tuple[Candidate, ...] = ()
 
     @property
     def fits(self) -> bool:
@@ -204,20 +208,3 @@ def worked_out(
 def unfit(key: str, scene: Scene, *reasons: Sentence) -> Candidate:
     """A method that the kit cannot do."""
     return Candidate(key=key, scene=scene, why_not=reasons)
-
-
-def better(first: Candidate, second: Candidate) -> Candidate:
-    """Of two ways to do one method: what holds, then fewer frames, then the better worst must."""
-
-    def rank(candidate: Candidate) -> tuple[float, ...]:
-        quality = (
-            -candidate.worst_contrast
-            if candidate.scene.plan.wish.rule == "wave" and np.isfinite(candidate.worst_softness)
-            else candidate.worst_softness
-        )
-        if candidate.holds:
-            # What falls off every frame, though it is in the picture, is no better for being sharp there.
-            return (0.0, float(candidate.loses), candidate.frame_count, quality)
-        return (1.0 if candidate.fits else 2.0, 0.0, candidate.worst_softness, candidate.frame_count)
-
-    return second if rank(second) < rank(first) else first

@@ -40,7 +40,7 @@ class Column:
 
 
 def _megapixels(candidate: Candidate, costs: Costs) -> float:
-    width, height = kept_pixels(candidate, costs)
+    width, height = kept_pixels(candidate)
     return width * height / 1e6
 
 

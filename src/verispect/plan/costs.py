@@ -74,10 +74,11 @@ def costs_of(candidate: Candidate) -> Costs:
     )
 
 
-def kept_pixels(candidate: Candidate, costs: Costs) -> tuple[int, int]:
+def kept_pixels(candidate: Candidate) -> tuple[int, int]:
     """Pixels of the final picture after what every frame must show."""
     width, height = candidate.final_pixels
-    return round(width * costs.kept), round(height * costs.kept)
+    kept = _kept(candidate)
+    return round(width * kept), round(height * kept)
 
 
 def _drift(candidate: Candidate) -> float | None:

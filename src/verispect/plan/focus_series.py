@@ -15,6 +15,7 @@ import numpy as np
 from verispect.optics.blur import pupil_cones
 from verispect.optics.lens import FORWARD, LensState
 from verispect.optics.types import Bools, Floats, Indices, Vector
+from verispect.plan.burden import cheapest
 from verispect.plan.problem import Problem
 
 # More frames than this is no plan; the count is then given as infinite.
@@ -93,7 +94,9 @@ def fewest_frames(
     stops: Floats | None = None,
     share: float = 1.0,
 ) -> FocusLadder:
-    """The series with the fewest frames, and among stops that need as few the one with the best worst mark.
+    """The series that is the least burden, and among stops as good the one with the best worst mark.
+
+    The fewest frames, but where time counts the least of it.
 
     Parameters
     ----------
@@ -105,18 +108,19 @@ def fewest_frames(
     stops : ndarray, shape (S,), optional
         Stops to choose from; the lens's own by default.
     share : float
-        Of the allowed blur that may be used up.
+        Of the allowed blur that may be used up, beside the scene's own share.
     """
     tried = problem.stops if stops is None else stops
     depth = _depth(problem, axis, tried)
     step = _range_ladder if covers == "range" else _marks_ladder
+    share *= problem.scene.blur_share
     ladders = step(depth, np.full(len(tried), share))
     counts = np.array([len(ladder) or np.inf for ladder in ladders])
     if not np.isfinite(counts).any():
         return FocusLadder(float(tried[0]), np.zeros(0))
-    rows = np.flatnonzero(counts == counts.min())
+    rows = np.flatnonzero(cheapest(problem, counts, tried, problem.scene.plan.kit.times.refocus_s))
     kept = depth.rows(rows)
-    shrunk, tightened = _tighten(kept, step, int(counts.min()), share)
+    shrunk, tightened = _tighten(kept, step, counts[rows], share)
     best = _best_row(problem, kept, tried[rows], shrunk)
     return FocusLadder(float(tried[rows[best]]), np.sort(tightened[best])[::-1])
 
@@ -125,7 +129,8 @@ def frames_at_stops(problem: Problem, *, axis: Vector = FORWARD, covers: str = "
     """How many frames a series needs at each stop of the lens, shape (S,); infinite where none serve."""
     depth = _depth(problem, axis, problem.stops)
     step = _range_ladder if covers == "range" else _marks_ladder
-    return np.array([len(ladder) or np.inf for ladder in step(depth, np.ones(len(problem.stops)))])
+    shares = np.full(len(problem.stops), problem.scene.blur_share)
+    return np.array([len(ladder) or np.inf for ladder in step(depth, shares)])
 
 
 def holding_intervals(problem: Problem) -> tuple[Floats, Floats]:
@@ -297,15 +302,15 @@ def _stab(low: Floats, high: Floats) -> list[float]:
     return points
 
 
-def _tighten(depth: _Depth, step: _Ladders, count: int, share: float) -> tuple[Floats, list[list[float]]]:
-    """With the count kept, the least blur that still covers: bisection on the share of c that is used."""
+def _tighten(depth: _Depth, step: _Ladders, counts: Floats, share: float) -> tuple[Floats, list[list[float]]]:
+    """With the counts (S,) kept, the least blur that still covers: bisection on the share of c that is used."""
     rows = len(depth.slopes)
     low, high = np.zeros(rows), np.full(rows, share)
     best: list[list[float]] = step(depth, high)
     for _ in range(_HALVINGS):
         middle = 0.5 * (low + high)
         ladders = step(depth, np.maximum(middle, 1e-9))
-        enough = np.array([0 < len(ladder) <= count for ladder in ladders])
+        enough = np.array([0 < len(ladder) <= count for ladder, count in zip(ladders, counts, strict=True)])
         best = [new if ok else old for new, old, ok in zip(ladders, best, enough, strict=True)]
         low, high = np.where(enough, low, middle), np.where(enough, middle, high)
     return high, best

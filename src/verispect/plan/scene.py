@@ -39,6 +39,8 @@ class Scene:
     areas : tuple of Area
     lost_areas : tuple of str
         Areas that must be sharp and of which nothing lies in the picture.
+    blur_share : float
+        Of the allowed blur that a series may use up: less of it takes more frames and holds more surely.
     """
 
     plan: Plan
@@ -59,6 +61,7 @@ class Scene:
     group: Indices
     areas: tuple[Area, ...] = ()
     lost_areas: tuple[str, ...] = ()
+    blur_share: float = 1.0
 
     @cached_property
     def points_mm(self) -> Floats:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from verispect.plan.advice import SURE, advise
 from verispect.plan.candidate import METHOD_KEYS, Candidate
@@ -14,7 +14,7 @@ from verispect.plan.problem import problem_for
 from verispect.plan.remedies import remedies
 from verispect.plan.scene import Scene, build_scene
 from verispect.plan.schools import School, schools_of
-from verispect.plan.uncertainty import confidence
+from verispect.plan.surer import sure_enough, surer_stop
 from verispect.sentence import Sentence
 
 
@@ -74,8 +74,7 @@ def weigh(
             raise Cancelled
         if progress is not None:
             progress(index / len(METHOD_KEYS), key)
-        candidate = worked(key, scene)
-        candidates.append(replace(candidate, confidence=confidence(candidate)))
+        candidates.append(sure_enough(worked(key, scene), is_cancelled))
     advised, because = advise(candidates)
     if with_remedies and advised is not None and not any(candidate.holds for candidate in candidates):
         because += remedies(next(c for c in candidates if c.key == advised), is_cancelled)
@@ -84,11 +83,11 @@ def weigh(
 
 
 def _what_would_tell(candidates: list[Candidate], advised: str | None) -> tuple[Sentence, ...]:
-    """What to know better, where the advised method may fail for what is unsure."""
+    """Which stop would be surer and what to know better, where the advised method may fail for what is unsure."""
     for candidate in candidates:
         if candidate.key == advised and candidate.confidence is not None and candidate.confidence.holds < SURE:
-            found = most_telling(candidate)
-            return () if found is None else (found,)
+            found = (surer_stop(candidate), most_telling(candidate))
+            return tuple(sentence for sentence in found if sentence is not None)
     return ()
 
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from verispect.optics.lens import LensState, tilt_and_swing_rad
 from verispect.optics.movements import base_tilt_moves_mm, rounded
+from verispect.optics.stops import marked
 from verispect.optics.types import Vector
 from verispect.plan.dial import dial
 from verispect.plan.plane import focus_for
@@ -39,9 +40,9 @@ def as_set(problem: Problem, state: LensState) -> tuple[LensState, tuple[Sentenc
         before, after = worst_at(problem, state), worst_at(problem, found)
         notes.append(
             Sentence(
-                "Set to the marks of the scales: the softest must goes from {before:.2f} to {after:.2f} of what is "
-                "allowed",
-                {"before": before, "after": after},
+                "Set to the marks of the scales and at f/{stop}, the softest must goes from {before:.2f} to "
+                "{after:.2f} of what is allowed",
+                {"stop": marked(found.f_number), "before": before, "after": after},
             )
         )
     return found, tuple(notes)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable
+from dataclasses import replace
 
 import numpy as np
 
@@ -12,7 +13,8 @@ from verispect.kit.optic import focal_range
 from verispect.optics.circle import circle_reserve_mm, corner_points_mm
 from verispect.optics.lens import FORWARD, LensState
 from verispect.optics.types import Floats
-from verispect.plan.candidate import Candidate, better, unfit
+from verispect.plan.burden import ranked
+from verispect.plan.candidate import Candidate, unfit
 from verispect.plan.framing import single_frame_focal_mm
 from verispect.plan.problem import Problem, problem_for
 from verispect.plan.scene import Scene
@@ -23,15 +25,14 @@ Attempt = Callable[[Problem], Candidate]
 
 def best_of(key: str, scene: Scene, attempts: Iterable[Candidate]) -> Candidate:
     """The best of several; where none fits, all their reasons."""
-    found: Candidate | None = None
-    reasons: list[Sentence] = []
-    for candidate in attempts:
-        if not candidate.fits:
+    found = ranked(list(attempts))
+    if not found or not found[0].fits:
+        reasons: list[Sentence] = []
+        for candidate in found:
             reasons.extend(reason for reason in candidate.why_not if reason not in reasons)
-        found = candidate if found is None else better(found, candidate)
-    if found is None or not found.fits:
         return unfit(key, scene, *reasons)
-    return found
+    others = tuple(candidate for candidate in found[1:] if candidate.holds)
+    return replace(found[0], others=others)
 
 
 def with_every_lens(key: str, scene: Scene, attempt: Attempt) -> Candidate:

@@ -13,6 +13,7 @@ import numpy as np
 
 from verispect.optics.focus import image_distance_for_object_mm, object_for_image_distance_mm
 from verispect.optics.lens import LensState
+from verispect.plan.burden import cheapest
 from verispect.plan.candidate import Candidate, unfit, worked_out
 from verispect.plan.focus_series import MOST_FRAMES
 from verispect.plan.methods.lens_choice import circle_reason, corner_reserve_mm, focus_notes, with_every_lens
@@ -66,16 +67,17 @@ def _attempt(problem: Problem) -> Candidate:
 
 
 def _best_steps(problem: Problem, v: float, near: float, far: float) -> tuple[LensState, np.ndarray] | None:
-    """The stop with the fewest frames, of equals that with the most contrast, and the camera's places in mm."""
+    """The stop of least burden, of equals that with the most contrast, and the camera's places in mm."""
     criterion = problem.criterion
     working = problem.stops * (1.0 + (v / problem.focal_mm - 1.0) / problem.lens.pupil_magnification)
     allowed = criterion.allowed_blur_mm(working)
-    found: list[tuple[tuple[float, float], LensState, np.ndarray]] = []
+    found: list[tuple[float, float, LensState, np.ndarray]] = []
     for stop, blur, n in zip(problem.stops, allowed, working, strict=True):
         if not np.isfinite(blur) or blur <= 0.0:
             continue
         state = problem.state(f_number=float(stop), image_distance_mm=v)
-        front, back = depth_at(state, float(blur) * _SLACK)
+        used = float(blur) * _SLACK * problem.scene.blur_share
+        front, back = depth_at(state, used)
         if math.isinf(back):
             # From there on everything is sharp: back far enough for the nearest, one frame does.
             count, share, places = 1, 1.0, np.array([min(0.0, near - front)])
@@ -87,15 +89,18 @@ def _best_steps(problem: Problem, v: float, near: float, far: float) -> tuple[Le
             places = near + step * (np.arange(count) + 0.5) - 0.5 * (front + back)
         if count > MOST_FRAMES:
             continue
-        quality = float(criterion.softness(np.asarray(share * blur), n)) if criterion.rule == "root-sum" else -float(
-            criterion.contrast(min(share, 1.0) * blur, n)
+        quality = float(criterion.softness(np.asarray(share * used), n)) if criterion.rule == "root-sum" else -float(
+            criterion.contrast(min(share, 1.0) * used, n)
         )  # fmt: skip
         if criterion.rule == "disc":
             quality = float(stop)
-        found.append(((float(count), quality), state, places))
+        found.append((float(count), quality, state, places))
     if not found:
         return None
-    _, state, places = min(found, key=lambda row: row[0])
+    counts = np.array([row[0] for row in found])
+    stops = np.array([row[2].f_number for row in found])
+    cheap = cheapest(problem, counts, stops, problem.scene.plan.kit.times.rail_s)
+    _, _, state, places = min((row for row, ok in zip(found, cheap, strict=True) if ok), key=lambda row: row[1])
     return state, places
 
 

@@ -9,7 +9,8 @@ import numpy as np
 from verispect.optics.lens import FORWARD, from_principal_point
 from verispect.optics.movements import detent_directions
 from verispect.optics.types import Floats, Vector
-from verispect.plan.candidate import Candidate, better, unfit
+from verispect.plan.burden import better
+from verispect.plan.candidate import Candidate, unfit
 from verispect.plan.focus_series import fewest_frames
 from verispect.plan.methods.as_set import dialled_axis
 from verispect.plan.methods.lens_choice import corner_reserve_mm, with_every_lens

@@ -44,10 +44,13 @@ def with_every_focal(key: str, scene: Scene, attempt: GridAttempt) -> Candidate:
     attempts: list[Candidate] = []
     framing = scene.plan.camera.framing_mm
     choices = [(focal, lens) for lens in scene.plan.kit.lenses for focal in grid_focals_mm(lens, framing)]
-    # Few large frames first: once they hold, whatever has more cells than they have frames needs no look.
-    for focal, lens in sorted(choices, key=lambda choice: choice[0]):
-        fewest = min((found.frame_count for found in attempts if found.holds), default=MOST_CELLS)
-        tried = _laid_out(key, problem_for(scene, lens, focal), attempt, fewest)
+    detail = scene.plan.wish.priority == "most detail"
+    # Few large frames first, or for detail the longest lens: what cannot be less of a burden needs no look.
+    for focal, lens in sorted(choices, key=lambda choice: choice[0], reverse=detail):
+        held = [found for found in attempts if found.holds and not found.loses]
+        if detail and held and focal < held[0].focal_mm:
+            break
+        tried = _laid_out(key, problem_for(scene, lens, focal), attempt, _most_cells(held))
         if tried is not None:
             attempts.append(tried)
     for lens in scene.plan.kit.lenses:
@@ -60,8 +63,22 @@ def with_every_focal(key: str, scene: Scene, attempt: GridAttempt) -> Candidate:
     return best_of(key, scene, attempts)
 
 
-def _laid_out(key: str, problem: Problem, attempt: GridAttempt, fewest: int) -> Candidate | None:
-    """An attempt at one focal length; None where it has more cells than another needs frames."""
+def _most_cells(held: list[Candidate]) -> int:
+    """With more cells than this a grid surely is more of a burden than what holds already."""
+    if not held:
+        return MOST_CELLS
+    wish, times = held[0].scene.plan.wish, held[0].scene.plan.kit.times
+    if wish.priority == "most detail":
+        return MOST_CELLS
+    if wish.priority in ("least frames", "least computer work"):
+        return min(found.frame_count for found in held)
+    between = times.settle_s + times.write_s + times.turn_s
+    quickest = min(found.run_s for found in held)
+    return MOST_CELLS if quickest >= between * MOST_CELLS else 1 + int(quickest / between)
+
+
+def _laid_out(key: str, problem: Problem, attempt: GridAttempt, most: int) -> Candidate | None:
+    """An attempt at one focal length; None where it has more cells than are worth a look."""
     scene = problem.scene
     too_near = nearer_than_focal(problem)
     if too_near:
@@ -73,7 +90,7 @@ def _laid_out(key: str, problem: Problem, attempt: GridAttempt, fewest: int) -> 
             {"lens": problem.lens.name, "focal": problem.focal_mm},
         )
         return unfit(key, scene, reason)
-    if len(layout.poses) > fewest:
+    if len(layout.poses) > most:
         return None
     cells, source = cells_of(problem, layout)
     return attempt(problem, cells, source, layout.rows)

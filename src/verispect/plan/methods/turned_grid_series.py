@@ -6,6 +6,7 @@ import numpy as np
 
 from verispect.optics.lens import LensState
 from verispect.optics.types import Floats
+from verispect.plan.burden import cheapest
 from verispect.plan.candidate import Candidate, unfit, worked_out
 from verispect.plan.focus_series import fewest_frames, frames_at_stops
 from verispect.plan.methods.lens_choice import circle_reason, corner_reserve_mm, focus_notes
@@ -29,13 +30,14 @@ def _attempt(problem: Problem, cells: list[Problem], source: list[int], rows: tu
     total: Floats = counts.sum(axis=0) + (len(cells) - len(filled))
     if not np.isfinite(total).any():
         return unfit("turned-grid-series", scene, no_stop(problem))
-    if total.min() == len(cells) and problem.is_plain:
+    cheap = cheapest(problem, total, problem.stops, scene.plan.kit.times.refocus_s)
+    if total[cheap].max() == len(cells) and problem.is_plain:
         # One frame a cell does: then the stop is the one at which the worst of all is best.
         taken = list(zip(cells, focused(cells, source), strict=True))
         return _taken(problem, taken, rows)
-    # Of the stops with as few frames the one that serves the frame best that needs most.
-    hardest = cells[filled[int(np.argmax(counts[:, int(np.argmin(total))]))]]
-    stop = fewest_frames(hardest, covers=covers, stops=problem.stops[total == total.min()]).f_number
+    # Of the stops that are as little burden the one that serves the frame best that needs most.
+    hardest = cells[filled[int(np.argmax(counts[:, int(np.flatnonzero(cheap)[0])]))]]
+    stop = fewest_frames(hardest, covers=covers, stops=problem.stops[cheap]).f_number
     at_stop = counts[:, int(np.argmin(np.abs(problem.stops - stop)))]
     ladders = {k: _states(cells[k], stop, covers, once=bool(n == 1)) for k, n in zip(filled, at_stop, strict=True)}
     taken = [
