@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from tests.conftest import a_lens, make_plan
 from verispect.optics.blur import blur_axes_mm, pupil_cones
 from verispect.optics.lens import FORWARD
-from verispect.plan.focus_series import _stab, fewest_frames
+from verispect.plan.focus_series import fewest_frames, stab
 from verispect.plan.methods import worked
 from verispect.plan.problem import Problem, problem_for
 from verispect.plan.scene import build_scene
@@ -34,7 +34,7 @@ def allowed(p: Problem, v: float, n: float) -> float:
 def test_stabbing_is_the_exhaustive_minimum(intervals) -> None:
     low = np.array([a for a, _ in intervals])
     high = np.array([a + w for a, w in intervals])
-    points = _stab(low, high)
+    points = stab(low, high)
     for a, b in zip(low, high, strict=True):
         assert any(a <= x <= b for x in points)
     # Some optimal answer uses upper ends only, so trying all sets of upper ends is exhaustive.

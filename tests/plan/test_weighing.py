@@ -16,7 +16,10 @@ from verispect.files.plan_file import plan_to_text, read_plan
 from verispect.files.weighing_file import weighing_to_dict, weighing_to_table
 from verispect.plan.candidate import METHOD_KEYS
 from verispect.plan.document import Plan
+from verispect.plan.methods import worked
+from verispect.plan.problem import problem_for
 from verispect.plan.scene import build_scene
+from verispect.plan.stopping import look_at_stops
 from verispect.plan.weigh import Cancelled, weigh
 
 
@@ -186,6 +189,18 @@ def test_nothing_holds_names_the_nearest() -> None:
     weighing = weigh(plan)
     assert not any(candidate.holds for candidate in weighing.candidates)
     assert str(weighing.because[0]).startswith(("Nothing holds", "The wanted detail is finer"))
+
+
+def test_a_hopeless_depth_is_told_at_the_stop_that_blurs_it_least() -> None:
+    """Past the first zero contrast only ripples: there the stop of least softness is the nearest to holding."""
+    plan = make_plan([(0.0, 1.4, 1.2), (0.4, 1.5, 40.0)], lenses=[a_lens(24, tilt_deg=0)], print_mm=(6000, 4000))
+    scene = build_scene(plan)
+    one = worked("one-frame", scene)
+    problem = problem_for(scene, plan.kit.lenses[0], 24.0)
+    softness, contrast = look_at_stops(problem, one.exposures[0].state)
+    assert contrast.min(axis=1).max() < 0.064
+    assert one.worst_softness > 1.0
+    assert one.worst_softness == pytest.approx(softness.max(axis=1).min(), rel=1e-3)
 
 
 def test_least_time_and_most_detail_change_the_burden() -> None:

@@ -254,7 +254,7 @@ def _with_moving(depth: _Depth, shrink: Floats, ladders: list[list[float]]) -> l
         places = np.array(ladder)[:, None]
         hit = np.any((places >= low[row]) & (places <= high[row]), axis=0)
         left = depth.moving & ~hit
-        found.append(ladder + _stab(low[row, left], high[row, left]))
+        found.append(ladder + stab(low[row, left], high[row, left]))
     return found
 
 
@@ -277,16 +277,16 @@ def _marks_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
     ladders: list[list[float]] = []
     for row in range(len(shrink)):
         usable = depth.allowed_mm[row].max() > 0.0 and bool(np.all(depth.mark_allowed[row] > 0.0))
-        ladders.append(_stab(low[row], high[row]) if usable else [])
+        ladders.append(stab(low[row], high[row]) if usable else [])
     return ladders
 
 
-def _stab(low: Floats, high: Floats) -> list[float]:
+def stab(low: Floats, high: Floats) -> list[float]:
     """Fewest points that hit all intervals [low, high].
 
     Examples
     --------
-    >>> _stab(np.array([0.0, 1.0, 4.0]), np.array([2.0, 3.0, 5.0]))
+    >>> stab(np.array([0.0, 1.0, 4.0]), np.array([2.0, 3.0, 5.0]))
     [2.0, 5.0]
     """
     order = np.argsort(high)

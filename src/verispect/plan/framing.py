@@ -8,7 +8,7 @@ from verispect.kit.lens import Lens
 from verispect.kit.optic import focal_range
 
 # A zoom is tried at so many focal lengths for a grid.
-_ZOOM_STEPS = 5
+_ZOOM_STEPS = 24
 
 
 def single_frame_focal_mm(lens: Lens, framing_mm: float) -> float | None:

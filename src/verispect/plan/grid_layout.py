@@ -90,6 +90,13 @@ def turned_grid_poses(
     return _laid_out(_PoseKey(pose), tuple(half_picture.tolist()), tuple(half_frame.tolist()), overlap, off)
 
 
+def fewest_cells(*, pose: Pose, half_picture: Floats, half_frame: Floats, overlap: float, centre: Floats) -> float:
+    """How many poses `turned_grid_poses` needs at the least, without looking whether they cover everything."""
+    off = (float(centre[0]), float(centre[1]))
+    _, azimuth, elevation, _ = _sampled(_PoseKey(pose), tuple(half_picture.tolist()), off)
+    return float(sum(len(bearings) for _, bearings in _rows(azimuth, elevation, half_frame, overlap, 1.0)))
+
+
 class _PoseKey:
     """A pose that can be looked up: two methods lay the same grids out, one after the other."""
 
@@ -108,13 +115,10 @@ class _PoseKey:
 def _laid_out(
     key: _PoseKey, picture: tuple[float, float], frame: tuple[float, float], overlap: float, off: tuple[float, float]
 ) -> TurnedGrid | None:
-    pose, half_picture, half_frame = key.pose, np.array(picture), np.array(frame)
-    directions = _picture_directions(pose, half_picture, off)
-    elevation = np.arcsin(np.clip(directions[:, 1], -1.0, 1.0))
+    pose, half_frame = key.pose, np.array(frame)
+    directions, azimuth, elevation, bearing = _sampled(key, picture, off)
     if np.max(np.abs(elevation)) > math.radians(85.0):
         return None
-    bearing = math.atan2(pose.forward[0], pose.forward[2])
-    azimuth = (np.arctan2(directions[:, 0], directions[:, 2]) - bearing + math.pi) % (2.0 * math.pi) - math.pi
     for attempt in range(_TRIES):
         squeeze = 0.985**attempt
         rows = _rows(azimuth, elevation, half_frame, overlap, squeeze)
@@ -132,12 +136,13 @@ def _laid_out(
 
 def covered(directions: Floats, poses: list[Pose], half_frame: Floats) -> Bools:
     """Which directions (K, 3) fall on at least one frame."""
-    seen = np.zeros(len(directions), dtype=bool)
-    for pose in poses:
-        local = directions @ pose.matrix.T
-        before = local[:, 2] > 1e-9
-        depth = np.where(before, local[:, 2], 1.0)[:, None]
-        seen |= before & np.all(np.abs(local[:, :2] / depth) <= half_frame * (1.0 + 1e-9), axis=1)
+    right, up, forward = (
+        directions @ np.stack([pose.matrix[axis] for pose in poses], axis=1) for axis in range(3)
+    )  # (K, poses) each
+    reach = forward * (1.0 + 1e-9)
+    seen: Bools = np.any(
+        (np.abs(right) <= reach * half_frame[0]) & (np.abs(up) <= reach * half_frame[1]) & (forward > 1e-9), axis=1
+    )
     return seen
 
 
@@ -164,15 +169,21 @@ def pitch_step_rad(half_height: float, overlap: float) -> float:
 
 
 def _bearing_step_rad(pitch_rad: float, half_frame: Floats, overlap: float) -> float:
-    low, high = 0.0, 2.0 * math.atan(float(half_frame[0])) / max(math.cos(pitch_rad), 0.05)
-    high = min(high, math.pi)
-    for _ in range(32):
-        middle = 0.5 * (low + high)
-        if row_overlap(middle, pitch_rad, half_frame) >= overlap:
-            low = middle
-        else:
-            high = middle
-    return low
+    """The largest step at which `row_overlap` is as asked: its equation solved for the step.
+
+    With q = hx (1 - 2 overlap) the edge is where R sin(step - phi) = q lifted sin(pitch).
+    """
+    hx, hy = float(half_frame[0]), float(half_frame[1])
+    sin_p, cos_p = math.sin(pitch_rad), math.cos(pitch_rad)
+    q = hx * (1.0 - 2.0 * overlap)
+    step = min(2.0 * math.atan(hx) / max(cos_p, 0.05), math.pi)
+    for y in (-hy, 0.0, hy):
+        lifted, ahead = y * cos_p + sin_p, cos_p - y * sin_p
+        of_sine, of_cosine = ahead - q * cos_p * hx, hx + q * cos_p * ahead
+        share = q * lifted * sin_p / math.hypot(of_sine, of_cosine)
+        if abs(share) <= 1.0:
+            step = min(step, math.atan2(of_cosine, of_sine) + math.asin(share))
+    return max(step, 0.0)
 
 
 def _rows(
@@ -209,12 +220,21 @@ def _bearings(azimuth: Floats, pitch: float, half_frame: Floats, overlap: float,
     return [first + (last - first) * k / (count - 1) for k in range(count)]
 
 
-def _picture_directions(pose: Pose, half_picture: Floats, off: tuple[float, float]) -> Floats:
-    """Unit directions in the world that sample the picture, edges and corners included."""
-    x = off[0] + np.linspace(-half_picture[0], half_picture[0], 61)
-    y = off[1] + np.linspace(-half_picture[1], half_picture[1], 41)
+@lru_cache(maxsize=8)
+def _sampled(
+    key: _PoseKey, picture: tuple[float, float], off: tuple[float, float]
+) -> tuple[Floats, Floats, Floats, float]:
+    """Unit directions (K, 3) that sample the picture, edges and corners included; azimuths, elevations, bearing.
+
+    Azimuths are reckoned from the bearing of the pose.
+    """
+    pose = key.pose
+    x = off[0] + np.linspace(-picture[0], picture[0], 61)
+    y = off[1] + np.linspace(-picture[1], picture[1], 41)
     across, up = np.meshgrid(x, y)
     local = np.stack([across.ravel(), up.ravel(), np.ones(across.size)], axis=1)
     world = local @ pose.matrix
     unit: Floats = world / np.linalg.norm(world, axis=1, keepdims=True)
-    return unit
+    bearing = math.atan2(pose.forward[0], pose.forward[2])
+    azimuth = (np.arctan2(unit[:, 0], unit[:, 2]) - bearing + math.pi) % (2.0 * math.pi) - math.pi
+    return unit, azimuth, np.arcsin(np.clip(unit[:, 1], -1.0, 1.0)), bearing

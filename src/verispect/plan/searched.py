@@ -14,8 +14,10 @@ _HOW = {
     "tilt-series": "the axis that leaves least depth, then every third-stop with the fewest frames along it",
     "rail-series": "every third-stop at life size and farther, with the fewest places of the rail",
     "shift-grid": "even grids at the asked overlap, one focus to the optimum, every third-stop",
-    "turned-grid": "the loosest grids that cover, each frame's own focus, one third-stop for all",
-    "turned-grid-series": "the loosest grids that cover, each frame's fewest focus settings, one third-stop for all",
+    "turned-grid": "the loosest grids that cover, of them the most promising in full: each frame's own focus, "
+    "one third-stop for all",
+    "turned-grid-series": "the loosest grids that cover, of them the most promising in full: each frame's "
+    "fewest focus settings, one third-stop for all",
 }
 
 

@@ -10,6 +10,10 @@ from verispect.optics.sharpness import Criterion
 from verispect.optics.types import Floats
 from verispect.plan.problem import Problem
 
+# Past its first zero the contrast of a disc, 2 J1(x)/x, swings between -0.132 and 0.064 at most
+# (Abramowitz & Stegun, 9.5: the extremes lie at the zeros of J2).
+_RIPPLE = 0.065
+
 
 def choose_stop(criterion: Criterion, softness: Floats, contrast: Floats) -> int:
     """Index of the best stop.
@@ -21,16 +25,21 @@ def choose_stop(criterion: Criterion, softness: Floats, contrast: Floats) -> int
 
     Notes
     -----
-    wave: most contrast of the worst mark. root-sum: least sum. disc, which knows no diffraction: the widest
-    that holds every mark, or the smallest stop where none does.
+    wave: most contrast of the worst mark; where all of it is ripples, the least softness. root-sum: least
+    sum. disc, which knows no diffraction: the widest that holds every mark, or the smallest stop where none does.
     """
-    worst = softness.max(axis=1)
-    if criterion.rule == "wave":
-        return int(np.argmax(contrast.min(axis=1)))
+    worst, least = softness.max(axis=1), contrast.min(axis=1)
+    if criterion.rule == "wave" and not _only_ripples(worst, least):
+        return int(np.argmax(least))
     if criterion.rule == "disc":
         holding = np.flatnonzero(worst <= 1.0)
         return int(holding[0]) if holding.size else int(np.argmin(worst))
     return int(np.argmin(worst))
+
+
+def _only_ripples(worst: Floats, least: Floats) -> bool:
+    """Whether blur is so large at every stop that more contrast no longer means less blur."""
+    return bool(least.max() < _RIPPLE and worst.min() > 1.0 and np.isfinite(worst).any())
 
 
 def look_at_stops(problem: Problem, state: LensState, allowed_mm: Floats | None = None) -> tuple[Floats, Floats]:
@@ -110,9 +119,9 @@ def stop_range(problem: Problem, state: LensState, *, within: float = 0.05) -> t
     softness, contrast = look_at_stops(problem, state)
     worst, least = softness.max(axis=1), contrast.min(axis=1)
     rule = problem.criterion.rule
-    if rule == "wave":
+    if rule == "wave" and not _only_ripples(worst, least):
         good = least >= (1.0 - within) * least.max()
-    elif rule == "root-sum":
+    elif rule != "disc":
         good = worst <= (1.0 + within) * worst.min()
     else:
         good = worst <= max(1.0, float(worst.min()))

@@ -9,9 +9,11 @@ from verispect.optics.types import Floats
 from verispect.plan.burden import cheapest
 from verispect.plan.candidate import Candidate, unfit, worked_out
 from verispect.plan.focus_series import fewest_frames, frames_at_stops
+from verispect.plan.grid_prospects import series_each
+from verispect.plan.methods.grid_search import with_every_focal
 from verispect.plan.methods.lens_choice import circle_reason, corner_reserve_mm, focus_notes
 from verispect.plan.methods.series import no_stop
-from verispect.plan.methods.turned_grid import focused, with_every_focal
+from verispect.plan.methods.turned_grid import focused
 from verispect.plan.plane import focus_for
 from verispect.plan.problem import Problem
 from verispect.plan.scene import Scene
@@ -19,7 +21,7 @@ from verispect.plan.scene import Scene
 
 def turned_grid_series(scene: Scene) -> Candidate:
     """The grid of series of fewest frames, with whichever lens needs fewest."""
-    return with_every_focal("turned-grid-series", scene, _attempt)
+    return with_every_focal("turned-grid-series", scene, _attempt, series_each)
 
 
 def _attempt(problem: Problem, cells: list[Problem], source: list[int], rows: tuple[int, ...]) -> Candidate:
