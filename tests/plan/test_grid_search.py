@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import make_plan
 from verispect.plan.grid_layout import _bearing_step_rad, row_overlap
+from verispect.plan.grid_owners import DEEPEST, SUM, regrouped
 from verispect.plan.grid_prospects import one_focus_each, series_each
 from verispect.plan.methods import worked
 from verispect.plan.methods.grid_search import _half_frame, _layout, cells_of
@@ -61,8 +62,9 @@ def test_estimates_foretell_what_is_worked_out(key, covers) -> None:
             plan = deep_plan(seed, zoom(focal, focal), series_covers=covers)
             scene = build_scene(plan)
             problem = problem_for(scene, plan.kit.lenses[0], focal)
-            layout = _layout(scene, _half_frame(problem))
-            cells, _ = cells_of(problem, layout)
+            half_frame = _half_frame(problem)
+            layout = _layout(scene, half_frame)
+            cells, _ = cells_of(problem, layout, half_frame, DEEPEST if key == "turned-grid" else SUM)
             prospect = ESTIMATES[key](problem, cells, covers)
             candidate = worked(key, scene)
             assert candidate.holds == math.isfinite(prospect.frames)
@@ -85,3 +87,46 @@ def test_step_in_a_row_is_the_largest_with_the_asked_overlap(hx, hy, pitch, over
 def test_every_focal_length_is_counted_among_what_was_searched() -> None:
     found = worked("turned-grid", build_scene(deep_plan(0, zoom(24.0, 70.0))))
     assert str(searched(found)).startswith("Searched 1 lenses at 24 focal lengths")
+
+
+@st.composite
+def shared_marks(draw):
+    """Up to three frames, up to seven marks, each shown by some of the frames and owned by one of those."""
+    frames, count = draw(st.integers(2, 3)), draw(st.integers(2, 7))
+    depth = np.array(draw(st.lists(st.floats(0.0, 5.0), min_size=count, max_size=count)))
+    owner = np.array(draw(st.lists(st.integers(0, frames - 1), min_size=count, max_size=count)))
+    shown = np.array(draw(st.lists(st.booleans(), min_size=count * frames, max_size=count * frames)))
+    shown = shown.reshape(count, frames)
+    shown[np.arange(count), owner] = True
+    return owner, shown, depth
+
+
+def spread(owner, depth, power: float) -> float:
+    return sum(np.ptp(depth[owner == k]) ** power for k in set(owner.tolist()))
+
+
+@given(shared_marks(), st.sampled_from([SUM, DEEPEST]))
+def test_moving_marks_to_neighbours_saves_depth_until_no_single_move_does(marks, power) -> None:
+    owner, shown, depth = marks
+    found = regrouped(owner, shown, depth, power)
+    assert shown[np.arange(len(depth)), found].all()
+    depth = depth / max(float(np.ptp(depth)), 1e-12)
+    least = spread(found, depth, power)
+    assert least <= spread(owner, depth, power) * (1.0 + 1e-9) + 1e-9
+    for k in range(len(depth)):
+        for frame in np.flatnonzero(shown[k]):
+            other = found.copy()
+            other[k] = frame
+            # A frame is never emptied: it has to be taken all the same.
+            if np.any(other == found[k]):
+                assert spread(other, depth, power) >= least - 1e-9
+
+
+def test_taking_marks_from_the_neighbour_saves_frames(monkeypatch) -> None:
+    """The same plans with every mark taken from the frame in whose middle it lies most."""
+    plans = [deep_plan(seed, zoom(45.0, 45.0), series_covers="range") for seed in range(5)]
+    with_sharing = [worked("turned-grid-series", build_scene(plan)) for plan in plans]
+    monkeypatch.setattr("verispect.plan.grid_owners._MOST_MOVES", 0)
+    without = [worked("turned-grid-series", build_scene(plan)) for plan in plans]
+    assert all(candidate.holds for candidate in with_sharing)
+    assert sum(c.frame_count for c in with_sharing) < sum(c.frame_count for c in without)

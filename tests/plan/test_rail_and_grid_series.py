@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from typing import Any
 
@@ -137,8 +138,9 @@ def grid_of_series(places=DEEP, **wish) -> Candidate:
 
 
 def test_grid_of_series_holds_where_one_focus_a_frame_does_not() -> None:
-    wish = {"print_mm": (2400, 1600), "viewing_mm": 500}
-    candidate = grid_of_series(**wish)
+    # One behind the other, so that neighbours cannot share them out.
+    behind = [(0.316 * z, 1.5 - 0.053 * z, z) for z in (1.9, 3.5, 7.0, 15.0, 40.0)]
+    candidate = grid_of_series([*DEEP, *behind], print_mm=(2400, 1600), viewing_mm=500)
     plain = worked("turned-grid", candidate.scene)
     assert not plain.holds
     assert candidate.holds
@@ -154,33 +156,32 @@ def test_grid_of_series_shows_every_must_sharp_when_traced() -> None:
         assert blur <= allowed * 1.001
 
 
-def test_grid_of_series_takes_the_stop_with_the_fewest_frames() -> None:
-    """Each cell by its closed form ln(y_near/y_far)/ln((1 + κ)/(1 − κ)), summed, at every stop."""
+def test_grid_of_series_takes_the_stop_and_the_sharing_with_the_fewest_frames() -> None:
+    """Exhaustive: every way to take each mark from a frame that shows it, each frame by its closed form.
+
+    ln(y_near/y_far)/ln((1 + κ)/(1 − κ)), summed, at every stop.
+    """
     candidate = grid_of_series(rule="disc", print_mm=(2400, 1600), viewing_mm=500)
-    poses = {tuple(np.round(e.pose.forward, 9)): e.pose for e in candidate.exposures}
-    of_pose: dict[tuple[float, ...], set[float]] = {}
-    for exposure in candidate.exposures:
-        of_pose.setdefault(tuple(np.round(exposure.pose.forward, 9)), set()).add(exposure.state.image_distance_mm)
-    world = candidate.scene.world_m
-    owned: dict[tuple[float, ...], list[float]] = {key: [] for key in poses}
-    for place in world:
-
-        def off_centre(key, place=place) -> float:
-            x, y, z = poses[key].to_camera_mm(place)
-            return max(abs(x), abs(y)) / z if z > 0 else math.inf
-
-        nearest = min(poses, key=off_centre)
-        owned[nearest].append(float(poses[nearest].to_camera_mm(place)[2]))
-    totals = []
-    for stop in candidate.lens.stops():
-        kappa = candidate.criterion.disc_mm * stop / 70.0
-        total = 0
-        for depths in owned.values():
-            ys = [70.0 * d / (d - 70.0) for d in depths] or [70.0]
+    poses = list({tuple(np.round(e.pose.forward, 9)): e.pose for e in candidate.exposures}.values())
+    half = np.array([18.0, 12.0]) / max(e.state.image_distance_mm for e in candidate.exposures)
+    choices = []
+    for place in candidate.scene.world_m:
+        seen = [pose.to_camera_mm(place) for pose in poses]
+        choices.append(
+            [(k, float(at[2])) for k, at in enumerate(seen) if at[2] > 0 and np.all(np.abs(at[:2]) <= half * at[2])]
+        )
+    assert max(len(choice) for choice in choices) > 1
+    least = math.inf
+    for taken in itertools.product(*choices):
+        spans: dict[int, list[float]] = {}
+        for frame, depth in taken:
+            spans.setdefault(frame, []).append(70.0 * depth / (depth - 70.0))
+        logs = [math.log(max(ys) / min(ys)) for ys in spans.values()]
+        for stop in candidate.lens.stops():
+            kappa = candidate.criterion.disc_mm * stop / 70.0
             ratio = math.log((1.0 + kappa) / (1.0 - kappa))
-            total += max(1, math.ceil(math.log(max(ys) / min(ys)) / ratio - 1e-9))
-        totals.append(total)
-    assert candidate.frame_count == min(totals)
+            least = min(least, len(poses) + sum(max(1, math.ceil(log / ratio - 1e-9)) - 1 for log in logs))
+    assert candidate.frame_count == least
 
 
 def test_a_grid_whose_cells_hold_in_one_frame_is_no_larger_as_a_grid_of_series() -> None:

@@ -14,6 +14,7 @@ from verispect.optics.types import Floats
 from verispect.plan.candidate import Candidate, unfit
 from verispect.plan.framing import grid_focals_mm
 from verispect.plan.grid_layout import TurnedGrid, fewest_cells, turned_grid_poses
+from verispect.plan.grid_owners import DEEPEST, SUM, owners
 from verispect.plan.grid_prospects import Prospect
 from verispect.plan.methods.lens_choice import best_of, nearer_than_focal
 from verispect.plan.problem import Problem, problem_for
@@ -110,7 +111,7 @@ def _grids(key: str, scene: Scene, estimate: Estimate, refused: list[Candidate])
             )
             refused.append(unfit(key, scene, reason))
             continue
-        cells, source = cells_of(problem, layout)
+        cells, source = cells_of(problem, layout, half_frame, DEEPEST if key == "turned-grid" else SUM)
         prospect = estimate(problem, cells, covers)
         fewest = min(fewest, prospect.frames)
         yield _Grid(problem, cells, source, layout.rows, prospect)
@@ -150,16 +151,20 @@ def _half_frame(problem: Problem) -> Floats:
     return found
 
 
-def cells_of(problem: Problem, layout: TurnedGrid) -> tuple[list[Problem], list[int]]:
-    """A problem for each frame, with the marks that lie nearest its middle, and whose focus it takes.
+def cells_of(
+    problem: Problem, layout: TurnedGrid, half_frame: Floats, power: float
+) -> tuple[list[Problem], list[int]]:
+    """A problem for each frame, with the marks that are taken from it, and whose focus it takes.
 
     A frame on which nothing must be sharp takes the focus of the nearest frame that has something, so
     that their focus agrees where they overlap.
     """
-    unit = problem.scene.world_m[problem.chosen] - problem.pose.pupil_m
-    unit = unit / np.linalg.norm(unit, axis=1, keepdims=True)
+    away = problem.scene.world_m[problem.chosen] - problem.pose.pupil_m
+    distance = np.linalg.norm(away, axis=1, keepdims=True)
+    exit_mm = problem.focal_mm * (1.0 - problem.lens.pupil_magnification)
+    sharp_at = focus_image_distance_mm(problem.points_mm, focal_mm=problem.focal_mm)
+    owner = owners(away / distance, layout, half_frame, np.log(np.maximum(sharp_at - exit_mm, 1e-6)), power)
     forward = np.stack([pose.forward for pose in layout.poses])
-    owner = np.argmax(_centrality(unit, layout), axis=1)
     cells = [problem.looking(pose, problem.chosen[owner == k]) for k, pose in enumerate(layout.poses)]
     filled = [k for k, cell in enumerate(cells) if cell.chosen.size]
     source = [
@@ -167,13 +172,3 @@ def cells_of(problem: Problem, layout: TurnedGrid) -> tuple[list[Problem], list[
         for k in range(len(cells))
     ]
     return cells, source
-
-
-def _centrality(unit: Floats, layout: TurnedGrid) -> Floats:
-    """How near its frame's middle each mark lies in each frame, (K, frames); higher is nearer."""
-    rows = []
-    for pose in layout.poses:
-        local = unit @ pose.matrix.T
-        depth = np.where(local[:, 2] > 0.05, local[:, 2], np.nan)
-        rows.append(-np.nan_to_num(np.max(np.abs(local[:, :2]), axis=1) / depth, nan=1e9))
-    return np.stack(rows, axis=1)
