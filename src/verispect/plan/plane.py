@@ -70,6 +70,7 @@ def best_plane(
     start: LensState | None = None,
     direction: tuple[float, float] | None = None,
     conditions: Callable[[LensState], Floats] | None = None,
+    badness: Callable[[LensState], Floats] | None = None,
 ) -> LensState:
     """Tilt, swing and focus together for the least worst weighted blur.
 
@@ -86,6 +87,8 @@ def best_plane(
         Unit vector (right, up) to which the axis may lean, either way; without it to any side.
     conditions : callable, optional
         What must stay ≥ 0 in a state, shape (m,); needs a `start` for which it does.
+    badness : callable, optional
+        What is made least at its worst in place of the weighted blur, shape (K,) of a state.
     """
     ways = np.eye(2) if direction is None else np.array([direction])
     begin = start or _from_linear_programme(problem, weights, limit_rad, ways)
@@ -99,20 +102,22 @@ def best_plane(
 
     def residuals(x: Floats) -> Floats:
         state = state_of(x)
+        if badness is not None:
+            return badness(state)
         seen = points + state.pupil_ahead_mm * np.asarray(state.axis)
         cones = pupil_cones(seen, state)
         blur: Floats = weights * cones.long_rate * (state.image_distance_mm - cones.sharp_at_mm)
         return blur
 
     first = np.array([*(ways @ np.array(begin.axis[:2])), begin.image_distance_mm / begin.axis[2]])
-    spread = float(np.max(np.abs(residuals(first)))) * f_number / problem.focal_mm
+    spread = 1e-3 if badness is not None else float(np.max(np.abs(residuals(first)))) * f_number / problem.focal_mm
     free = len(ways)
     x, _ = polish(
         residuals,
         first,
         lower=np.array([*[-limit] * free, problem.nearest_tilted_mm]),
         upper=np.array([*[limit] * free, problem.longest_image_mm]),
-        steps=np.array([*[0.02] * free, max(spread, 1e-4) * problem.focal_mm]),
+        steps=np.array([*[0.02 if limit > 0.0 else 0.0] * free, max(spread, 1e-4) * problem.focal_mm]),
         conditions=None if conditions is None else lambda x: conditions(state_of(x)),
     )
     return state_of(x)

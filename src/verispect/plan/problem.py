@@ -36,6 +36,8 @@ class Problem:
         Indices of the marks that this problem's settings are searched for.
     ring_focal_mm : float
         The focal length at infinity where `focal_mm` is that of a lens focused near; 0 where they are one.
+    even : bool
+        Whether all marks count alike, whatever weights they have.
     """
 
     scene: Scene
@@ -44,6 +46,7 @@ class Problem:
     pose: Pose
     chosen: Indices
     ring_focal_mm: float = 0.0
+    even: bool = False
 
     @cached_property
     def criterion(self) -> Criterion:
@@ -63,6 +66,8 @@ class Problem:
     @property
     def weights(self) -> Floats:
         """Weights of the chosen marks, shape (K,)."""
+        if self.even:
+            return np.ones(len(self.chosen))
         found: Floats = self.scene.weights[self.chosen]
         return found
 

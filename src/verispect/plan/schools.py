@@ -14,9 +14,9 @@ from verispect.optics.depth import focus_and_stop_for_limits
 from verispect.optics.focus import hyperfocal_mm, image_distance_for_object_mm
 from verispect.optics.lens import LensState
 from verispect.optics.types import Floats
-from verispect.plan.plane import focus_for
 from verispect.plan.problem import Problem
-from verispect.plan.stopping import best_stop, choose_stop, look_at_stops, moving_weights
+from verispect.plan.stopping import choose_stop, look_at_stops
+from verispect.plan.whole_softness import best_frame
 from verispect.sentence import Sentence
 
 
@@ -54,7 +54,7 @@ class School:
 
 def schools_of(problem: Problem) -> list[School]:
     """Every school on the chosen marks of a problem, the optimum first."""
-    optimum = _optimum(problem)
+    optimum = best_frame(problem)
     depth = problem.points_from_lens_mm(optimum)[:, 2]
     near, far = float(depth.min()), float(depth.max())
     found = [_tried(problem, Sentence("the optimum: the softest must as sharp as can be"), optimum)]
@@ -112,15 +112,6 @@ def _rules(problem: Problem, near: float, far: float, f_number: float) -> list[t
         (Sentence("infinity"), math.inf),
         (Sentence("the nearest must"), near),
     ]
-
-
-def _optimum(problem: Problem) -> LensState:
-    state = focus_for(problem, f_number=problem.middle_stop, weights=problem.weights)
-    state = state.at(best_stop(problem, state))
-    if not problem.is_plain:
-        state = focus_for(problem, f_number=state.f_number, weights=moving_weights(problem, state))
-        state = state.at(best_stop(problem, state))
-    return state
 
 
 def _tried(problem: Problem, name: Sentence, state: LensState, row: int | None = None) -> School:

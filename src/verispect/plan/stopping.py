@@ -12,7 +12,7 @@ from verispect.plan.problem import Problem
 
 # Past its first zero the contrast of a disc, 2 J1(x)/x, swings between -0.132 and 0.064 at most
 # (Abramowitz & Stegun, 9.5: the extremes lie at the zeros of J2).
-_RIPPLE = 0.065
+RIPPLE = 0.065
 
 
 def choose_stop(criterion: Criterion, softness: Floats, contrast: Floats) -> int:
@@ -39,7 +39,7 @@ def choose_stop(criterion: Criterion, softness: Floats, contrast: Floats) -> int
 
 def _only_ripples(worst: Floats, least: Floats) -> bool:
     """Whether blur is so large at every stop that more contrast no longer means less blur."""
-    return bool(least.max() < _RIPPLE and worst.min() > 1.0 and np.isfinite(worst).any())
+    return bool(least.max() < RIPPLE and worst.min() > 1.0 and np.isfinite(worst).any())
 
 
 def look_at_stops(problem: Problem, state: LensState, allowed_mm: Floats | None = None) -> tuple[Floats, Floats]:
@@ -99,6 +99,12 @@ def _throwing_out(problem: Problem, state: LensState, softness: Floats, contrast
     if enough.size == 0:
         return int(holding[np.argmax(share[holding])])
     return int(enough[choose_stop(problem.criterion, softness[enough], contrast[enough])])
+
+
+def neighbours(problem: Problem, f_number: float) -> list[float]:
+    """A stop of the lens and those beside it."""
+    at = int(np.argmin(np.abs(problem.stops - f_number)))
+    return [float(stop) for stop in problem.stops[max(at - 1, 0) : at + 2]]
 
 
 def worst_at(problem: Problem, state: LensState) -> float:

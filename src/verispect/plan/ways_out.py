@@ -18,10 +18,9 @@ from verispect.plan.focus_series import holding_intervals
 from verispect.plan.framing import single_frame_focal_mm
 from verispect.plan.methods.lens_choice import nearer_than_focal, shifts_too_far
 from verispect.plan.methods.one_frame import attempt_one_frame
-from verispect.plan.plane import focus_for
 from verispect.plan.problem import Problem, problem_for
 from verispect.plan.scene import Scene, build_scene
-from verispect.plan.stopping import best_stop, moving_weights
+from verispect.plan.whole_softness import best_frame
 from verispect.sentence import Sentence
 from verispect.subject.marks import Mark
 from verispect.subject.surfaces import Surface
@@ -239,12 +238,7 @@ def letting_go(scene: Scene, one: Candidate) -> WayOut | None:
 def _best_of_these(problem: Problem, held: Indices) -> Exposure:
     """The best straight frame for some of the marks."""
     part = problem.looking(problem.pose, held)
-    state = focus_for(part, f_number=part.middle_stop, weights=part.weights)
-    state = state.at(best_stop(part, state))
-    if not part.is_plain:
-        state = focus_for(part, f_number=state.f_number, weights=moving_weights(part, state))
-        state = state.at(best_stop(part, state))
-    return part.exposure(state)
+    return part.exposure(best_frame(part))
 
 
 def _group_names(scene: Scene, groups: np.ndarray[tuple[int], np.dtype[np.int64]]) -> list[str]:

@@ -13,7 +13,7 @@ from verispect.kit.optic import focal_range
 from verispect.optics.circle import circle_reserve_mm, corner_points_mm
 from verispect.optics.lens import FORWARD, LensState
 from verispect.optics.types import Floats
-from verispect.plan.burden import ranked
+from verispect.plan.burden import better, ranked
 from verispect.plan.candidate import Candidate, unfit
 from verispect.plan.framing import single_frame_focal_mm
 from verispect.plan.problem import Problem, problem_for
@@ -98,12 +98,20 @@ def shifts_too_far(problem: Problem) -> Sentence | None:
 
 def _attempted(problem: Problem, attempt: Attempt) -> Candidate:
     """An attempt; with a tilted lens that focuses internally once more, with the focal length it then has."""
-    found = attempt(problem)
+    found = with_even_weights(problem, attempt)
     internal = problem.lens.closest_focal_mm != problem.lens.focal_mm
     if not internal or not found.exposures or found.exposures[0].state.axis == FORWARD:
         return found
     middle = found.exposures[len(found.exposures) // 2].state
-    return attempt(problem.focused_near(middle))
+    return with_even_weights(problem.focused_near(middle), attempt)
+
+
+def with_even_weights(problem: Problem, attempt: Attempt) -> Candidate:
+    """An attempt; where weights keep it from holding, the better of it and one in which all marks count alike."""
+    found = attempt(problem)
+    if found.holds or not found.fits or not np.ptp(problem.weights) > 0.0:
+        return found
+    return better(found, attempt(replace(problem, even=True)))
 
 
 def nearer_than_focal(problem: Problem) -> Sentence | None:

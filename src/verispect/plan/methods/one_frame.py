@@ -10,10 +10,9 @@ from verispect.plan.methods.lens_choice import (
     focus_notes,
     with_every_lens,
 )
-from verispect.plan.plane import focus_for
 from verispect.plan.problem import Problem
 from verispect.plan.scene import Scene
-from verispect.plan.stopping import best_stop, moving_weights
+from verispect.plan.whole_softness import best_frame
 
 
 def one_frame(scene: Scene) -> Candidate:
@@ -23,13 +22,7 @@ def one_frame(scene: Scene) -> Candidate:
 
 def attempt_one_frame(problem: Problem) -> Candidate:
     """The best frame of one lens at one focal length."""
-    state = focus_for(problem, f_number=problem.middle_stop, weights=problem.weights)
-    stop = best_stop(problem, state)
-    if not problem.is_plain:
-        weights = moving_weights(problem, state.at(stop))
-        state = focus_for(problem, f_number=stop, weights=weights)
-        stop = best_stop(problem, state)
-    state, notes = as_set(problem, state.at(stop))
+    state, notes = as_set(problem, best_frame(problem))
     reserve = corner_reserve_mm(problem, state)
     if reserve < -1e-6:
         return unfit("one-frame", problem.scene, circle_reason(problem, reserve))

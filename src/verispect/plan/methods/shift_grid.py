@@ -14,6 +14,7 @@ from verispect.plan.methods.lens_choice import (
     corner_reserve_mm,
     focus_notes,
     nearer_than_focal,
+    with_even_weights,
 )
 from verispect.plan.plane import focus_for
 from verispect.plan.problem import Problem, problem_for
@@ -37,7 +38,7 @@ def shift_grid(scene: Scene) -> Candidate:
                 {"lens": lens.name, "framing": scene.plan.camera.framing_mm},
             )
             attempts.append(unfit("shift-grid", scene, reason))
-        attempts.extend(_attempt(problem_for(scene, lens, focal)) for focal in focals)
+        attempts.extend(with_even_weights(problem_for(scene, lens, focal), _attempt) for focal in focals)
     return best_of("shift-grid", scene, attempts)
 
 

@@ -19,6 +19,7 @@ from verispect.plan.plane import best_plane
 from verispect.plan.problem import Problem
 from verispect.plan.scene import Scene
 from verispect.plan.stopping import best_stop, moving_weights, worst_at
+from verispect.plan.whole_softness import seen_whole
 from verispect.sentence import Sentence
 
 
@@ -82,7 +83,8 @@ def _solve(problem: Problem, limit_rad: float, direction: tuple[float, float] | 
     stop = best_stop(problem, state)
     weights = moving_weights(problem, state.at(stop))
     state = best_plane(problem, f_number=stop, weights=weights, limit_rad=limit_rad, start=state, direction=direction)
-    return state.at(best_stop(problem, state))
+    state = state.at(best_stop(problem, state))
+    return seen_whole(problem, state, limit_rad, direction)
 
 
 def _within_circle(problem: Problem, limit_rad: float, box_rad: float) -> LensState:

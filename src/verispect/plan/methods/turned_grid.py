@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from verispect.optics.lens import LensState
 from verispect.plan.candidate import Candidate, unfit, worked_out
 from verispect.plan.grid_prospects import one_focus_each
 from verispect.plan.methods.grid_search import with_every_focal
-from verispect.plan.methods.lens_choice import circle_reason, corner_reserve_mm, focus_notes
+from verispect.plan.methods.lens_choice import circle_reason, corner_reserve_mm, focus_notes, with_even_weights
 from verispect.plan.plane import focus_for
 from verispect.plan.problem import Problem
 from verispect.plan.scene import Scene
@@ -21,6 +23,13 @@ def turned_grid(scene: Scene) -> Candidate:
 
 
 def _attempt(problem: Problem, cells: list[Problem], source: list[int], rows: tuple[int, ...]) -> Candidate:
+    def attempt(whole: Problem) -> Candidate:
+        return _worked(problem, [replace(cell, even=whole.even) for cell in cells], source, rows)
+
+    return with_even_weights(problem, attempt)
+
+
+def _worked(problem: Problem, cells: list[Problem], source: list[int], rows: tuple[int, ...]) -> Candidate:
     states = focused(cells, source)
     reserve = min(corner_reserve_mm(cell, state) for cell, state in zip(cells, states, strict=True))
     if reserve < -1e-6:

@@ -1,0 +1,71 @@
+"""A last polish where more than defocus spoils a mark: motion, or the lens's own blur.
+
+Then the least worst blur is not quite the least worst softness, and what the rule in force sees is made best.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from verispect.optics.blur import blur_axes_mm
+from verispect.optics.lens import LensState
+from verispect.optics.types import Floats
+from verispect.plan.plane import best_plane, focus_for
+from verispect.plan.problem import Problem
+from verispect.plan.stopping import RIPPLE, best_stop, moving_weights, neighbours
+
+
+def best_frame(problem: Problem) -> LensState:
+    """The best focus and stop of one frame with the lens straight."""
+    state = focus_for(problem, f_number=problem.middle_stop, weights=problem.weights)
+    state = state.at(best_stop(problem, state))
+    if problem.is_plain:
+        return state
+    state = focus_for(problem, f_number=state.f_number, weights=moving_weights(problem, state))
+    return seen_whole(problem, state.at(best_stop(problem, state)), 0.0)
+
+
+def seen_whole(
+    problem: Problem, state: LensState, limit_rad: float, direction: tuple[float, float] | None = None
+) -> LensState:
+    """The state, or one beside it in which the worst mark is better by everything that spoils it.
+
+    Parameters
+    ----------
+    limit_rad : float
+        Of the tilt; 0 keeps the lens as it is and focuses alone.
+    """
+    if problem.is_plain or problem.criterion.rule == "disc" or np.ptp(problem.weights) > 0.0:
+        return state
+    best, least = state, _worst(problem, state)
+    if not least < (1.0 - RIPPLE if problem.criterion.rule == "wave" else np.inf):
+        return state
+    for stop in neighbours(problem, state.f_number):
+        found = best_plane(
+            problem,
+            f_number=stop,
+            weights=problem.weights,
+            limit_rad=limit_rad,
+            start=state.at(stop),
+            direction=direction,
+            badness=lambda tried: _badness(problem, tried),
+        )
+        worst = _worst(problem, found)
+        if worst < least:
+            best, least = found, worst
+    return best
+
+
+def _worst(problem: Problem, state: LensState) -> float:
+    return float(_badness(problem, state).max())
+
+
+def _badness(problem: Problem, state: LensState) -> Floats:
+    """Contrast that is missing, or softness, of each chosen mark, shape (K,)."""
+    points = problem.points_from_lens_mm(state)
+    smears, residuals = problem.spoilers_mm(state, points)
+    blur, working, criterion = blur_axes_mm(points, state)[0], state.working_f_number, problem.criterion
+    if criterion.rule == "wave":
+        missing: Floats = 1.0 - criterion.contrast(blur, working, smears, residuals)
+        return missing
+    return criterion.softness(blur, working, smears, residual_mm=residuals)
