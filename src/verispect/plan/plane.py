@@ -71,6 +71,7 @@ def best_plane(
     direction: tuple[float, float] | None = None,
     conditions: Callable[[LensState], Floats] | None = None,
     badness: Callable[[LensState], Floats] | None = None,
+    rounds: int = 8,
 ) -> LensState:
     """Tilt, swing and focus together for the least worst weighted blur.
 
@@ -89,6 +90,8 @@ def best_plane(
         What must stay ≥ 0 in a state, shape (m,); needs a `start` for which it does.
     badness : callable, optional
         What is made least at its worst in place of the weighted blur, shape (K,) of a state.
+    rounds : int
+        Of the polish, at most.
     """
     ways = np.eye(2) if direction is None else np.array([direction])
     begin = start or _from_linear_programme(problem, weights, limit_rad, ways)
@@ -117,7 +120,8 @@ def best_plane(
         first,
         lower=np.array([*[-limit] * free, problem.nearest_tilted_mm]),
         upper=np.array([*[limit] * free, problem.longest_image_mm]),
-        steps=np.array([*[0.02 if limit > 0.0 else 0.0] * free, max(spread, 1e-4) * problem.focal_mm]),
+        steps=np.array([*[0.02] * free, max(spread, 1e-4) * problem.focal_mm]),
+        rounds=rounds,
         conditions=None if conditions is None else lambda x: conditions(state_of(x)),
     )
     return state_of(x)

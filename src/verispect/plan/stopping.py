@@ -102,9 +102,10 @@ def _throwing_out(problem: Problem, state: LensState, softness: Floats, contrast
 
 
 def neighbours(problem: Problem, f_number: float) -> list[float]:
-    """A stop of the lens and those beside it."""
+    """A stop of the lens, and then those beside it."""
     at = int(np.argmin(np.abs(problem.stops - f_number)))
-    return [float(stop) for stop in problem.stops[max(at - 1, 0) : at + 2]]
+    beside = [k for k in (at - 1, at + 1) if 0 <= k < len(problem.stops)]
+    return [f_number, *(float(problem.stops[k]) for k in beside)]
 
 
 def worst_at(problem: Problem, state: LensState) -> float:
