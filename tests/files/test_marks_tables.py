@@ -53,7 +53,7 @@ def test_bad_rows_are_told_one_by_one_and_good_ones_taken() -> None:
     [
         ("", "the table is empty"),
         ("name,x [m],y [m]\n", "needs across, up and away"),
-        ("x [furlong],y [m],z [m]\n", "unit 'furlong'; m, cm, mm, km, ft, in would be right"),
+        ("x [furlong],y [m],z [m]\n", "unit 'furlong'; m, cm, mm, km, ft, in, yd would be right"),
         ('name,x [m],y [m],z [m]\n"' + "a" * 200_000, "no CSV table"),
     ],
 )

@@ -474,3 +474,15 @@ def test_the_drawings_are_written_for_print(window: MainWindow, tmp_path: Path, 
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a: (str(tmp_path / "out.bmp"), ""))
     window.desk.save_drawings()
     assert "is written as one of" in window.message.text
+
+
+def test_distortion_is_taken_out_of_what_is_shown_and_undone(qtbot, photographed: MainWindow) -> None:
+    window = photographed
+    desk = window.photograph_desk
+    before = desk._image.copy()
+    photo = window.document.plan.photograph.model_copy(update={"distortion_percent": 8.0, "axis_row_px": 100.0})
+    window.document.update("distortion", photograph=photo)
+    qtbot.waitUntil(lambda: desk._image != before, timeout=30_000)
+    assert desk._image.size() == before.size()
+    window.document.undo_stack.undo()
+    qtbot.waitUntil(lambda: desk._image == before, timeout=30_000)

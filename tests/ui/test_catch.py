@@ -98,6 +98,6 @@ def test_a_table_with_bad_rows_says_which(window: MainWindow, tmp_path: Path) ->
     assert "1 marks added, 1 rows not: row 3, y [m]: 'one' is no number" in window.message._words.text()
     path.write_bytes(b"\xff\xfe\x00broken")
     window.marks_desk.read_path(path)
-    assert "no UTF-8 text" in window.message._words.text()
+    assert "this is no text" in window.message._words.text()
     window.marks_desk.read_path(tmp_path / "gone.csv")
     assert "cannot be read" in window.message._words.text()

@@ -1,11 +1,15 @@
-"""Marks as CSV: any order of columns, the unit in the header, every complaint with its row."""
+"""Marks as CSV: any order of columns, units in the header, every complaint with its row.
+
+Spreadsheets write more than the plain form: titles above the header, units in a row of their own, decimal
+commas, spaces between thousands, a first line `sep=;`, other encodings.
+"""
 
 from __future__ import annotations
 
 import csv
 import io
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from pydantic import ValidationError
 
@@ -15,8 +19,13 @@ from verispect.subject.marks import Mark
 
 # More than any plan holds.
 MOST_BYTES = 50_000_000
-_METRES = {"m": 1.0, "cm": 0.01, "mm": 0.001, "km": 1000.0, "ft": 0.3048, "in": 0.0254}
-_SPEEDS = {"mm/s": 1.0, "cm/s": 10.0, "m/s": 1000.0}
+_METRES = {"m": 1.0, "cm": 0.01, "mm": 0.001, "km": 1000.0, "ft": 0.3048, "in": 0.0254, "yd": 0.9144}
+_SPEEDS = {"mm/s": 1.0, "cm/s": 10.0, "m/s": 1000.0, "km/h": 1e6 / 3600.0}
+_LONG = {
+    "metre": "m", "metres": "m", "meter": "m", "meters": "m", "feet": "ft", "foot": "ft", "'": "ft", "inch": "in",
+    "inches": "in", '"': "in", "millimetres": "mm", "millimeters": "mm", "centimetres": "cm", "centimeters": "cm",
+    "yard": "yd", "yards": "yd", "kilometres": "km", "kilometers": "km", "mm_s": "mm/s", "m_s": "m/s",
+}  # fmt: skip
 _KEYS = {
     "name": "name", "mark": "name",
     "x": "x_m", "across": "x_m", "side": "x_m", "right": "x_m",
@@ -28,21 +37,58 @@ _KEYS = {
     "soft at least": "soft_times",
 }  # fmt: skip
 _NEEDED = ("x_m", "y_m", "z_m")
+_WORDS = ("name", "need")
+# So many rows may stand above the header.
+_TITLES = 20
+# Whatever stands in brackets is a unit; without them it must be one that is known.
+_WITH_UNIT = (
+    r"(.*?)\s*[\[\(]\s*(.*?)\s*[\]\)]", r"(.*?)\s*,\s*(\S+)", r"(.*?) in (\S+)", r"(.*?)[ _]([a-z\'\"/_]+)"
+)  # fmt: skip
+_NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
 class TableRead:
-    """What a table gave: the marks of its good rows, and a sentence for each bad one."""
+    """What a table gave: the marks of its good rows, a sentence for each bad one, and what was taken for granted."""
 
     marks: tuple[Mark, ...]
     complaints: tuple[Sentence, ...]
+    notes: tuple[Sentence, ...] = ()
 
 
 @dataclass(frozen=True)
 class _Column:
     key: str
-    factor: float
+    unit: str
     title: str
+
+    @property
+    def units(self) -> dict[str, float]:
+        """The units that may stand in it, over what its key says."""
+        if self.key.endswith("_mm_s"):
+            return _SPEEDS
+        if self.key == "detail_mm":
+            return {unit: 1000.0 * factor for unit, factor in _METRES.items()}
+        return _METRES if self.key.endswith("_m") else {}
+
+
+def text_of_table(content: bytes, *, name: str) -> str:
+    """The letters of a table: UTF-8, UTF-16 with its mark, or the usual encoding of western desktops.
+
+    Raises
+    ------
+    FileError
+        For bytes that are no text.
+    """
+    encodings = ["utf-16"] if content[:2] in (b"\xff\xfe", b"\xfe\xff") else ["utf-8-sig", "cp1252"]
+    for encoding in encodings:
+        try:
+            text = content.decode(encoding)
+        except UnicodeDecodeError:
+            continue
+        if "\0" not in text:
+            return text
+    raise FileError("{name}: this is no text; save the table as CSV in UTF-8", name=name)
 
 
 def marks_from_csv(text: str, *, name: str) -> TableRead:
@@ -51,7 +97,7 @@ def marks_from_csv(text: str, *, name: str) -> TableRead:
     Raises
     ------
     FileError
-        If the header lacks a column that a mark needs, or a unit is not known.
+        If no row at the top is a header with the columns that a mark needs, or a unit is not known.
     """
     if len(text) > MOST_BYTES:
         raise FileError(
@@ -60,74 +106,151 @@ def marks_from_csv(text: str, *, name: str) -> TableRead:
             size=len(text),
             MOST_BYTES=MOST_BYTES,
         )
-    first, _, _ = text.lstrip("\ufeff").partition("\n")
-    separator = max(",;\t", key=first.count)
-    rows = csv.reader(io.StringIO(text.lstrip("\ufeff")), delimiter=separator)
+    text = text.lstrip("\ufeff")
+    hint = re.match(r"sep=(.)\r?\n", text, re.IGNORECASE)
+    if hint:
+        text = text[hint.end() :]
+    separator = hint[1] if hint else _separator(text)
     try:
-        header = next(rows)
-        columns = [_column(title, name) for title in header]
-        missing = [key for key in _NEEDED if key not in {column.key for column in columns if column}]
-        if missing:
-            have = ", ".join(title.strip() for title in header if title.strip()) or "nothing"
-            raise FileError(
-                "{name}: the header has {have}; it needs across, up and away, each with its unit, such as 'away [m]'",
-                name=name,
-                have=have,
-            )
-        return _read_rows(rows, columns)
-    except StopIteration:
-        raise FileError(
-            "{name}: the table is empty; its first row must be a header such as 'name,across [m]'", name=name
-        ) from None
+        rows = list(csv.reader(io.StringIO(text, newline=""), delimiter=separator))
     except csv.Error as error:
         raise FileError("{name}: this is no CSV table: {error}", name=name, error=error) from None
+    at, columns = _header(rows, name)
+    at += 1
+    if at < len(rows) and _is_row_of_units(rows[at], columns):
+        columns = [
+            replace(column, unit=_unit(cell)) if column and cell.strip() else column
+            for column, cell in zip(columns, [*rows[at], *[""] * len(columns)], strict=False)
+        ]
+        at += 1
+    first_line = at + 1 + (1 if hint else 0)
+    return _read_rows(rows[at:], columns, first_line, decimal_comma=separator != ",")
 
 
-def _column(title: str, name: str) -> _Column | None:
-    """What a header cell means; None for a column that is not ours."""
-    found = re.match(r"^\s*([^\[\(]*?)\s*(?:[\[\(]\s*(.*?)\s*[\]\)])?\s*$", title)
-    if found is None:
-        return None
-    word, unit = found[1].lower(), (found[2] or "").lower()
-    key = _KEYS.get(word) or (word if word in set(_KEYS.values()) else None)
-    if key is None:
-        return None
-    if not unit:
-        return _Column(key, 1.0, title.strip())
-    units = _SPEEDS if key.endswith("_mm_s") else _METRES if key.endswith(("_m", "_mm")) else {}
-    if unit not in units:
-        allowed = ", ".join(units) or "none"
+def _separator(text: str) -> str:
+    """What parts the columns: whatever the line has most of that looks most like a header."""
+    lines = [line for line in text.splitlines()[:_TITLES] if line.strip()]
+    return max(",;\t|", key=lambda mark: max((line.count(mark) for line in lines), default=0))
+
+
+def _header(rows: list[list[str]], name: str) -> tuple[int, list[_Column | None]]:
+    """The first row that has the columns a mark needs, and what they mean."""
+    filled = [(k, row) for k, row in enumerate(rows) if any(cell.strip() for cell in row)][:_TITLES]
+    if not filled:
         raise FileError(
-            "{name}: column {column!r} has the unit {unit!r}; {allowed} would be right",
-            name=name,
-            column=title.strip(),
-            unit=unit,
-            allowed=allowed,
+            "{name}: the table is empty; its first row must be a header such as 'name,across [m]'", name=name
         )
-    return _Column(key, units[unit] / (0.001 if key == "detail_mm" else 1.0), title.strip())
+    for at, row in filled:
+        columns = [_column(title) for title in row]
+        keys = [column.key for column in columns if column]
+        if not set(_NEEDED) <= set(keys):
+            continue
+        for column in columns:
+            if column is None:
+                continue
+            twins = [other.title for other in columns if other and other.key == column.key]
+            if len(twins) > 1:
+                raise FileError(
+                    "{name}: the columns {columns} mean the same; rename or remove all but one",
+                    name=name,
+                    columns=" and ".join(repr(title) for title in twins),
+                )
+            if column.unit and column.unit not in column.units:
+                raise FileError(
+                    "{name}: column {column!r} has the unit {unit!r}; {allowed} would be right",
+                    name=name,
+                    column=column.title,
+                    unit=column.unit,
+                    allowed=", ".join(column.units) or "none",
+                )
+        return at, columns
+    have = ", ".join(title.strip() for title in filled[0][1] if title.strip())
+    raise FileError(
+        "{name}: the header has {have}; it needs across, up and away, each with its unit, such as 'away [m]'",
+        name=name,
+        have=have,
+    )
 
 
-def _read_rows(rows: object, columns: list[_Column | None]) -> TableRead:
+def _column(title: str) -> _Column | None:
+    """What a header cell means, `away [ft]`, `away (ft)`, `away, ft`, `away in ft`, `z_ft`; None for one not ours."""
+    plain = title.strip().lower()
+    whole = _key(plain)
+    if whole:
+        return _Column(
+            whole,
+            "mm" if whole == "detail_mm" else "m" if plain == whole and whole.endswith("_m") else "",
+            title.strip(),
+        )
+    for pattern in _WITH_UNIT:
+        found = re.fullmatch(pattern, plain)
+        key = _key(found[1].strip()) if found else None
+        if found and key and (pattern == _WITH_UNIT[0] or _unit(found[2]) in (*_METRES, *_SPEEDS)):
+            return _Column(key, _unit(found[2]), title.strip())
+    return None
+
+
+def _key(word: str) -> str | None:
+    return _KEYS.get(word) or (word if word in set(_KEYS.values()) else None)
+
+
+def _unit(text: str) -> str:
+    unit = text.strip().lower().strip("[]()").strip()
+    return _LONG.get(unit, unit)
+
+
+def _is_row_of_units(cells: list[str], columns: list[_Column | None]) -> bool:
+    found = [
+        _unit(cell) in column.units for column, cell in zip(columns, cells, strict=False) if column and cell.strip()
+    ]
+    return len(found) > 0 and all(found)
+
+
+def _number(cell: str, column: _Column, *, decimal_comma: bool) -> float | None:
+    """A number in the unit of the column's key; None for what is none, or may be two."""
+    text = re.sub(r"[\s\u00a0\u202f'’](?=\d{3}(?!\d))", "", cell.strip()).replace("−", "-")
+    found = re.match(r"[^a-z'\"\s]*(?:e[+-]?\d+)?", text, re.IGNORECASE)
+    digits, unit = (found[0], _unit(text[found.end() :])) if found else (text, "")
+    if "," in digits:
+        thousands = re.fullmatch(r"[+-]?[1-9]\d{0,2}(,\d{3})+(\.\d*)?", digits)
+        if thousands and ("." in digits or digits.count(",") > 1):
+            digits = digits.replace(",", "")
+        elif thousands and not decimal_comma:
+            return None
+        elif re.fullmatch(r"[+-]?\d{1,3}(\.\d{3})+,\d*", digits):
+            digits = digits.replace(".", "").replace(",", ".")
+        else:
+            digits = digits.replace(",", ".")
+    if not _NUMBER.fullmatch(digits) or (unit and unit not in column.units):
+        return None
+    factors = column.units
+    return float(digits) * factors.get(unit or column.unit, 1.0)
+
+
+def _read_rows(
+    rows: list[list[str]], columns: list[_Column | None], first_line: int, *, decimal_comma: bool
+) -> TableRead:
     marks: list[Mark] = []
     complaints: list[Sentence] = []
-    for number, cells in enumerate(rows, start=2):  # type: ignore[arg-type, var-annotated]
+    bare: set[str] = set()
+    for number, cells in enumerate(rows, start=first_line):
         if not any(cell.strip() for cell in cells):
             continue
-        values: dict[str, object] = {"name": f"Mark {number - 1}"}
+        values: dict[str, object] = {"name": f"Mark {number - first_line + 1}"}
         trouble: Sentence | None = None
         for column, cell in zip(columns, cells, strict=False):
             if column is None or not cell.strip():
                 continue
-            if column.key in ("name", "need"):
-                values[column.key] = cell.strip()
+            if column.key in _WORDS:
+                values[column.key] = cell.strip().lower() if column.key == "need" else cell.strip()
                 continue
-            try:
-                values[column.key] = float(cell.strip().replace(",", ".").replace("−", "-")) * column.factor
-            except ValueError:
-                trouble = Sentence(
-                    "row {number}, {column}: {cell!r} is no number",
-                    {"number": number, "column": column.title, "cell": cell.strip()},
-                )
+            value = _number(cell, column, decimal_comma=decimal_comma)
+            if value is not None:
+                values[column.key] = value
+                if column.units and not column.unit and re.search(r"[\d.,]$", cell.strip()):
+                    bare.add(column.title)
+                continue
+            trouble = _no_number(number, column, cell.strip(), decimal_comma)
         lacking = [
             column.title for column in columns if column and column.key in _NEEDED and column.key not in values
         ]
@@ -143,7 +266,29 @@ def _read_rows(rows: object, columns: list[_Column | None]) -> TableRead:
             marks.append(Mark.model_validate(values))
         except ValidationError as error:
             complaints.append(complaint("row {number}, {key}: found {found!r}; {right}", number, error))
-    return TableRead(tuple(marks), tuple(complaints))
+    return TableRead(tuple(marks), tuple(complaints), _taken_for_granted(columns, bare))
+
+
+def _taken_for_granted(columns: list[_Column | None], bare: set[str]) -> tuple[Sentence, ...]:
+    """A sentence for each unit that was read into numbers without one."""
+    taken: dict[str, list[str]] = {}
+    for column in columns:
+        if column and column.title in bare:
+            unit = "mm" if column.key == "detail_mm" else "mm/s" if column.key.endswith("_mm_s") else "m"
+            taken.setdefault(unit, []).append(column.title)
+    return tuple(
+        Sentence("{columns}: no unit is named, {unit} taken", {"columns": ", ".join(titles), "unit": unit})
+        for unit, titles in taken.items()
+    )
+
+
+def _no_number(number: int, column: _Column, cell: str, decimal_comma: bool) -> Sentence:
+    values: dict[str, object] = {"number": number, "column": column.title, "cell": cell}
+    if not decimal_comma and re.fullmatch(r"[+-]?\d{1,3},\d{3}", cell):
+        return Sentence(
+            "row {number}, {column}: {cell!r} may be a thousand or a decimal comma; write a point", values
+        )
+    return Sentence("row {number}, {column}: {cell!r} is no number", values)
 
 
 def complaint(template: str, number: int, error: ValidationError) -> Sentence:

@@ -1,6 +1,7 @@
 """A photograph taken from the camera's place: directions from pixels, and its level from what is drawn on it.
 
-Images are indexed (row, column), the middle of the first pixel at (0, 0). A ± is 19 times in 20.
+Images are indexed (row, column), the middle of the first pixel at (0, 0). A ± is 19 times in 20. Pixels are those
+of the picture with the lens's distortion taken out (subject/straightening.py), which is what is shown.
 """
 
 from __future__ import annotations
@@ -40,6 +41,20 @@ class Photograph(BaseModel):
     roll_deg: float = Field(default=0.0, ge=-180.0, le=180.0)
     pitch_plus_minus_deg: float = Field(default=0.0, ge=0.0, le=45.0)
     roll_plus_minus_deg: float = Field(default=0.0, ge=0.0, le=45.0)
+    axis_column_px: float | None = Field(
+        default=None, ge=-1e6, le=1e6, description="Where the lens's axis meets it; none: in the middle."
+    )
+    axis_row_px: float | None = Field(default=None, ge=-1e6, le=1e6)
+    distortion_percent: float = Field(
+        default=0.0, ge=-30.0, le=30.0, description="Of the lens, at the corner; negative: barrel."
+    )
+
+    @property
+    def axis_px(self) -> Floats:
+        """Row and column where the lens's axis meets the picture: off its middle when cropped or shifted."""
+        middle = 0.5 * (np.array([self.pixels[1], self.pixels[0]]) - 1.0)
+        told = (self.axis_row_px, self.axis_column_px)
+        return np.array([own if own is not None else half for own, half in zip(told, middle, strict=True)])
 
     @property
     def focal_px(self) -> float:
@@ -58,8 +73,7 @@ class Photograph(BaseModel):
     def rays(self, pixels: Floats) -> Floats:
         """Rays (..., 3) in (right, up, forward) through pixels (..., 2), rows first; forward is 1."""
         pixels = np.asarray(pixels, dtype=float)
-        middle = 0.5 * (np.array([self.pixels[1], self.pixels[0]]) - 1.0)
-        off = (pixels - middle) / self.focal_px
+        off = (pixels - self.axis_px) / self.focal_px
         return np.stack([off[..., 1], -off[..., 0], np.ones(off.shape[:-1])], axis=-1)
 
     def directions(self, pixels: Floats) -> Floats:
@@ -73,7 +87,7 @@ class Photograph(BaseModel):
         seen = np.asarray(directions, dtype=float) @ self.pose(0.0).matrix.T
         with np.errstate(divide="ignore", invalid="ignore"):
             off = np.where(seen[..., 2:] > 0.0, seen[..., :2] / seen[..., 2:], np.nan) * self.focal_px
-        middle = 0.5 * (np.array([self.pixels[1], self.pixels[0]]) - 1.0)
+        middle = self.axis_px
         return np.stack([middle[0] - off[..., 1], middle[1] + off[..., 0]], axis=-1)
 
 

@@ -52,12 +52,14 @@ class MarksDesk(QObject):
             more = len(found.complaints) - _TOLD
             rest = self.tr(" and {0} more").format(more) if more > 0 else ""
             said += self.tr(", {0} rows not: {1}{2}").format(len(found.complaints), told, rest)
+        if found.notes:
+            said += "; " + "; ".join(say(note) for note in found.notes)
         self._window.message.say(said)
 
     def _read(self, path: Path) -> TableRead:
         # Not needed to open the window.
         from verispect.files.gpx import marks_from_gpx
-        from verispect.files.marks_table import MOST_BYTES, marks_from_csv
+        from verispect.files.marks_table import MOST_BYTES, marks_from_csv, text_of_table
 
         try:
             if path.stat().st_size > MOST_BYTES:
@@ -71,11 +73,7 @@ class MarksDesk(QObject):
             raise FileError("{path}: cannot be read: {v1}", path=path, v1=error.strerror or error) from error
         if path.suffix.lower() == ".gpx":
             return marks_from_gpx(content, self._document.plan, name=path.name)
-        try:
-            text = content.decode("utf-8-sig")
-        except UnicodeDecodeError:
-            raise FileError("{path}: this is no UTF-8 text; save the table as CSV in UTF-8", path=path) from None
-        return marks_from_csv(text, name=path.name)
+        return marks_from_csv(text_of_table(content, name=path.name), name=path.name)
 
     def write(self, suffix: str) -> None:
         """Ask for a place and write all marks as CSV or GPX."""

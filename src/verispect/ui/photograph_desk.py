@@ -11,6 +11,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog
 
 from verispect.subject.photograph import Photograph
+from verispect.subject.straightening import Pixels, straightened
 from verispect.ui.background import Job
 from verispect.ui.document import PlanDocument
 
@@ -31,7 +32,9 @@ class PhotographDesk(QObject):
         super().__init__(window)
         self._window, self._document = window, document
         self._image: QImage | None = None
+        self._content: Pixels | None = None
         self._of = ""
+        self._straight: Photograph | None = None
         self._wanted = ""
         document.changed.connect(self.refresh)
 
@@ -88,10 +91,32 @@ class PhotographDesk(QObject):
             )
 
     def _keep(self, path: Path, picture: Picture) -> None:
-        rows, columns = picture.shown.shape[:2]
-        content = np.ascontiguousarray(picture.shown)
-        self._image = QImage(content.data, columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()
-        self._of = str(path)
+        self._content = picture.shown
+        self._image = _image_of(picture.shown)
+        self._of, self._straight = str(path), None
+
+    def _straighten(self, photo: Photograph) -> None:
+        """Take the lens's distortion out of what is shown, where it is not yet."""
+        before = self._straight
+        self._straight = photo
+        if before is not None and _bends_alike(before, photo):
+            return
+        if photo.distortion_percent == 0.0:
+            if before is not None and self._content is not None:
+                self._image = _image_of(self._content)
+            return
+        job = Job(self, straightened, self._content, photo)
+        job.done.connect(lambda content: self._on_straight(content, photo))
+        job.failed.connect(self._window.report)
+
+    def _on_straight(self, content: Pixels, photo: Photograph) -> None:
+        wanted = self._document.plan.photograph
+        # Meanwhile another photograph may have been opened, or its figures changed again.
+        if wanted is None or wanted.file != photo.file or not _bends_alike(wanted, photo):
+            return
+        self._image = _image_of(content)
+        self._window.board.frame.show_photograph(self._image, wanted)
+        self.shown.emit()
 
     def refresh(self) -> None:
         """Show the photograph of the plan as it is now; open it where it is not at hand."""
@@ -101,6 +126,7 @@ class PhotographDesk(QObject):
             self._wanted = ""
             frame.show_photograph(None, None)
         elif photo.file == self._of:
+            self._straighten(photo)
             frame.show_photograph(self._image, photo)
         else:
             frame.show_photograph(None, None)
@@ -111,3 +137,14 @@ class PhotographDesk(QObject):
     def _on_opened(self, path: Path, picture: Picture) -> None:
         self._keep(path, picture)
         self.refresh()
+
+
+def _image_of(content: Pixels) -> QImage:
+    rows, columns = content.shape[:2]
+    lines = np.ascontiguousarray(content)
+    return QImage(lines.data, columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()
+
+
+def _bends_alike(first: Photograph, second: Photograph) -> bool:
+    """Whether both are straightened in the same way."""
+    return first.distortion_percent == second.distortion_percent and bool(np.all(first.axis_px == second.axis_px))

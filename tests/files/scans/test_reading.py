@@ -248,3 +248,39 @@ def test_reading_tells_how_far_it_is_and_can_be_given_up(tmp_path: Path, monkeyp
     assert shares == pytest.approx([0.25, 0.5, 0.75, 1.0])
     with pytest.raises(Cancelled):
         read_scan(path, EVERY, is_cancelled=lambda: True)
+
+
+@pytest.mark.parametrize(("code", "unit"), [(9001, "m"), (9002, "ft"), (9003, "ft"), (9005, None)])
+def test_the_unit_of_a_georeferenced_scan_comes_from_its_geotiff_keys(tmp_path, code, unit) -> None:
+    """Keys as the LAS specification lays them out, written by laspy: EPSG codes of linear units."""
+    las = laspy.create(point_format=3, file_version="1.2")
+    las.header.scales, las.header.offsets = [0.01] * 3, [600_000.0, 800_000.0, 0.0]
+    las.x, las.y, las.z = (some().T + np.array([[600_000.0], [800_000.0], [0.0]]))[:, :50]
+    keys = np.array([1, 1, 0, 1, 3076, 0, 1, code], dtype="<u2").tobytes()
+    las.header.vlrs.append(laspy.VLR("LASF_Projection", 34735, "keys", keys))
+    las.write(str(tmp_path / "map.las"))
+    assert peek_scan(tmp_path / "map.las").unit == unit
+
+
+@pytest.mark.parametrize(
+    ("text", "unit"),
+    [
+        ('PROJCS["x",GEOGCS["g",UNIT["degree",0.0174532925199433]],UNIT["metre",1]]', "m"),
+        ('PROJCS["x",GEOGCS["g",UNIT["degree",0.0174532925199433]],UNIT["US survey foot",0.3048006096012192]]', "ft"),
+        ('COMPD_CS["c",PROJCS["x",UNIT["foot",0.3048]],VERT_CS["h",UNIT["metre",1]]]', "ft"),
+        ('GEOGCS["g",UNIT["degree",0.0174532925199433]]', None),
+    ],
+)
+def test_the_unit_of_a_georeferenced_scan_comes_from_its_well_known_text(tmp_path, text, unit) -> None:
+    las = laspy.create(point_format=6, file_version="1.4")
+    las.x, las.y, las.z = some()[:50].T
+    las.header.vlrs.append(laspy.vlrs.known.WktCoordinateSystemVlr(text))
+    las.write(str(tmp_path / "map.las"))
+    assert peek_scan(tmp_path / "map.las").unit == unit
+
+
+def test_a_few_strays_do_not_decide_where_a_scan_lies(tmp_path) -> None:
+    places = np.vstack([some(2000) + 1000.0, [[0.0, 0.0, 0.0]]])
+    peek = peek_scan(write(tmp_path / "strays.ply", places))
+    assert min(peek.low) > 990.0
+    assert peek_scan(write(tmp_path / "whole.ply", some())).low == pytest.approx(some().min(axis=0), abs=1e-4)

@@ -10,17 +10,21 @@ import numpy as np
 
 from verispect.errors import FileError, GeometryError
 from verispect.files.scans.depth import DepthCamera, depth_values, places_of
+from verispect.files.scans.las_unit import las_unit
 from verispect.files.scans.meshes import mesh_pieces
 from verispect.files.scans.pieces import Pieces, has_faces, las_pieces, ply_pieces, table_pieces
 from verispect.files.scans.placing import Placing
 from verispect.files.scans.thinning import Thinning
 from verispect.optics.pose import Pose
+from verispect.optics.types import Floats
 from verispect.subject.clouds import MOST_POINTS, Cloud, packed
 
 CLOUDS = {".ply": ply_pieces, ".las": las_pieces, ".laz": las_pieces}
 TABLES = (".xyz", ".csv", ".txt", ".pts", ".asc")
 MESHES = (".obj", ".gltf", ".glb", ".stl")
 DEPTHS = (".png", ".tif", ".tiff", ".npy")
+# A scan this many times wider than all but its outermost points has strays.
+_ASTRAY = 10.0
 SUFFIXES = (*CLOUDS, *TABLES, *MESHES, *DEPTHS)
 
 
@@ -30,12 +34,16 @@ class Cancelled(Exception):  # noqa: N818 - not an error: the user asked for it
 
 @dataclass(frozen=True)
 class ScanPeek:
-    """What a first look at a scan tells: its extent in its own unit and axes, from its first piece."""
+    """What a first look at a scan tells: its extent in its own unit and axes, from its first piece.
+
+    `unit` is None where the file does not tell.
+    """
 
     kind: str
     low: tuple[float, float, float]
     high: tuple[float, float, float]
     up: str
+    unit: str | None = None
 
 
 @dataclass(frozen=True)
@@ -101,13 +109,29 @@ def peek_scan(path: Path) -> ScanPeek:
     places = places[np.all(np.isfinite(places), axis=1)]
     if not len(places):
         raise _empty(path)
-    low, high = places.min(axis=0), places.max(axis=0)
+    low, high = _extent(places)
     up = "y" if path.suffix.lower() in (".gltf", ".glb", ".obj") else "z"
     kind = "mesh" if path.suffix.lower() in MESHES else "cloud"
-    return ScanPeek(kind, _three(low), _three(high), up)
+    return ScanPeek(kind, _three(low), _three(high), up, _unit(path))
 
 
-def _three(values: np.ndarray[tuple[int], np.dtype[np.float64]]) -> tuple[float, float, float]:
+def _extent(places: Floats) -> tuple[Floats, Floats]:
+    """Least and greatest figures, without the few strays that some scanners leave far off."""
+    low, high = places.min(axis=0), places.max(axis=0)
+    inner_low, inner_high = np.quantile(places, 0.002, axis=0), np.quantile(places, 0.998, axis=0)
+    astray = high - low > _ASTRAY * np.maximum(inner_high - inner_low, 1e-9)
+    return np.where(astray, inner_low, low), np.where(astray, inner_high, high)
+
+
+def _unit(path: Path) -> str | None:
+    """What the file says of its unit; glTF is in metres by its specification."""
+    suffix = path.suffix.lower()
+    if suffix in (".las", ".laz"):
+        return las_unit(path)
+    return "m" if suffix in (".gltf", ".glb") else None
+
+
+def _three(values: Floats) -> tuple[float, float, float]:
     return float(values[0]), float(values[1]), float(values[2])
 
 

@@ -167,7 +167,7 @@ class FrameBoard(Board):
 
 def photograph_to_drawing(photo: Photograph, shown: Shown, scale: float) -> np.ndarray:
     """(column, row, 1) of the photograph times this (3, 3) is (across, up, 1) of the drawing, times a depth."""
-    middle = 0.5 * (np.array(photo.pixels) - 1.0)
+    middle = photo.axis_px[::-1]
     f = photo.focal_px
     rays = np.array([[1 / f, 0, 0], [0, -1 / f, 0], [-middle[0] / f, middle[1] / f, 1.0]])
     turned = rays @ photo.pose(0.0).matrix @ shown.scene.pose.matrix.T

@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 # Clouds wider than this in their own unit are hardly metres.
 _WIDE = 2000.0
+_MAPPED = 50_000.0
+_FARTHEST = 1e9
 
 
 class ScanDialog(QDialog):
@@ -77,6 +79,10 @@ class ScanDialog(QDialog):
         return [
             Spec("focal_px", self.tr("Focal length"), unit="px"),
             Spec("step_m", self.tr("A step is"), unit="m", hint=self.tr("Metres for a value of 1")),
+            Spec("middle_right_px", self.tr("Axis at column"), "optional", "px",
+                 self.tr("Where the lens's axis meets the picture, from its left edge; empty: in the middle")),
+            Spec("middle_down_px", self.tr("Axis at row"), "optional", "px",
+                 self.tr("From the picture's upper edge; empty: in the middle")),
         ]  # fmt: skip
 
     def _on_placing(self, placing: Placing, _what: str) -> None:
@@ -99,23 +105,28 @@ class ScanDialog(QDialog):
             )  # fmt: skip
             return
         metres = UNITS_M[self.placing.unit]
+        known = self.tr("; its unit is {0}, as the file says").format(self._peek.unit) if self._peek.unit else ""
         spans = [format_length((b - a) * metres, "metric") for a, b in zip(low, high, strict=True)]
         self.said.setText(
             self.tr("Its first points span {0} in x, {1} in y, {2} in z; x from {3:.6g}, y from {4:.6g}, z from "
-                    "{5:.6g} in its own unit").format(*spans, *low)
+                    "{5:.6g} in its own unit").format(*spans, *low) + known
         )  # fmt: skip
 
 
 def _guess(peek: ScanPeek) -> Placing:
-    """A start: the unit by the size, the stand before the middle of its near side, on its lowest point."""
+    """A start: the unit by file or size, the stand before the middle of its near side, on its lowest point."""
     if peek.kind == "depth":
         return Placing()
     size = max(b - a for a, b in zip(peek.low, peek.high, strict=True))
-    unit = "mm" if size > _WIDE else "m"
+    # Figures as large as these come from a map, and maps are in metres unless they say otherwise.
+    mapped = max(map(abs, peek.low)) > _MAPPED
+    unit = peek.unit or ("mm" if size > _WIDE and not mapped else "m")
     middle = [0.5 * (a + b) for a, b in zip(peek.low, peek.high, strict=True)]
     apart = 0.25 * size
-    voxel = max(size * UNITS_M[unit] / 2000.0, 0.001)
-    held = {"unit": unit, "up": peek.up, "stand_x": round(middle[0], 3), "voxel_m": round(voxel, 3)}
+    voxel = min(max(size * UNITS_M[unit] / 2000.0, 0.001), 1000.0)
     if peek.up == "y":
-        return Placing(**held, stand_y=round(peek.low[1], 3), stand_z=round(peek.high[2] + apart, 3))
-    return Placing(**held, stand_y=round(peek.low[1] - apart, 3), stand_z=round(peek.low[2], 3))
+        stand = (middle[0], peek.low[1], peek.high[2] + apart)
+    else:
+        stand = (middle[0], peek.low[1] - apart, peek.low[2])
+    x, y, z = (round(min(max(figure, -_FARTHEST), _FARTHEST), 3) for figure in stand)
+    return Placing(unit=unit, up=peek.up, stand_x=x, stand_y=y, stand_z=z, voxel_m=round(voxel, 3))
