@@ -41,14 +41,14 @@ def deep_plan(seed: int, lens, **wish):
 @pytest.mark.parametrize("seed", range(4))
 @pytest.mark.parametrize("key", ["turned-grid", "turned-grid-series"])
 def test_no_focal_length_of_a_zoom_needs_fewer_frames(key, seed) -> None:
-    """Exhaustive over 30 focal lengths, each as a lens of its own."""
+    """Against 30 focal lengths, each as a lens of its own; the search's own may do better between them."""
     found = worked(key, build_scene(deep_plan(seed, zoom(24.0, 70.0))))
     alone = [
         worked(key, build_scene(deep_plan(seed, zoom(float(f), float(f))))) for f in np.geomspace(25.2, 70.0, 30)
     ]
     holding = [candidate.frame_count for candidate in alone if candidate.holds]
-    assert found.holds == bool(holding)
     if holding:
+        assert found.holds
         assert found.frame_count <= min(holding)
 
 
@@ -124,9 +124,11 @@ def test_moving_marks_to_neighbours_saves_depth_until_no_single_move_does(marks,
 
 def test_taking_marks_from_the_neighbour_saves_frames(monkeypatch) -> None:
     """The same plans with every mark taken from the frame in whose middle it lies most."""
-    plans = [deep_plan(seed, zoom(45.0, 45.0), series_covers="range") for seed in range(5)]
+    plans = [deep_plan(seed, zoom(60.0, 60.0), series_covers="range") for seed in range(12)]
     with_sharing = [worked("turned-grid-series", build_scene(plan)) for plan in plans]
     monkeypatch.setattr("verispect.plan.grid_owners._MOST_MOVES", 0)
     without = [worked("turned-grid-series", build_scene(plan)) for plan in plans]
     assert all(candidate.holds for candidate in with_sharing)
-    assert sum(c.frame_count for c in with_sharing) < sum(c.frame_count for c in without)
+    pairs = [(a.frame_count, b.frame_count) for a, b in zip(with_sharing, without, strict=True)]
+    assert all(shared <= alone for shared, alone in pairs)
+    assert sum(shared for shared, _ in pairs) < 0.95 * sum(alone for _, alone in pairs)

@@ -18,7 +18,9 @@ _MOST_MOVES = 500
 DEEPEST, SUM = 8.0, 1.0
 
 
-def owners(unit: Floats, layout: TurnedGrid, half_frame: Floats, depth: Floats, power: float) -> Indices:
+def owners(
+    unit: Floats, layout: TurnedGrid, half_frame: Floats, *, depth: Floats, power: float, overlap: float
+) -> Indices:
     """The frame (K,) that each mark is taken from.
 
     Parameters
@@ -29,11 +31,15 @@ def owners(unit: Floats, layout: TurnedGrid, half_frame: Floats, depth: Floats, 
         Of any measure in which a focus series takes even steps.
     power : float
         DEEPEST or SUM.
+    overlap : float
+        That is asked of the grid. Where frames overlap more than that, what lies in the middle of one is left
+        to it all the same: a seam through it could not be drawn.
     """
-    off = _offsets(unit, layout)
-    owner: Indices = np.argmin(np.max(off, axis=2), axis=1)
-    shown = np.all(off <= _WITHIN * half_frame, axis=2)
-    shown[np.arange(len(owner)), owner] = True
+    off = np.max(_offsets(unit, layout) / half_frame, axis=2)
+    owner: Indices = np.argmin(off, axis=1)
+    mine = np.arange(len(owner)), owner
+    shown = (off <= _WITHIN) & (off[mine] >= 1.0 - 2.0 * overlap)[:, None]
+    shown[mine] = True
     return regrouped(owner, shown, depth, power)
 
 

@@ -25,6 +25,8 @@ GridAttempt = Callable[[Problem, list[Problem], list[int], tuple[int, ...]], Can
 Estimate = Callable[[Problem, list[Problem], str], Prospect]
 # So many grids are worked out in full while none of them holds.
 _MOST_TRIED = 6
+# Of the allowed blur: a grid within it is sharp enough not to look for a sharper one of as many frames.
+_COMFORTABLE = 0.75
 
 
 @dataclass(frozen=True)
@@ -59,11 +61,13 @@ def with_every_focal(key: str, scene: Scene, attempt: GridAttempt, estimate: Est
 
 
 def _promise(grid: _Grid) -> tuple[float, ...]:
-    """Sorts grids: for detail the longest lens that will hold, else the fewest frames, the sharpest, the longest."""
+    """Sorts grids: for detail the longest lens that will hold; else the fewest frames, sharp enough with a margin,
+    and then the longest lens, which leaves least overlap and gives most detail.
+    """
     prospect = grid.prospect
     if grid.problem.scene.plan.wish.priority == "most detail":
         return (float(math.isinf(prospect.frames)), -grid.problem.focal_mm, prospect.softness)
-    return (prospect.frames, prospect.softness, -grid.problem.focal_mm)
+    return (prospect.frames, max(prospect.softness, _COMFORTABLE), -grid.problem.focal_mm)
 
 
 def _worth_a_look(grid: _Grid, held: list[Candidate]) -> bool:
@@ -163,7 +167,14 @@ def cells_of(
     distance = np.linalg.norm(away, axis=1, keepdims=True)
     exit_mm = problem.focal_mm * (1.0 - problem.lens.pupil_magnification)
     sharp_at = focus_image_distance_mm(problem.points_mm, focal_mm=problem.focal_mm)
-    owner = owners(away / distance, layout, half_frame, np.log(np.maximum(sharp_at - exit_mm, 1e-6)), power)
+    owner = owners(
+        away / distance,
+        layout,
+        half_frame,
+        depth=np.log(np.maximum(sharp_at - exit_mm, 1e-6)),
+        power=power,
+        overlap=problem.scene.plan.wish.overlap,
+    )
     forward = np.stack([pose.forward for pose in layout.poses])
     cells = [problem.looking(pose, problem.chosen[owner == k]) for k, pose in enumerate(layout.poses)]
     filled = [k for k, cell in enumerate(cells) if cell.chosen.size]

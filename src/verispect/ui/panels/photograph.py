@@ -98,13 +98,13 @@ class PhotographPage(QWidget):
             Spec("pitch_deg", self.tr("Pitch"), unit="°"),
             Spec("roll_deg", self.tr("Roll"), unit="°"),
             Spec("pitch_plus_minus_deg", self.tr("Pitch ±"), unit="°", hint=sure),
-            Spec("distortion_percent", self.tr("Distortion"), unit="%",
-                 hint=self.tr("Of the lens, at the corner; negative where lines bow outwards. It is taken out")),
             Spec("axis_column_px", self.tr("Axis at column"), "optional", "px",
                  self.tr("Of a cropped picture, or one taken with shift: where the lens's axis meets it, from its "
                          "left edge; empty: in the middle")),
             Spec("axis_row_px", self.tr("Axis at row"), "optional", "px",
                  self.tr("From its upper edge; empty: in the middle")),
+            Spec("distortion_percent", self.tr("Distortion"), unit="%",
+                 hint=self.tr("Of the lens, at the corner; negative where lines bow outwards. It is taken out")),
         ]  # fmt: skip
 
     def _tool_words(self) -> list[tuple[str, str, str]]:
