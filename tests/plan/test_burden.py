@@ -12,6 +12,7 @@ from verispect.plan.burden import burden, ranked
 from verispect.plan.costs import costs_of, kept_pixels
 from verispect.plan.focus_series import fewest_frames, frames_at_stops
 from verispect.plan.framing import grid_focals_mm
+from verispect.plan.further import further
 from verispect.plan.methods import worked
 from verispect.plan.methods.lens_choice import with_every_lens
 from verispect.plan.methods.series import from_ladder
@@ -169,3 +170,19 @@ def test_every_lens_that_holds_is_kept_for_the_surest_to_be_chosen() -> None:
         "series", problem, fewest_frames(problem), (0.0, 0.0, 1.0)))  # fmt: skip
     assert [other.lens.name for other in found.others] != []
     assert weigh(scene.plan).by_key("series").others == ()
+
+
+def test_thresholds_ask_for_the_probability_too() -> None:
+    """A method that would do must be as sure as was asked: at the printed size named it is, a little larger not."""
+    places = [(0.0, 0.7, 1.8), (0.3, 0.2, 3.0), (-0.5, 0.05, 7.0)]
+    plan = make_plan(places, lenses=[a_lens(24, tilt_plus_minus_deg=0.6)], marks={"plus_minus_m": 0.005},
+                     print_mm=(1350, 900), least_probability=0.95)  # fmt: skip
+    weighing = weigh(plan)
+    assert weighing.advised == "series"
+    said = [str(told) for told in further(weighing).changes if "Tilt would do" in str(told)]
+    assert len(said) == 1
+    times = float(said[0].split("seen from ")[1].split(" times")[0])
+    for factor, sure in ((times * 1.006, True), (times / 1.02, False)):
+        wish = {"viewing_mm": plan.wish.viewing_mm * factor}
+        tilt = sure_enough(worked("tilt", build_scene(wanting(plan, **wish))))
+        assert (tilt.confidence.holds >= 0.95) == sure

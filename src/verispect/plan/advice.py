@@ -14,6 +14,7 @@ from verispect.optics.stops import marked
 from verispect.plan.burden import TIE, burden
 from verispect.plan.candidate import METHOD_KEYS, Candidate
 from verispect.plan.detail import finest_detail_mm
+from verispect.plan.surer import is_sure
 from verispect.sentence import Sentence
 
 METHOD_NAMES = {
@@ -42,9 +43,9 @@ def advise(candidates: Sequence[Candidate]) -> tuple[str | None, tuple[Sentence,
     thrown_out = [candidate for candidate in holding if candidate.soft_enough]
     too_sharp = [candidate for candidate in holding if not candidate.soft_enough]
     holding = thrown_out or holding
-    sure = [candidate for candidate in holding if _is_sure(candidate)]
+    sure = [candidate for candidate in holding if is_sure(candidate)]
     unsure = [candidate for candidate in holding if candidate not in sure] if sure else []
-    doubts = () if sure else _none_is_sure(holding)
+    doubts = () if sure else _noneis_sure(holding)
     holding = sure or [max(holding, key=lambda c: (c.confidence.holds if c.confidence else 1.0, -_order(c)))]
     least = min(burden(candidate) for candidate in holding)
     ties = [candidate for candidate in holding if burden(candidate) <= least * (1.0 + TIE)]
@@ -118,13 +119,7 @@ def _too_coarse(chosen: Candidate) -> list[Sentence]:
     ]
 
 
-def _is_sure(candidate: Candidate) -> bool:
-    """Whether it holds with the asked probability, as far as that is known."""
-    asked = candidate.scene.plan.wish.least_probability
-    return candidate.confidence is None or candidate.confidence.holds >= asked
-
-
-def _none_is_sure(holding: list[Candidate]) -> tuple[Sentence, ...]:
+def _noneis_sure(holding: list[Candidate]) -> tuple[Sentence, ...]:
     asked = holding[0].scene.plan.wish.least_probability
     return (
         Sentence(

@@ -12,6 +12,7 @@ from verispect.plan.candidate import Candidate
 from verispect.plan.document import Plan, Wish
 from verispect.plan.methods import worked
 from verispect.plan.scene import Scene, build_scene
+from verispect.plan.surer import is_sure, sure_enough
 from verispect.sentence import Sentence
 
 # A wish is eased up to so many times, found to within this share.
@@ -35,11 +36,14 @@ def remedies(nearest: Candidate, is_cancelled: Callable[[], bool] | None = None)
 
 
 def holds_with(plan: Plan, key: str) -> bool:
-    """Whether a method of this plan holds; not where the plan is impossible."""
+    """Whether a method of this plan holds, as surely as is asked; not where the plan is impossible."""
     try:
-        return worked(key, build_scene(plan)).holds
+        candidate = worked(key, build_scene(plan))
     except PlanError:
         return False
+    if not candidate.holds or plan.wish.least_probability <= 0.0:
+        return candidate.holds
+    return is_sure(sure_enough(candidate))
 
 
 def _without_the_worst(nearest: Candidate) -> Sentence | None:

@@ -12,6 +12,7 @@ from verispect.plan.advice import METHOD_NAMES
 from verispect.plan.candidate import METHOD_KEYS, Candidate
 from verispect.plan.document import Plan
 from verispect.plan.remedies import eased, holds_with
+from verispect.plan.surer import is_sure
 from verispect.plan.ways_out import STEPS_BACK, stepped_back
 from verispect.plan.weigh import Weighing, weigh
 from verispect.sentence import Sentence
@@ -68,7 +69,7 @@ def thresholds(weighing: Weighing, advised: Candidate, look: Callable[[], None])
     plan = weighing.scene.plan
     said = []
     order = METHOD_KEYS.index(advised.key)
-    simpler = [c for c in weighing.candidates[:order] if c.fits and not c.holds][:_SIMPLER]
+    simpler = [c for c in weighing.candidates[:order] if c.fits and not (c.holds and is_sure(c))][:_SIMPLER]
     for other in simpler:
         look()
         times = _least(partial(_holds_eased, plan, other.key))

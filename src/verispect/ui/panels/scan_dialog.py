@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 _WIDE = 2000.0
 _MAPPED = 50_000.0
 _FARTHEST = 1e9
+_IN_METRES = 200.0
 
 
 class ScanDialog(QDialog):
@@ -30,7 +31,8 @@ class ScanDialog(QDialog):
         self.setWindowTitle(self.tr("How the scan lies"))
         self._peek = peek
         self.placing = _guess(peek)
-        self.seen_by = DepthCamera()
+        # Figures as small as these are metres, larger ones millimetres.
+        self.seen_by = DepthCamera(step_m=1.0 if peek.high[2] < _IN_METRES else 0.001)
         self.said = QLabel()
         self.said.setWordWrap(True)
         self.form = ModelForm(self._specs(peek), system, columns=2)
