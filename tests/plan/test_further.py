@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import a_lens, make_plan
-from verispect.plan.advice import METHOD_NAMES
+from verispect.plan.candidate import METHOD_NAMES
 from verispect.plan.further import further
 from verispect.plan.methods import worked
 from verispect.plan.remedies import eased

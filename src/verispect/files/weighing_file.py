@@ -8,8 +8,7 @@ from typing import Any
 import numpy as np
 
 from verispect.optics.stops import marked
-from verispect.plan.advice import METHOD_NAMES
-from verispect.plan.candidate import Candidate
+from verispect.plan.candidate import METHOD_NAMES, Candidate
 from verispect.plan.costs import costs_of, kept_pixels
 from verispect.plan.detail import finest_detail_mm, pixels_per_mm
 from verispect.plan.exposure import Exposure

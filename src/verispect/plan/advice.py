@@ -12,21 +12,10 @@ import numpy as np
 
 from verispect.optics.stops import marked
 from verispect.plan.burden import TIE, burden
-from verispect.plan.candidate import METHOD_KEYS, Candidate
+from verispect.plan.candidate import METHOD_KEYS, METHOD_NAMES, Candidate
 from verispect.plan.detail import finest_detail_mm
-from verispect.plan.surer import is_sure
 from verispect.sentence import Sentence
 
-METHOD_NAMES = {
-    "one-frame": "One frame",
-    "tilt": "Tilt",
-    "series": "Focus series",
-    "tilt-series": "Tilted series",
-    "rail-series": "Rail series",
-    "shift-grid": "Shifted grid",
-    "turned-grid": "Turned grid",
-    "turned-grid-series": "Grid of series",
-}
 # Doubts below this share of draws are told.
 SURE = 0.95
 
@@ -43,7 +32,7 @@ def advise(candidates: Sequence[Candidate]) -> tuple[str | None, tuple[Sentence,
     thrown_out = [candidate for candidate in holding if candidate.soft_enough]
     too_sharp = [candidate for candidate in holding if not candidate.soft_enough]
     holding = thrown_out or holding
-    sure = [candidate for candidate in holding if is_sure(candidate)]
+    sure = [candidate for candidate in holding if candidate.is_sure]
     unsure = [candidate for candidate in holding if candidate not in sure] if sure else []
     doubts = () if sure else _noneis_sure(holding)
     holding = sure or [max(holding, key=lambda c: (c.confidence.holds if c.confidence else 1.0, -_order(c)))]

@@ -19,6 +19,16 @@ from verispect.sentence import Sentence
 METHOD_KEYS = (
     "one-frame", "tilt", "series", "tilt-series", "rail-series", "shift-grid", "turned-grid", "turned-grid-series",
 )  # fmt: skip
+METHOD_NAMES = {
+    "one-frame": "One frame",
+    "tilt": "Tilt",
+    "series": "Focus series",
+    "tilt-series": "Tilted series",
+    "rail-series": "Rail series",
+    "shift-grid": "Shifted grid",
+    "turned-grid": "Turned grid",
+    "turned-grid-series": "Grid of series",
+}
 # Methods that turn the camera, and all that join frames side by side.
 TURNED = ("turned-grid", "turned-grid-series")
 GRIDS = ("shift-grid", *TURNED)
@@ -107,6 +117,11 @@ class Candidate:
     def holds(self) -> bool:
         """Whether it fits and every must is sharp enough."""
         return self.fits and self.worst_softness <= 1.0
+
+    @property
+    def is_sure(self) -> bool:
+        """Whether it holds with the asked probability, as far as that is known."""
+        return self.confidence is None or self.confidence.holds >= self.scene.plan.wish.least_probability
 
     @property
     def final_pixels(self) -> tuple[int, int]:

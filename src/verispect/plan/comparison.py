@@ -9,8 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from verispect.optics.stops import marked
-from verispect.plan.advice import METHOD_NAMES
-from verispect.plan.candidate import Candidate
+from verispect.plan.candidate import METHOD_NAMES, Candidate
 from verispect.plan.costs import Costs, costs_of, kept_pixels
 from verispect.plan.weigh import Weighing
 from verispect.sentence import Sentence

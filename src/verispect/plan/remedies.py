@@ -7,12 +7,11 @@ from collections.abc import Callable
 import numpy as np
 
 from verispect.errors import PlanError
-from verispect.plan.advice import METHOD_NAMES
-from verispect.plan.candidate import Candidate
+from verispect.plan.candidate import METHOD_NAMES, Candidate
 from verispect.plan.document import Plan, Wish
 from verispect.plan.methods import worked
 from verispect.plan.scene import Scene, build_scene
-from verispect.plan.surer import is_sure, sure_enough
+from verispect.plan.surer import sure_enough
 from verispect.sentence import Sentence
 
 # A wish is eased up to so many times, found to within this share.
@@ -43,7 +42,7 @@ def holds_with(plan: Plan, key: str) -> bool:
         return False
     if not candidate.holds or plan.wish.least_probability <= 0.0:
         return candidate.holds
-    return is_sure(sure_enough(candidate))
+    return sure_enough(candidate).is_sure
 
 
 def _without_the_worst(nearest: Candidate) -> Sentence | None:

@@ -75,11 +75,6 @@ def surer_stop(candidate: Candidate) -> Sentence | None:
     )
 
 
-def is_sure(candidate: Candidate) -> bool:
-    """Whether it holds with the asked probability, as far as that is known."""
-    return _sureness(candidate) >= candidate.scene.plan.wish.least_probability
-
-
 def _sureness(candidate: Candidate) -> float:
     return 1.0 if candidate.confidence is None else candidate.confidence.holds
 

@@ -8,11 +8,9 @@ from functools import partial
 
 import numpy as np
 
-from verispect.plan.advice import METHOD_NAMES
-from verispect.plan.candidate import METHOD_KEYS, Candidate
+from verispect.plan.candidate import METHOD_KEYS, METHOD_NAMES, Candidate
 from verispect.plan.document import Plan
 from verispect.plan.remedies import eased, holds_with
-from verispect.plan.surer import is_sure
 from verispect.plan.ways_out import STEPS_BACK, stepped_back
 from verispect.plan.weigh import Weighing, weigh
 from verispect.sentence import Sentence
@@ -69,7 +67,7 @@ def thresholds(weighing: Weighing, advised: Candidate, look: Callable[[], None])
     plan = weighing.scene.plan
     said = []
     order = METHOD_KEYS.index(advised.key)
-    simpler = [c for c in weighing.candidates[:order] if c.fits and not (c.holds and is_sure(c))][:_SIMPLER]
+    simpler = [c for c in weighing.candidates[:order] if c.fits and not (c.holds and c.is_sure)][:_SIMPLER]
     for other in simpler:
         look()
         times = _least(partial(_holds_eased, plan, other.key))

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QCoreApplication
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMessageBox
 
-from verispect.plan.advice import METHOD_NAMES
+from verispect.plan.candidate import METHOD_NAMES
 from verispect.sentence import Sentence
 from verispect.ui.way import station_names
 from verispect.ui.words import say

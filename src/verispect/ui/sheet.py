@@ -11,7 +11,7 @@ from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPainter, QPdfWriter, QPe
 
 from verispect.errors import FileError
 from verispect.files.atomic import write_atomically
-from verispect.plan.advice import METHOD_NAMES
+from verispect.plan.candidate import METHOD_NAMES
 from verispect.plan.frame_list import FrameRow, frame_rows, shutter_words
 from verispect.plan.work_order import cautions, steps
 from verispect.sentence import Sentence

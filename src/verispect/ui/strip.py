@@ -10,8 +10,7 @@ from PyQt6.QtGui import QBrush, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
 from verispect.optics.stops import marked
-from verispect.plan.advice import METHOD_NAMES
-from verispect.plan.candidate import METHOD_KEYS, Candidate
+from verispect.plan.candidate import METHOD_KEYS, METHOD_NAMES, Candidate
 from verispect.sentence import Sentence
 from verispect.ui.theme import Theme, colour, font
 from verispect.ui.words import counted_frames, say

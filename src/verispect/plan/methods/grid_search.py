@@ -11,6 +11,7 @@ import numpy as np
 from verispect.kit.lens import Lens
 from verispect.optics.lens import focus_image_distance_mm
 from verispect.optics.types import Floats
+from verispect.plan.burden import TIE
 from verispect.plan.candidate import Candidate, unfit
 from verispect.plan.framing import grid_focals_mm
 from verispect.plan.grid_layout import TurnedGrid, fewest_cells, turned_grid_poses
@@ -80,7 +81,9 @@ def _worth_a_look(grid: _Grid, held: list[Candidate]) -> bool:
     fewest = min(found.frame_count for found in held)
     if wish.priority in ("least time", "least risk from movement"):
         quickest = min(found.run_s for found in held)
-        return (grid.prospect.frames - 1.0) * (times.settle_s + times.write_s) < quickest
+        change = times.turn_s if held[0].key == "turned-grid" else min(times.turn_s, times.refocus_s)
+        least = (grid.prospect.frames - 1.0) * (times.settle_s + times.write_s + change)
+        return least < quickest * (1.0 - TIE)
     return grid.prospect.frames < fewest
 
 

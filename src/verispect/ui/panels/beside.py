@@ -9,8 +9,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPen
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from verispect.plan.advice import METHOD_NAMES
-from verispect.plan.candidate import METHOD_KEYS, Candidate
+from verispect.plan.candidate import METHOD_KEYS, METHOD_NAMES, Candidate
 from verispect.plan.detail import finest_detail_mm, pixels_per_mm
 from verispect.sentence import Sentence
 from verispect.ui.theme import THEMES, Theme, colour, font

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from verispect.plan.advice import METHOD_NAMES
+from verispect.plan.candidate import METHOD_NAMES
 from verispect.plan.comparison import COLUMNS, Row, as_csv, as_markdown, comparison, written
 from verispect.sentence import Sentence
 from verispect.ui.drawings.thumbnail import thumbnail

@@ -19,8 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from verispect.plan.advice import METHOD_NAMES
-from verispect.plan.candidate import TURNED, Candidate
+from verispect.plan.candidate import METHOD_NAMES, TURNED, Candidate
 from verispect.plan.frame_list import FrameRow, frame_rows, shutter_words
 from verispect.sentence import Sentence
 from verispect.ui.drawings.shown import Shown

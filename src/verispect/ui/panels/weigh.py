@@ -11,8 +11,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGroupBox, QLabel, QPushButton, QTabWidget, QTextBrowser, QVBoxLayout, QWidget
 
 from verispect.optics.stops import marked
-from verispect.plan.advice import METHOD_NAMES
-from verispect.plan.candidate import Candidate
+from verispect.plan.candidate import METHOD_NAMES, Candidate
 from verispect.plan.costs import cost_notes, costs_of
 from verispect.plan.document import ManualSetting
 from verispect.plan.searched import searched
