@@ -80,10 +80,11 @@ def _worth_a_look(grid: _Grid, held: list[Candidate]) -> bool:
         return grid.problem.focal_mm > max(found.focal_mm for found in held)
     fewest = min(found.frame_count for found in held)
     if wish.priority in ("least time", "least risk from movement"):
-        quickest = min(found.run_s for found in held)
-        change = times.turn_s if held[0].key == "turned-grid" else min(times.turn_s, times.refocus_s)
-        least = (grid.prospect.frames - 1.0) * (times.settle_s + times.write_s + change)
-        return least < quickest * (1.0 - TIE)
+        quickest = min(held, key=lambda found: found.run_s)
+        exposed = sum(exposure.shutter_s for exposure in quickest.exposures)
+        if exposed > TIE * quickest.run_s:
+            # In the dark as many frames, or more, may be done sooner with another lens.
+            return (grid.prospect.frames - 1.0) * (times.settle_s + times.write_s) < quickest.run_s
     return grid.prospect.frames < fewest
 
 
