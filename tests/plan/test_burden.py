@@ -186,3 +186,32 @@ def test_thresholds_ask_for_the_probability_too() -> None:
         wish = {"viewing_mm": plan.wish.viewing_mm * factor}
         tilt = sure_enough(worked("tilt", build_scene(wanting(plan, **wish))))
         assert (tilt.confidence.holds >= 0.95) == sure
+
+
+def test_what_a_simpler_method_costs_more_is_said_in_numbers() -> None:
+    """By each aim, the sentence's numbers are those of the methods."""
+    plan = deep(lenses=[a_lens(24), ZOOM])
+    said = {}
+    for priority in ("most detail", "least risk from movement", "least time"):
+        weighing = weigh(wanting(plan, priority=priority))
+        chosen = weighing.by_key(weighing.advised)
+        for reason in weighing.because:
+            if "holds too" in str(reason):
+                said.setdefault(priority, []).append((str(reason), chosen, weighing))
+    told, chosen, weighing = said["most detail"][0]
+    own = np.prod(kept_pixels(chosen)) / 1e6
+    assert told.endswith(f"million pixels where this gives {own:.0f}")
+    assert f"with {np.prod(kept_pixels(weighing.by_key('tilt'))) / 1e6:.0f} million" in told
+    for told, chosen, _ in said.get("least time", []):
+        assert told.endswith(f"where this takes {chosen.time_on_site_s / 60.0:.1f}")
+
+
+def test_a_frame_of_a_grid_with_nothing_but_shoulds_is_focused_on_them() -> None:
+    musts = [(-1.5, 2.2, 5.0), (1.5, 2.2, 5.0)]
+    plan = make_plan([*musts, (0.9, 0.9, 2.6)], lenses=[a_lens(50.0, image_circle_mm=90.0)])
+    low = plan.marks[2].model_copy(update={"need": "should"})
+    plan = plan.model_copy(update={"marks": (*plan.marks[:2], low)})
+    for key in ("turned-grid", "turned-grid-series"):
+        candidate = worked(key, build_scene(plan))
+        assert candidate.holds
+        assert candidate.rendering.softness[2] < 0.01

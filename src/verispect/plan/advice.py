@@ -13,6 +13,7 @@ import numpy as np
 from verispect.optics.stops import marked
 from verispect.plan.burden import TIE, burden
 from verispect.plan.candidate import METHOD_KEYS, METHOD_NAMES, Candidate
+from verispect.plan.costs import kept_pixels
 from verispect.plan.detail import finest_detail_mm
 from verispect.sentence import Sentence
 
@@ -185,16 +186,34 @@ def _simpler_fail(chosen: Candidate, fitting: list[Candidate]) -> list[Sentence]
             "own": chosen.frame_count,
         }
         if other.holds:
-            reasons.append(
-                Sentence("{method} holds too, with {frames} frames where this takes {own}", values)
-                if chosen.scene.plan.wish.priority == "least frames"
-                else Sentence("{method} holds too, at more of what you want least", values)
-            )
+            reasons.append(_holds_at_more(chosen, other))
         elif np.isfinite(other.worst_softness):
             reasons.append(Sentence("{method} leaves {worst} {times:.2f} times too soft", values))
         else:
             reasons.append(Sentence("{method} cannot render the wanted detail on {worst}", values))
     return reasons
+
+
+def _holds_at_more(chosen: Candidate, other: Candidate) -> Sentence:
+    """What a simpler method that holds costs more of, by the aim."""
+    values: dict[str, object] = {"method": Sentence(METHOD_NAMES[other.key])}
+    priority = chosen.scene.plan.wish.priority
+    if priority == "most detail":
+        own, its = ((w * h / 1e6) for w, h in (kept_pixels(candidate) for candidate in (chosen, other)))
+        values |= {"its": its, "own": own}
+        return Sentence("{method} holds too, with {its:.0f} million pixels where this gives {own:.0f}", values)
+    if priority == "least time":
+        values |= {"its": other.time_on_site_s / 60.0, "own": chosen.time_on_site_s / 60.0}
+        return Sentence("{method} holds too, in {its:.1f} min on site where this takes {own:.1f}", values)
+    if priority == "least risk from movement":
+        values |= {"its": other.run_s, "own": chosen.run_s}
+        return Sentence(
+            "{method} holds too, with {its:.2g} s from first to last exposure where this has {own:.2g}", values
+        )
+    values |= {"frames": other.frame_count, "own": chosen.frame_count}
+    if priority == "least computer work":
+        return Sentence("{method} holds too, with {frames} frames to put together where this has {own}", values)
+    return Sentence("{method} holds too, with {frames} frames where this takes {own}", values)
 
 
 def _ties(chosen: Candidate, ties: list[Candidate]) -> list[Sentence]:

@@ -30,7 +30,7 @@ def _attempt(problem: Problem, cells: list[Problem], source: list[int], rows: tu
 
 
 def _worked(problem: Problem, cells: list[Problem], source: list[int], rows: tuple[int, ...]) -> Candidate:
-    states = focused(cells, source)
+    states = [for_shoulds(cell, state) for cell, state in zip(cells, focused(cells, source), strict=True)]
     reserve = min(corner_reserve_mm(cell, state) for cell, state in zip(cells, states, strict=True))
     if reserve < -1e-6:
         return unfit("turned-grid", problem.scene, circle_reason(problem, reserve))
@@ -42,6 +42,21 @@ def _worked(problem: Problem, cells: list[Problem], source: list[int], rows: tup
         notes=focus_notes(problem, *states),
         grid_cells=rows,
     )
+
+
+def for_shoulds(cell: Problem, state: LensState) -> LensState:
+    """The state; where nothing on the frame must be sharp but something should, focused on that."""
+    if cell.chosen.size:
+        return state
+    scene = cell.scene
+    seen = cell.pose.to_camera_mm(scene.world_m)
+    half = np.asarray(scene.plan.sensor_mm) / (2.0 * state.image_distance_mm)
+    inside = (seen[:, 2] > 1.05 * cell.focal_mm) & np.all(np.abs(seen[:, :2]) <= half * seen[:, 2:], axis=1)
+    shoulds = np.flatnonzero(inside & np.array([need == "should" for need in scene.needs]))
+    if shoulds.size == 0:
+        return state
+    part = cell.looking(cell.pose, shoulds)
+    return focus_for(part, f_number=state.f_number, weights=part.weights)
 
 
 def focused(cells: list[Problem], source: list[int]) -> list[LensState]:

@@ -13,7 +13,7 @@ from verispect.plan.grid_prospects import series_each
 from verispect.plan.methods.grid_search import with_every_focal
 from verispect.plan.methods.lens_choice import circle_reason, corner_reserve_mm, focus_notes
 from verispect.plan.methods.series import no_stop
-from verispect.plan.methods.turned_grid import focused
+from verispect.plan.methods.turned_grid import focused, for_shoulds
 from verispect.plan.plane import focus_for
 from verispect.plan.problem import Problem
 from verispect.plan.scene import Scene
@@ -35,7 +35,8 @@ def _attempt(problem: Problem, cells: list[Problem], source: list[int], rows: tu
     cheap = cheapest(problem, total, problem.stops, scene.plan.kit.times.refocus_s)
     if total[cheap].max() == len(cells) and problem.is_plain:
         # One frame a cell does: then the stop is the one at which the worst of all is best.
-        taken = list(zip(cells, focused(cells, source), strict=True))
+        states = [for_shoulds(cell, state) for cell, state in zip(cells, focused(cells, source), strict=True)]
+        taken = list(zip(cells, states, strict=True))
         return _taken(problem, taken, rows)
     # Of the stops that are as little burden the one that serves the frame best that needs most.
     hardest = cells[filled[int(np.argmax(counts[:, int(np.flatnonzero(cheap)[0])]))]]
@@ -45,7 +46,7 @@ def _attempt(problem: Problem, cells: list[Problem], source: list[int], rows: tu
     taken = [
         (cell, state)
         for k, cell in enumerate(cells)
-        for state in (ladders[k] if k in ladders else [_middle(ladders[source[k]])])
+        for state in (ladders[k] if k in ladders else [for_shoulds(cell, _middle(ladders[source[k]]))])
     ]
     return _taken(problem, taken, rows)
 
