@@ -67,10 +67,9 @@ def regrouped(owner: Indices, shown: Bools, depth: Floats, power: float) -> Indi
         members[frame].append((float(shares[k]), k))
     for mine in members:
         mine.sort()
-    elsewhere = [np.flatnonzero(row).tolist() for row in shown]
     found = owner.copy()
     for _ in range(_MOST_MOVES):
-        move = _best_move(members, elsewhere, power)
+        move = _best_move(members, shown, power)
         if move is None:
             break
         end, here, there = move
@@ -81,9 +80,7 @@ def regrouped(owner: Indices, shown: Bools, depth: Floats, power: float) -> Indi
     return found
 
 
-def _best_move(
-    members: list[list[tuple[float, int]]], elsewhere: list[list[int]], power: float
-) -> tuple[int, int, int] | None:
+def _best_move(members: list[list[tuple[float, int]]], shown: Bools, power: float) -> tuple[int, int, int] | None:
     """Which end of which frame's depth goes to which other, for the greatest saving; None where nothing saves."""
     best, saving = None, 1e-12
     for here, mine in enumerate(members):
@@ -92,7 +89,7 @@ def _best_move(
         whole = (mine[-1][0] - mine[0][0]) ** power
         for end, left in ((0, mine[-1][0] - mine[1][0]), (-1, mine[-2][0] - mine[0][0])):
             value, k = mine[end]
-            for there in elsewhere[k]:
+            for there in np.flatnonzero(shown[k]).tolist():
                 if there == here:
                     continue
                 other = members[there]

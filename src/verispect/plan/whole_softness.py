@@ -18,6 +18,8 @@ from verispect.plan.stopping import RIPPLE, best_stop, moving_weights, neighbour
 
 _ROUNDS = 3
 _HALVINGS = 14
+# So many of the worst marks are polished for; whether all of them gain is looked at afterwards.
+_BINDING = 60
 # Only where the stop taken gains so much are those beside it looked at.
 _WORTH_MORE = 0.002
 
@@ -48,14 +50,23 @@ def seen_whole(
     if not least < (1.0 - RIPPLE if problem.criterion.rule == "wave" else np.inf):
         return state
     first = least
+    binding = _binding(problem, state)
     for stop in neighbours(problem, state.f_number):
-        found = _polished(problem, best.at(stop), limit_rad, direction)
+        found = _polished(binding, best.at(stop), limit_rad, direction)
         worst = _worst(problem, found)
         if worst < least:
             best, least = found, worst
         if stop == state.f_number and least > first * (1.0 - _WORTH_MORE):
             break
     return best
+
+
+def _binding(problem: Problem, state: LensState) -> Problem:
+    """The same with the marks alone that are worst, where there are many: the others will not come to decide."""
+    if len(problem.chosen) <= _BINDING:
+        return problem
+    worst = np.argsort(-_badness(problem, state), kind="stable")[:_BINDING]
+    return problem.looking(problem.pose, problem.chosen[np.sort(worst)])
 
 
 def _polished(
