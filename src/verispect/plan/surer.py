@@ -21,6 +21,8 @@ _SHARES = (0.9, 0.8, 0.7, 0.6, 0.5, 0.4, 0.3, 0.2)
 _HALVINGS = 4
 # So much surer a stop must be to be named.
 _WORTH_SAYING = 0.02
+# Thirds in a whole stop.
+_WHOLE = 3
 
 
 def sure_enough(candidate: Candidate, is_cancelled: Callable[[], bool] | None = None) -> Candidate:
@@ -59,10 +61,10 @@ def _why_other(first: Candidate, chosen: Candidate) -> Sentence:
 
 
 def surer_stop(candidate: Candidate) -> Sentence | None:
-    """At which other stop a method would hold more surely, where that makes a difference."""
+    """At which other whole stop a method would hold more surely, where that makes a difference."""
     if not candidate.holds:
         return None
-    surest = max(_at_other_stops(candidate), key=_sureness)
+    surest = max(_at_other_stops(candidate, every=_WHOLE), key=_sureness, default=candidate)
     if _sureness(surest) < _sureness(candidate) + _WORTH_SAYING:
         return None
     return Sentence(
@@ -98,12 +100,12 @@ def _others(candidate: Candidate, asked: float) -> Iterator[Candidate]:
         previous = share
 
 
-def _at_other_stops(candidate: Candidate) -> Iterator[Candidate]:
+def _at_other_stops(candidate: Candidate, every: int = 1) -> Iterator[Candidate]:
     """The same frames at every stop that holds: what lies nearly on a plane is surer stopped down."""
     assert candidate.lens is not None
     assert candidate.criterion is not None
     problem = problem_for(candidate.scene, candidate.lens.lens, candidate.focal_mm)
-    for stop in problem.stops:
+    for stop in problem.stops[::every]:
         exposures = []
         for exposure in candidate.exposures:
             state = exposure.state.at(float(stop))

@@ -17,9 +17,9 @@ from verispect.plan.problem import Problem
 from verispect.plan.stopping import RIPPLE, best_stop, moving_weights, neighbours
 
 _ROUNDS = 3
-_HALVINGS = 14
+_HALVINGS = 9
 # So many of the worst marks are polished for; whether all of them gain is looked at afterwards.
-_BINDING = 60
+_BINDING = 24
 # Only where the stop taken gains so much are those beside it looked at.
 _WORTH_MORE = 0.002
 
@@ -89,8 +89,10 @@ def _polished(
 def _focused(problem: Problem, state: LensState) -> LensState:
     """The focus between marks in front and behind: it moves towards whichever is worst, by halves."""
     sharp_at = pupil_cones(problem.points_from_lens_mm(state), state).sharp_at_mm
-    low = max(float(sharp_at.min()), problem.shortest_image_mm)
-    high = min(float(sharp_at.max()), problem.longest_image_mm)
+    # It begins near the best, so a quarter of the range about it is wide enough.
+    v, reach = state.image_distance_mm, 0.25 * float(np.ptp(sharp_at))
+    low = max(float(sharp_at.min()), problem.shortest_image_mm, v - reach)
+    high = min(float(sharp_at.max()), problem.longest_image_mm, v + reach)
     best, least = state, _worst(problem, state)
     tried = state
     for _ in range(_HALVINGS):
