@@ -73,7 +73,8 @@ def test_titles_above_units_below_the_header_and_columns_of_others() -> None:
 @pytest.mark.parametrize(
     ("cell", "value"),
     [("2,5", 2.5), ("1\u00a0234,5", 1234.5), ("1.234,5", 1234.5), ("1 234", 1234.0), ("−3,25", -3.25),
-     ("2,5 cm", 0.025), ("1’000", 1000.0), ("12 ft", 3.6576), ("1e1", 10.0), (".5", 0.5)],
+     ("2,5 cm", 0.025), ("1’000", 1000.0), ("12 ft", 3.6576), ("1e1", 10.0), (".5", 0.5),
+     ("12' 6\"", 3.81), ("-1 ft 3.5 in", -0.3937), ("5′10″", 1.778)],
 )  # fmt: skip
 def test_numbers_with_decimal_commas_thousands_and_units(cell, value) -> None:
     text = written([["name", "x [m]", "y [m]", "z [m]"], ["a", cell, "0", "3"]], delimiter=";")

@@ -44,6 +44,9 @@ _TITLES = 20
 _WITH_UNIT = (
     r"(.*?)\s*[\[\(]\s*(.*?)\s*[\]\)]", r"(.*?)\s*,\s*(\S+)", r"(.*?) in (\S+)", r"(.*?)[ _]([a-z\'\"/_]+)"
 )  # fmt: skip
+_FEET_AND_INCHES = re.compile(
+    r"([+-]?)\s*(\d+)\s*(?:ft|feet|foot|')\s*(\d+(?:[.,]\d+)?)\s*(?:in|inch|inches|\")?", re.IGNORECASE
+)
 _NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?", re.IGNORECASE)
 
 
@@ -208,6 +211,10 @@ def _is_row_of_units(cells: list[str], columns: list[_Column | None]) -> bool:
 
 def _number(cell: str, column: _Column, *, decimal_comma: bool) -> float | None:
     """A number in the unit of the column's key; None for what is none, or may be two."""
+    pair = _FEET_AND_INCHES.fullmatch(cell.strip().replace("−", "-").replace("″", '"').replace("′", "'"))
+    if pair and "ft" in column.units:
+        feet, inches = float(pair[2]), float(pair[3].replace(",", "."))
+        return (feet * column.units["ft"] + inches * column.units["in"]) * (-1.0 if pair[1] == "-" else 1.0)
     text = re.sub(r"[\s\u00a0\u202f'’](?=\d{3}(?!\d))", "", cell.strip()).replace("−", "-")
     found = re.match(r"[^a-z'\"\s]*(?:e[+-]?\d+)?", text, re.IGNORECASE)
     digits, unit = (found[0], _unit(text[found.end() :])) if found else (text, "")
