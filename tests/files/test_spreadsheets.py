@@ -49,12 +49,17 @@ def test_units_other_than_metres_are_reckoned(header, away) -> None:
 
 
 def test_a_table_without_units_is_taken_in_metres_and_that_is_said() -> None:
-    found = marks_from_csv("name,x,y,z,speed\na,1,2,3,5\n", name="t.csv")
+    found = marks_from_csv("name,x,y,z,speed,detail\na,1,2,3,5,0.5\n", name="t.csv")
     assert len(found.marks) == 1
+    assert found.marks[0].detail_mm == 0.5
     assert [str(note) for note in found.notes] == [
         "x, y, z: no unit is named, m taken",
         "speed: no unit is named, mm/s taken",
+        "detail: no unit is named, mm taken",
     ]
+    keys = marks_from_csv("name,x_m,y_m,z_m,speed_mm_s,detail_mm\na,1,2,3,5,0.5\n", name="t.csv")
+    assert keys.marks == found.marks
+    assert keys.notes == ()
 
 
 def test_titles_above_units_below_the_header_and_columns_of_others() -> None:

@@ -36,6 +36,7 @@ _KEYS = {
     "detail": "detail_mm", "aside ±": "plus_minus_side_m", "speed ±": "speed_plus_minus_mm_s",
     "soft at least": "soft_times",
 }  # fmt: skip
+_KEY_ENDS = {"_mm_s": "mm/s", "_mm": "mm", "_m": "m"}
 _NEEDED = ("x_m", "y_m", "z_m")
 _WORDS = ("name", "need")
 # So many rows may stand above the header.
@@ -180,11 +181,9 @@ def _column(title: str) -> _Column | None:
     plain = title.strip().lower()
     whole = _key(plain)
     if whole:
-        return _Column(
-            whole,
-            "mm" if whole == "detail_mm" else "m" if plain == whole and whole.endswith("_m") else "",
-            title.strip(),
-        )
+        # A column named by its key bears the unit that the key ends in.
+        named = next((unit for end, unit in _KEY_ENDS.items() if plain == whole and whole.endswith(end)), "")
+        return _Column(whole, named, title.strip())
     for pattern in _WITH_UNIT:
         found = re.fullmatch(pattern, plain)
         key = _key(found[1].strip()) if found else None

@@ -47,16 +47,23 @@ def sure_enough(candidate: Candidate, is_cancelled: Callable[[], bool] | None = 
 
 def _why_other(first: Candidate, chosen: Candidate) -> Sentence:
     assert first.lens is not None
+    values: dict[str, object] = {
+        "own": 100.0 * _sureness(chosen),
+        "frames": first.frame_count,
+        "lens": first.lens.name,
+        "stop": marked(first.exposures[0].state.f_number),
+        "sure": 100.0 * _sureness(first),
+    }
+    if first.frame_count == 1:
+        return Sentence(
+            "Set so as to hold in {own:.0f} of 100 draws; by the figures alone it would be {lens} at f/{stop}, "
+            "which holds in {sure:.0f}",
+            values,
+        )
     return Sentence(
         "Set so as to hold in {own:.0f} of 100 draws; by the figures alone it would be {frames} frames with {lens} "
         "at f/{stop}, which hold in {sure:.0f}",
-        {
-            "own": 100.0 * _sureness(chosen),
-            "frames": first.frame_count,
-            "lens": first.lens.name,
-            "stop": marked(first.exposures[0].state.f_number),
-            "sure": 100.0 * _sureness(first),
-        },
+        values,
     )
 
 

@@ -84,7 +84,10 @@ def _solve(problem: Problem, limit_rad: float, direction: tuple[float, float] | 
     weights = moving_weights(problem, state.at(stop))
     state = best_plane(problem, f_number=stop, weights=weights, limit_rad=limit_rad, start=state, direction=direction)
     state = state.at(best_stop(problem, state))
-    return seen_whole(problem, state, limit_rad, direction)
+    polished = seen_whole(problem, state, limit_rad, direction)
+    # The last polish knows nothing of the image circle: it may not darken a corner that was lit.
+    lit = corner_reserve_mm(problem, polished) >= min(0.0, corner_reserve_mm(problem, state))
+    return polished if lit else state
 
 
 def _within_circle(problem: Problem, limit_rad: float, box_rad: float) -> LensState:
