@@ -12,9 +12,9 @@ import pytest
 from PyQt6.QtCore import QSettings
 
 from bench.test_weighing import fifty_marks
-from verispect.plan.by_hand import with_focus_at, with_plane_through
-from verispect.ui.application import keep_quick, make_application, make_window
-from verispect.ui.document import with_choice, with_mark
+from verispect.plan.entry.manual_setting import with_focus_at, with_plane_through
+from verispect.ui.state.plan_document import with_choice, with_mark
+from verispect.ui.window.application import keep_quick, make_application, make_window
 
 TARGET_S = 0.016
 
@@ -88,8 +88,8 @@ os._exit(0)
 """
 _OURS = """
 import os; os.environ["QT_QPA_PLATFORM"] = "offscreen"
-from verispect.ui.application import keep_quick, make_application, make_window
-from verispect.ui.file_desk import demo_plan
+from verispect.ui.window.application import keep_quick, make_application, make_window
+from verispect.ui.workflows.plan_files import demo_plan
 app = make_application([]); w = make_window(); w.document.open(demo_plan(), None); w.show(); app.processEvents()
 os._exit(0)
 """

@@ -7,8 +7,8 @@ import math
 import numpy as np
 
 from verispect.optics.blur import blur_axes_mm
-from verispect.optics.lens import LensState, axis_from_tilt_and_swing
-from verispect.optics.sharpness import Criterion
+from verispect.optics.criterion import Criterion
+from verispect.optics.lens_state import LensState, axis_from_tilt_and_swing
 
 STATE = LensState(24.0, 8.0, 24.3, axis_from_tilt_and_swing(tilt_rad=math.radians(5), swing_rad=math.radians(1)), 1.5)
 

@@ -6,10 +6,10 @@ import numpy as np
 from tests.conftest import DEMO, make_plan
 
 from verispect.files.plan_file import read_plan
-from verispect.plan import areas
-from verispect.plan.further import further
-from verispect.plan.weigh import weigh
-from verispect.subject.clouds import Cloud, packed, unpacked
+from verispect.plan.advise.follow_up import further
+from verispect.plan.advise.weigh import weigh
+from verispect.plan.scene import areas
+from verispect.subject.scan import Cloud, packed, unpacked
 
 
 def fifty_marks():

@@ -16,10 +16,10 @@ from PyQt6.QtCore import QDeadlineTimer, QSettings
 from PyQt6.QtWidgets import QApplication
 
 from verispect.subject.photograph import Photograph
-from verispect.subject.surfaces import Surface
-from verispect.ui.application import make_application, make_window
-from verispect.ui.file_desk import demo_plan
-from verispect.ui.main_window import MainWindow
+from verispect.subject.surface import Surface
+from verispect.ui.window.application import make_application, make_window
+from verispect.ui.window.main_window import MainWindow
+from verispect.ui.workflows.plan_files import demo_plan
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -62,7 +62,7 @@ def add_photograph(window: MainWindow) -> None:
     flat([(-2.5, 0, 3), (2.5, 0, 3), (2.5, 0, 16), (-2.5, 0, 16)], (158, 154, 146))
     for k in range(3, 16):
         flat([(-2.5, 0, k), (2.5, 0, k), (2.5, 0, k + 0.06), (-2.5, 0, k + 0.06)], (112, 108, 102))
-    path = Path(window.settings.fileName()).parent / "yard.jpg"
+    path = window.preferences.folder / "yard.jpg"
     image.save(path, quality=92)
     window.photograph_desk.open_path(path)
     limit = QDeadlineTimer(20_000)

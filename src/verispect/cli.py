@@ -35,9 +35,9 @@ def _weigh(given: list[str]) -> int:
     parser.add_argument("--json", action="store_true", help="print the whole weighing as JSON")
     options = parser.parse_args(given)
     from verispect.files.plan_file import read_plan
-    from verispect.files.weighing_file import weighing_to_dict, weighing_to_table
-    from verispect.plan.further import further
-    from verispect.plan.weigh import weigh
+    from verispect.files.weighing_json import weighing_to_dict, weighing_to_table
+    from verispect.plan.advise.follow_up import further
+    from verispect.plan.advise.weigh import weigh
 
     plan = read_plan(options.file)
     try:
@@ -63,7 +63,7 @@ def _window(given: list[str]) -> int:
     parser.add_argument("file", type=Path, nargs="?", help="a .verispect plan to open")
     parser.add_argument("--demo", action="store_true", help="open the demo plan")
     options = parser.parse_args(given)
-    from verispect.ui.application import run
+    from verispect.ui.window.application import run
 
     return run(options.file, demo=options.demo)
 

@@ -248,7 +248,7 @@ def test_a_lens_that_cannot_be_is_one_sentence_with_its_file(tmp_path: Path, cap
 
 
 def test_a_scan_whose_points_are_damaged_is_told_with_its_name(tmp_path: Path) -> None:
-    from verispect.subject.clouds import packed
+    from verispect.subject.scan import packed
 
     content = json.loads(DEMO.read_text())
     points = packed(np.ones((4, 3)))

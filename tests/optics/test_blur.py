@@ -11,7 +11,12 @@ from hypothesis import strategies as st
 
 from tests.outside.oracle import blur_axes, rim_on_sensor
 from verispect.optics.blur import blur_axes_mm, image_centres_mm, pupil_cones
-from verispect.optics.lens import LensState, axis_from_tilt_and_swing, focus_image_distance_mm, plane_of_sharp_focus
+from verispect.optics.lens_state import (
+    LensState,
+    axis_from_tilt_and_swing,
+    focus_image_distance_mm,
+    plane_of_sharp_focus,
+)
 
 lean = st.floats(-0.26, 0.26)
 pupil = st.floats(0.5, 2.0)

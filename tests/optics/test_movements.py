@@ -12,7 +12,7 @@ from scipy.spatial.transform import Rotation
 
 from verispect.errors import GeometryError
 from verispect.optics.blur import blur_axes_mm
-from verispect.optics.lens import LensState, axis_from_tilt_and_swing
+from verispect.optics.lens_state import LensState, axis_from_tilt_and_swing
 from verispect.optics.movements import (
     axis_from_rotating,
     base_tilt_moves_mm,

@@ -12,15 +12,15 @@ from PIL import Image
 from skimage import data
 
 from tests.conftest import a_lens, make_plan
-from verispect.files.picture import read_picture
-from verispect.files.scans.depth import DepthCamera
-from verispect.files.scans.placing import Placing
-from verispect.files.scans.reading import read_depth
+from verispect.files.photo_file import read_picture
+from verispect.files.scans.depth_maps import DepthCamera
+from verispect.files.scans.placement import Placing
+from verispect.files.scans.scan_file import read_depth
 from verispect.optics.pose import camera_pose
-from verispect.plan.scene import build_scene
-from verispect.plan.weigh import weigh
-from verispect.subject.clouds import unpacked
+from verispect.plan.advise.weigh import weigh
+from verispect.plan.scene.scene import build_scene
 from verispect.subject.photograph import Photograph
+from verispect.subject.scan import unpacked
 
 FOCAL, AXIS, RIGHT_AXIS, BASELINE_M = 994.978, (254.877, 311.193), 342.279, 0.193001
 HEIGHT = 1.0

@@ -12,10 +12,10 @@ from PyQt6.QtTest import QTest
 
 from tests.conftest import DEMO
 from verispect.files.plan_file import read_plan
-from verispect.ui.application import make_application, make_window
 from verispect.ui.drawings.board import Board, Handle
-from verispect.ui.main_window import MainWindow
-from verispect.ui.weighing_process import PROCESS
+from verispect.ui.window.application import make_application, make_window
+from verispect.ui.window.main_window import MainWindow
+from verispect.ui.work.weighing_process import PROCESS
 
 
 @pytest.fixture(scope="session")

@@ -6,36 +6,17 @@ import csv
 import io
 import math
 
-from verispect.plan.candidate import Candidate
-from verispect.plan.frame_list import FrameRow, frame_rows
-
-_COLUMNS = {
-    "frame": "number",
-    "lens": "lens",
-    "focal length [mm]": "focal_mm",
-    "stop marked": "stop",
-    "f-number": "f_number",
-    "exposure time [s]": "shutter_s",
-    "focus from sensor [m]": "focus_m",
-    "image distance on axis [mm]": "extension_mm",
-    "tilt [deg]": "tilt_deg",
-    "swing [deg]": "swing_deg",
-    "bearing [deg]": "bearing_deg",
-    "pitch [deg]": "pitch_deg",
-    "cross [mm]": "cross_mm",
-    "rise [mm]": "rise_mm",
-    "rail [mm]": "rail_mm",
-    "allowed blur [mm]": "allowed_blur_mm",
-}
+from verispect.plan.explain.frame_table import COLUMNS, FrameRow, frame_rows
+from verispect.plan.methods.candidate import Candidate
 
 
 def frames_to_csv(candidate: Candidate) -> str:
     """The frames of a method; an infinite distance is written `inf`."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(_COLUMNS)
+    writer.writerow([column.csv_title for column in COLUMNS])
     for row in frame_rows(candidate):
-        writer.writerow([_cell(row, key) for key in _COLUMNS.values()])
+        writer.writerow([_cell(row, column.key) for column in COLUMNS])
     return out.getvalue()
 
 

@@ -8,12 +8,12 @@ import xml.etree.ElementTree as ET
 from pydantic import ValidationError
 
 from verispect.errors import FileError
-from verispect.files.marks_table import MOST_BYTES, TableRead, complaint
-from verispect.plan.catching import MapPlace
+from verispect.files.marks_csv import MOST_BYTES, TableRead, complaint
 from verispect.plan.document import Plan
+from verispect.plan.entry.measured_mark import MapPlace
 from verispect.sentence import Sentence
-from verispect.subject.marks import Mark
-from verispect.subject.places import to_map
+from verispect.subject.mark import Mark
+from verispect.subject.measuring import to_map
 
 _SPACE = "http://www.topografix.com/GPX/1/1"
 

@@ -11,7 +11,7 @@ from pydantic import ValidationError
 from verispect.errors import FileError, GeometryError, NewerVersionError, PlanError
 from verispect.files.atomic import write_atomically
 from verispect.plan.document import FORMAT, VERSION, Plan
-from verispect.subject.clouds import unpacked
+from verispect.subject.scan import unpacked
 
 SUFFIX = ".verispect"
 _MOST_BYTES = 200_000_000

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from verispect.optics.lens import LensState
+from verispect.optics.lens_state import LensState
 from verispect.optics.types import Floats
 
 

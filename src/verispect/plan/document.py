@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import math
 from datetime import datetime
+from enum import StrEnum
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from verispect.kit.equipment import Kit
-from verispect.optics.sharpness import Criterion, Rule
+from verispect.optics.criterion import Criterion, Rule
 from verispect.subject.camera import Camera
-from verispect.subject.clouds import Cloud
-from verispect.subject.marks import Mark
+from verispect.subject.mark import Mark
 from verispect.subject.photograph import Photograph
-from verispect.subject.surfaces import Surface
+from verispect.subject.scan import Cloud
+from verispect.subject.surface import Surface
 
 FORMAT: Literal["verispect-plan"] = "verispect-plan"
 VERSION = 1
@@ -29,24 +30,48 @@ class _Model(BaseModel):
 _Size = Annotated[float, Field(gt=0.0, le=1.0e6)]
 
 
+class Aim(StrEnum):
+    """What is to be least, or most, among methods that hold."""
+
+    FRAMES = "least frames"
+    DETAIL = "most detail"
+    TIME = "least time"
+    MOVEMENT = "least risk from movement"
+    MERGING = "least computer work"
+
+
+class DetailFrom(StrEnum):
+    """What the finest detail is asked for."""
+
+    PRINT = "print"
+    SCREEN = "screen"
+    SENSOR = "sensor"
+
+
+class Covers(StrEnum):
+    """What a series must hold: everything between nearest and farthest, or the marks alone."""
+
+    RANGE = "range"
+    MARKS = "marks"
+
+
 class Wish(_Model):
     """The final picture and what counts as sharp in it."""
 
     print_mm: tuple[_Size, _Size] = (900.0, 600.0)
     viewing_mm: float = Field(default=600.0, gt=0.0, le=1.0e6)
     line_pairs_per_mm: float | None = Field(default=None, gt=0.0, le=1000.0)
-    detail_from: Literal["print", "screen", "sensor"] = Field(
-        default="print", description="What the finest detail is asked for: a print, a screen, the sensor itself."
+    detail_from: DetailFrom = Field(
+        default=DetailFrom.PRINT,
+        description="What the finest detail is asked for: a print, a screen, the sensor itself.",
     )
     screen_pixels: int = Field(default=3840, gt=0, le=1_000_000, description="Along the picture's long side.")
     pixels_per_line_pair: float = Field(default=3.0, ge=2.0, le=1000.0, description="Of the screen or the sensor.")
     contrast_floor: float = Field(default=0.2, gt=0.0, lt=1.0)
-    rule: Rule = "wave"
+    rule: Rule = Rule.WAVE
     wavelength_nm: float | None = Field(default=550.0, ge=300.0, le=1100.0)
-    series_covers: Literal["range", "marks"] = "range"
-    priority: Literal[
-        "least frames", "most detail", "least time", "least risk from movement", "least computer work"
-    ] = "least frames"
+    series_covers: Covers = Covers.RANGE
+    priority: Aim = Aim.FRAMES
     least_probability: float = Field(
         default=0.0, ge=0.0, le=1.0, description="That all musts hold, where figures carry a ±; 0 asks for none."
     )
@@ -149,9 +174,9 @@ class Plan(_Model):
     def frequency_at_framing(self) -> float:
         """Cycles/mm on the sensor that the wish asks of one frame at the framing focal length."""
         wish, body = self.wish, self.kit.body
-        if wish.detail_from == "screen":
+        if wish.detail_from == DetailFrom.SCREEN:
             return wish.screen_pixels / wish.pixels_per_line_pair / max(self.picture_mm)
-        if wish.detail_from == "sensor":
+        if wish.detail_from == DetailFrom.SENSOR:
             return 1.0 / (wish.pixels_per_line_pair * body.pixel_mm)
         return wish.print_line_pairs_per_mm() * self.enlargement()
 

@@ -1,7 +1,7 @@
 """A photograph taken from the camera's place: directions from pixels, and its level from what is drawn on it.
 
 Images are indexed (row, column), the middle of the first pixel at (0, 0). A ± is 19 times in 20. Pixels are those
-of the picture with the lens's distortion taken out (subject/straightening.py), which is what is shown.
+of the picture with the lens's distortion taken out (subject/distortion.py), which is what is shown.
 """
 
 from __future__ import annotations

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from verispect.errors import FileError
-from verispect.files.scans.pieces import Pieces
+from verispect.files.scans.point_files import Pieces
 
 MOST_BYTES = 1_000_000_000
 # Points are strewn over the faces, as many as a drawing shows, beside every corner.

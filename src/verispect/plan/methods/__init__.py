@@ -1,5 +1,1 @@
-"""One module for each method; each yields exposures. `worked` runs them by key."""
-
-from verispect.plan.methods.registry import METHODS, worked
-
-__all__ = ["METHODS", "worked"]
+"""One module for each method; each yields exposures. `method` describes them, `registry` runs them."""

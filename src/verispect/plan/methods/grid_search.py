@@ -8,22 +8,23 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from verispect.kit.focal_choice import grid_focals_mm
 from verispect.kit.lens import Lens
-from verispect.optics.lens import focus_image_distance_mm
+from verispect.optics.lens_state import focus_image_distance_mm
 from verispect.optics.types import Floats
-from verispect.plan.burden import TIE
-from verispect.plan.candidate import Candidate, unfit
-from verispect.plan.framing import grid_focals_mm
-from verispect.plan.grid_layout import TurnedGrid, fewest_cells, turned_grid_poses
-from verispect.plan.grid_owners import DEEPEST, SUM, owners
-from verispect.plan.grid_prospects import Prospect
-from verispect.plan.methods.lens_choice import best_of, nearer_than_focal
-from verispect.plan.problem import Problem, problem_for
-from verispect.plan.scene import Scene
+from verispect.plan.document import Aim, Covers
+from verispect.plan.methods.candidate import Candidate, unfit
+from verispect.plan.methods.lens_search import best_of, nearer_than_focal
+from verispect.plan.scene.scene import Scene
+from verispect.plan.solve.grid_assignment import DEEPEST, SUM, owners
+from verispect.plan.solve.grid_estimate import Prospect
+from verispect.plan.solve.grid_layout import TurnedGrid, fewest_cells, turned_grid_poses
+from verispect.plan.solve.problem import Problem, problem_for
+from verispect.plan.solve.stop_cost import TIE
 from verispect.sentence import Sentence
 
 GridAttempt = Callable[[Problem, list[Problem], list[int], tuple[int, ...]], Candidate]
-Estimate = Callable[[Problem, list[Problem], str], Prospect]
+Estimate = Callable[[Problem, list[Problem], Covers], Prospect]
 # So many grids are worked out in full while none of them holds.
 _MOST_TRIED = 6
 # Of the allowed blur: a grid within it is sharp enough not to look for a sharper one of as many frames.
@@ -51,14 +52,15 @@ def with_every_focal(key: str, scene: Scene, attempt: GridAttempt, estimate: Est
     if head is None or not head.turns:
         return unfit(key, scene, Sentence("The kit has no head that turns about the entrance pupil"))
     refused: list[Candidate] = []
-    grids = sorted(_grids(key, scene, estimate, refused), key=_promise)
+    tried: list[Problem] = []
+    grids = sorted(_grids(key, scene, estimate, refused, tried), key=_promise)
     attempts: list[Candidate] = []
     for grid in grids:
         held = [found for found in attempts if found.holds and not found.loses]
         if len(attempts) >= _MOST_TRIED or (held and not _worth_a_look(grid, held)):
             break
         attempts.append(attempt(grid.problem, grid.cells, grid.source, grid.rows))
-    return best_of(key, scene, [*attempts, *refused])
+    return best_of(key, scene, [*attempts, *refused], tried)
 
 
 def _promise(grid: _Grid) -> tuple[float, ...]:
@@ -66,7 +68,7 @@ def _promise(grid: _Grid) -> tuple[float, ...]:
     and then the longest lens, which leaves least overlap and gives most detail.
     """
     prospect = grid.prospect
-    if grid.problem.scene.plan.wish.priority == "most detail":
+    if grid.problem.scene.plan.wish.priority == Aim.DETAIL:
         return (float(math.isinf(prospect.frames)), -grid.problem.focal_mm, prospect.softness)
     return (prospect.frames, max(prospect.softness, _COMFORTABLE), -grid.problem.focal_mm)
 
@@ -76,10 +78,10 @@ def _worth_a_look(grid: _Grid, held: list[Candidate]) -> bool:
     wish, times = held[0].scene.plan.wish, held[0].scene.plan.kit.times
     if math.isinf(grid.prospect.frames):
         return False
-    if wish.priority == "most detail":
+    if wish.priority == Aim.DETAIL:
         return grid.problem.focal_mm > max(found.focal_mm for found in held)
     fewest = min(found.frame_count for found in held)
-    if wish.priority in ("least time", "least risk from movement"):
+    if wish.priority in (Aim.TIME, Aim.MOVEMENT):
         quickest = min(held, key=lambda found: found.run_s)
         exposed = sum(exposure.shutter_s for exposure in quickest.exposures)
         if exposed > TIE * quickest.run_s:
@@ -88,8 +90,10 @@ def _worth_a_look(grid: _Grid, held: list[Candidate]) -> bool:
     return grid.prospect.frames < fewest
 
 
-def _grids(key: str, scene: Scene, estimate: Estimate, refused: list[Candidate]) -> Iterator[_Grid]:
-    """Every layout that may be worth it; of those that cannot be laid out the reasons go to `refused`."""
+def _grids(
+    key: str, scene: Scene, estimate: Estimate, refused: list[Candidate], tried: list[Problem]
+) -> Iterator[_Grid]:
+    """Every layout that may be worth it; what was looked at goes to `tried`, reasons against it to `refused`."""
     framing, covers = scene.plan.camera.framing_mm, scene.plan.wish.series_covers
     choices: list[tuple[Floats, Lens, float]] = []
     for lens in scene.plan.kit.lenses:
@@ -109,6 +113,7 @@ def _grids(key: str, scene: Scene, estimate: Estimate, refused: list[Candidate])
         if too_near:
             refused.append(unfit(key, scene, too_near))
             continue
+        tried.append(problem)
         if _in_vain(scene, half_frame, fewest):
             continue
         layout = _layout(scene, half_frame)
@@ -127,7 +132,7 @@ def _grids(key: str, scene: Scene, estimate: Estimate, refused: list[Candidate])
 
 def _in_vain(scene: Scene, half_frame: Floats, fewest: float) -> bool:
     """Whether a grid surely has more cells than another needs frames, where frames are what counts."""
-    if math.isinf(fewest) or scene.plan.wish.priority not in ("least frames", "least computer work"):
+    if math.isinf(fewest) or scene.plan.wish.priority not in (Aim.FRAMES, Aim.MERGING):
         return False
     cells = fewest_cells(
         pose=scene.pose,

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from verispect.plan.candidate import Candidate, unfit, worked_out
-from verispect.plan.methods.as_set import as_set
-from verispect.plan.methods.lens_choice import (
+from verispect.plan.methods.candidate import Candidate, unfit, worked_out
+from verispect.plan.methods.lens_search import (
     circle_reason,
     corner_reserve_mm,
     focus_notes,
     with_every_lens,
 )
-from verispect.plan.problem import Problem
-from verispect.plan.scene import Scene
-from verispect.plan.whole_softness import best_frame
+from verispect.plan.methods.snap_to_scales import as_set
+from verispect.plan.scene.scene import Scene
+from verispect.plan.solve.problem import Problem
+from verispect.plan.solve.softness_polish import best_frame
 
 
 def one_frame(scene: Scene) -> Candidate:

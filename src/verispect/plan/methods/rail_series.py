@@ -11,15 +11,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from verispect.optics.focus import image_distance_for_object_mm, object_for_image_distance_mm
-from verispect.optics.lens import LensState
-from verispect.plan.burden import cheapest
-from verispect.plan.candidate import Candidate, unfit, worked_out
-from verispect.plan.focus_series import MOST_FRAMES
-from verispect.plan.methods.lens_choice import circle_reason, corner_reserve_mm, focus_notes, with_every_lens
+from verispect.optics.conjugates import image_distance_for_object_mm, object_for_image_distance_mm
+from verispect.optics.criterion import Rule
+from verispect.optics.lens_state import LensState
+from verispect.plan.methods.candidate import Candidate, unfit, worked_out
+from verispect.plan.methods.lens_search import circle_reason, corner_reserve_mm, focus_notes, with_every_lens
 from verispect.plan.methods.series import no_stop
-from verispect.plan.problem import Problem
-from verispect.plan.scene import Scene
+from verispect.plan.scene.scene import Scene
+from verispect.plan.solve.focus_ladder import MOST_FRAMES
+from verispect.plan.solve.problem import Problem
+from verispect.plan.solve.stop_cost import cheapest
 from verispect.sentence import Sentence
 
 # The foremost place of the camera keeps so many focal lengths from the nearest thing.
@@ -89,10 +90,10 @@ def _best_steps(problem: Problem, v: float, near: float, far: float) -> tuple[Le
             places = near + step * (np.arange(count) + 0.5) - 0.5 * (front + back)
         if count > MOST_FRAMES:
             continue
-        quality = float(criterion.softness(np.asarray(share * used), n)) if criterion.rule == "root-sum" else -float(
-            criterion.contrast(min(share, 1.0) * used, n)
-        )  # fmt: skip
-        if criterion.rule == "disc":
+        quality = -float(criterion.contrast(min(share, 1.0) * used, n))
+        if criterion.rule == Rule.ROOT_SUM:
+            quality = float(criterion.softness(np.asarray(share * used), n))
+        if criterion.rule == Rule.DISC:
             quality = float(stop)
         found.append((float(count), quality, state, places))
     if not found:

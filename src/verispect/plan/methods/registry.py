@@ -1,34 +1,22 @@
-"""The methods by key, simplest first. A new method is a new module with one function, named here."""
+"""Runs a method by its description; the modules are loaded when first wanted, so that the window opens at once."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from importlib import import_module
 
-from verispect.plan.candidate import Candidate
-from verispect.plan.methods import (
-    one_frame,
-    rail_series,
-    series,
-    shift_grid,
-    tilt,
-    tilt_series,
-    turned_grid,
-    turned_grid_series,
-)
-from verispect.plan.scene import Scene
+from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.method import Method, method_of
+from verispect.plan.scene.scene import Scene
 
-METHODS: dict[str, Callable[[Scene], Candidate]] = {
-    "one-frame": one_frame.one_frame,
-    "tilt": tilt.tilt,
-    "series": series.series,
-    "tilt-series": tilt_series.tilt_series,
-    "shift-grid": shift_grid.shift_grid,
-    "turned-grid": turned_grid.turned_grid,
-    "turned-grid-series": turned_grid_series.turned_grid_series,
-    "rail-series": rail_series.rail_series,
-}
+
+def solver_of(method: Method) -> Callable[[Scene], Candidate]:
+    """The function of the method's own module."""
+    name = method.key.replace("-", "_")
+    found: Callable[[Scene], Candidate] = getattr(import_module(f"verispect.plan.methods.{name}"), name)
+    return found
 
 
 def worked(key: str, scene: Scene) -> Candidate:
     """One method worked out."""
-    return METHODS[key](scene)
+    return solver_of(method_of(key))(scene)

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from verispect.optics.lens import FORWARD
+from verispect.optics.lens_state import FORWARD
 from verispect.optics.types import Vector
-from verispect.plan.candidate import Candidate, unfit, worked_out
-from verispect.plan.focus_series import FocusLadder, fewest_frames
-from verispect.plan.methods.lens_choice import (
+from verispect.plan.methods.candidate import Candidate, unfit, worked_out
+from verispect.plan.methods.lens_search import (
     circle_reason,
     corner_reserve_mm,
     focus_notes,
     with_every_lens,
 )
-from verispect.plan.problem import Problem
-from verispect.plan.scene import Scene
+from verispect.plan.scene.scene import Scene
+from verispect.plan.solve.focus_ladder import FocusLadder, fewest_frames
+from verispect.plan.solve.problem import Problem
 from verispect.sentence import Sentence
 
 # Of the allowed blur, for lenses that grow longer as they focus near.

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import math
 
-from verispect.optics.lens import LensState
-from verispect.plan.candidate import Candidate, unfit, worked_out
-from verispect.plan.framing import grid_focals_mm
-from verispect.plan.grid_layout import shifted_centres_mm
-from verispect.plan.methods.lens_choice import (
+from verispect.kit.focal_choice import grid_focals_mm
+from verispect.optics.lens_state import LensState
+from verispect.plan.methods.candidate import Candidate, unfit, worked_out
+from verispect.plan.methods.lens_search import (
     best_of,
     circle_reason,
     corner_reserve_mm,
@@ -16,16 +15,18 @@ from verispect.plan.methods.lens_choice import (
     nearer_than_focal,
     with_even_weights,
 )
-from verispect.plan.plane import focus_for
-from verispect.plan.problem import Problem, problem_for
-from verispect.plan.scene import Scene
-from verispect.plan.stopping import best_stop
+from verispect.plan.scene.scene import Scene
+from verispect.plan.solve.focus_plane import focus_for
+from verispect.plan.solve.grid_layout import shifted_centres_mm
+from verispect.plan.solve.problem import Problem, problem_for
+from verispect.plan.solve.stop_choice import best_stop
 from verispect.sentence import Sentence
 
 
 def shift_grid(scene: Scene) -> Candidate:
     """The best shifted grid, with whichever shifting lens does it best."""
-    attempts = []
+    attempts: list[Candidate] = []
+    tried: list[Problem] = []
     for lens in scene.plan.kit.lenses:
         if lens.shift_mm <= 0.0 and scene.plan.kit.body.back_shift_mm <= 0.0:
             reason = Sentence("{lens} does not shift", {"lens": lens.name})
@@ -38,8 +39,11 @@ def shift_grid(scene: Scene) -> Candidate:
                 {"lens": lens.name, "framing": scene.plan.camera.framing_mm},
             )
             attempts.append(unfit("shift-grid", scene, reason))
-        attempts.extend(with_even_weights(problem_for(scene, lens, focal), _attempt) for focal in focals)
-    return best_of("shift-grid", scene, attempts)
+        for focal in focals:
+            problem = problem_for(scene, lens, focal)
+            attempts.append(with_even_weights(problem, _attempt))
+            tried.append(problem)
+    return best_of("shift-grid", scene, attempts, tried)
 
 
 def _attempt(problem: Problem) -> Candidate:

@@ -4,22 +4,22 @@ from __future__ import annotations
 
 import math
 
-from verispect.optics.lens import LensState
+from verispect.optics.lens_state import LensState
 from verispect.optics.movements import detent_directions
-from verispect.plan.candidate import Candidate, unfit, worked_out
-from verispect.plan.methods.as_set import as_set
-from verispect.plan.methods.lens_choice import (
+from verispect.plan.methods.candidate import Candidate, unfit, worked_out
+from verispect.plan.methods.lens_search import (
     circle_reason,
     corner_reserve_mm,
     corner_reserves_mm,
     focus_notes,
     with_every_lens,
 )
-from verispect.plan.plane import best_plane
-from verispect.plan.problem import Problem
-from verispect.plan.scene import Scene
-from verispect.plan.stopping import best_stop, moving_weights, worst_at
-from verispect.plan.whole_softness import seen_whole
+from verispect.plan.methods.snap_to_scales import as_set
+from verispect.plan.scene.scene import Scene
+from verispect.plan.solve.focus_plane import best_plane
+from verispect.plan.solve.problem import Problem
+from verispect.plan.solve.softness_polish import seen_whole
+from verispect.plan.solve.stop_choice import best_stop, moving_weights, worst_at
 from verispect.sentence import Sentence
 
 

@@ -6,20 +6,21 @@ import math
 
 import numpy as np
 
-from verispect.optics.lens import FORWARD, from_principal_point
+from verispect.optics.lens_state import FORWARD, from_principal_point
 from verispect.optics.movements import detent_directions
 from verispect.optics.types import Floats, Vector
-from verispect.plan.burden import better
-from verispect.plan.candidate import Candidate, unfit
-from verispect.plan.focus_series import fewest_frames
-from verispect.plan.methods.as_set import dialled_axis
-from verispect.plan.methods.lens_choice import corner_reserve_mm, with_every_lens
+from verispect.plan.document import Covers
+from verispect.plan.methods.candidate import Candidate, unfit
+from verispect.plan.methods.lens_search import corner_reserve_mm, with_every_lens
+from verispect.plan.methods.ranking import better
 from verispect.plan.methods.series import from_ladder
+from verispect.plan.methods.snap_to_scales import dialled_axis
 from verispect.plan.methods.tilt import limit_within_circle, no_tilt
-from verispect.plan.minimax import polish
-from verispect.plan.plane import best_plane
-from verispect.plan.problem import Problem
-from verispect.plan.scene import Scene
+from verispect.plan.scene.scene import Scene
+from verispect.plan.solve.focus_ladder import fewest_frames
+from verispect.plan.solve.focus_plane import best_plane
+from verispect.plan.solve.minimax import polish
+from verispect.plan.solve.problem import Problem
 
 # Of the limit on the tilt, where the image circle still darkens a corner of one frame.
 _SHARES = (0.95, 0.8, 0.5)
@@ -48,18 +49,18 @@ def _attempt(problem: Problem) -> Candidate:
         if found.fits:
             break
         found = better(found, _along(problem, shallowest_axis(problem, share * limit), covers))
-    if covers == "marks":
+    if covers == Covers.MARKS:
         for other in _axes_by_groups(problem, limit):
             found = better(found, _along(problem, other, covers))
     return found
 
 
-def _along(problem: Problem, axis: Vector, covers: str) -> Candidate:
+def _along(problem: Problem, axis: Vector, covers: Covers) -> Candidate:
     set_to = dialled_axis(problem, axis)
     return from_ladder("tilt-series", problem, fewest_frames(problem, axis=set_to, covers=covers), set_to)
 
 
-def _towards_detents(problem: Problem, limit_rad: float, covers: str) -> Candidate | None:
+def _towards_detents(problem: Problem, limit_rad: float, covers: Covers) -> Candidate | None:
     """The best of the directions that the mount holds; None for a mount that holds any."""
     step = problem.lens.lens.detents_deg
     if problem.lens.tilt_mount != "rotating" or step is None:
@@ -135,6 +136,6 @@ def _axes_by_groups(problem: Problem, limit_rad: float) -> list[Vector]:
             state = problem.state(f_number=middle[0], image_distance_mm=problem.focal_mm, axis=axis)
             if corner_reserve_mm(problem, state) < 0.0:
                 continue
-            counted.append((fewest_frames(problem, axis=axis, covers="marks", stops=middle).count, axis))
+            counted.append((fewest_frames(problem, axis=axis, covers=Covers.MARKS, stops=middle).count, axis))
     counted.sort(key=lambda pair: pair[0])
     return [axis for count, axis in counted[:3] if math.isfinite(count)]

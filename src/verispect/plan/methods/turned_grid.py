@@ -6,15 +6,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from verispect.optics.lens import LensState
-from verispect.plan.candidate import Candidate, unfit, worked_out
-from verispect.plan.grid_prospects import one_focus_each
+from verispect.optics.lens_state import LensState
+from verispect.plan.methods.candidate import Candidate, unfit, worked_out
 from verispect.plan.methods.grid_search import with_every_focal
-from verispect.plan.methods.lens_choice import circle_reason, corner_reserve_mm, focus_notes, with_even_weights
-from verispect.plan.plane import focus_for
-from verispect.plan.problem import Problem
-from verispect.plan.scene import Scene
-from verispect.plan.stopping import choose_stop, look_at_stops
+from verispect.plan.methods.lens_search import circle_reason, corner_reserve_mm, focus_notes, with_even_weights
+from verispect.plan.scene.scene import Scene
+from verispect.plan.solve.focus_plane import focus_for
+from verispect.plan.solve.grid_estimate import one_focus_each
+from verispect.plan.solve.problem import Problem
+from verispect.plan.solve.stop_choice import choose_stop, look_at_stops
+from verispect.subject.mark import Need
 
 
 def turned_grid(scene: Scene) -> Candidate:
@@ -52,7 +53,7 @@ def for_shoulds(cell: Problem, state: LensState) -> LensState:
     seen = cell.pose.to_camera_mm(scene.world_m)
     half = np.asarray(scene.plan.sensor_mm) / (2.0 * state.image_distance_mm)
     inside = (seen[:, 2] > 1.05 * cell.focal_mm) & np.all(np.abs(seen[:, :2]) <= half * seen[:, 2:], axis=1)
-    shoulds = np.flatnonzero(inside & np.array([need == "should" for need in scene.needs]))
+    shoulds = np.flatnonzero(inside & np.array([need == Need.SHOULD for need in scene.needs]))
     if shoulds.size == 0:
         return state
     part = cell.looking(cell.pose, shoulds)

@@ -4,19 +4,20 @@ from __future__ import annotations
 
 import numpy as np
 
-from verispect.optics.lens import LensState
+from verispect.optics.lens_state import LensState
 from verispect.optics.types import Floats
-from verispect.plan.burden import cheapest
-from verispect.plan.candidate import Candidate, unfit, worked_out
-from verispect.plan.focus_series import fewest_frames, frames_at_stops
-from verispect.plan.grid_prospects import series_each
+from verispect.plan.document import Covers
+from verispect.plan.methods.candidate import Candidate, unfit, worked_out
 from verispect.plan.methods.grid_search import with_every_focal
-from verispect.plan.methods.lens_choice import circle_reason, corner_reserve_mm, focus_notes
+from verispect.plan.methods.lens_search import circle_reason, corner_reserve_mm, focus_notes
 from verispect.plan.methods.series import no_stop
 from verispect.plan.methods.turned_grid import focused, for_shoulds
-from verispect.plan.plane import focus_for
-from verispect.plan.problem import Problem
-from verispect.plan.scene import Scene
+from verispect.plan.scene.scene import Scene
+from verispect.plan.solve.focus_ladder import fewest_frames, frames_at_stops
+from verispect.plan.solve.focus_plane import focus_for
+from verispect.plan.solve.grid_estimate import series_each
+from verispect.plan.solve.problem import Problem
+from verispect.plan.solve.stop_cost import cheapest
 
 
 def turned_grid_series(scene: Scene) -> Candidate:
@@ -60,7 +61,7 @@ def _taken(problem: Problem, taken: list[tuple[Problem, LensState]], rows: tuple
     return worked_out("turned-grid-series", problem, exposures, notes=notes, grid_cells=rows)
 
 
-def _states(cell: Problem, stop: float, covers: str, *, once: bool) -> list[LensState]:
+def _states(cell: Problem, stop: float, covers: Covers, *, once: bool) -> list[LensState]:
     """The frames of a cell at a stop; `once` where one is known to do."""
     if once and cell.is_plain:
         return [focus_for(cell, f_number=stop, weights=np.ones(len(cell.chosen)))]

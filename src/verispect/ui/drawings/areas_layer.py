@@ -9,12 +9,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QBrush
 
 from verispect.optics.types import Floats
-from verispect.plan.areas import in_view
-from verispect.subject.surfaces import patches, seen_from
+from verispect.plan.scene.areas import in_view
+from verispect.subject.surface import patches, seen_from
+from verispect.ui.controls.theme import Theme, colour
 from verispect.ui.drawings.board import Handle
-from verispect.ui.drawings.shown import Shown
 from verispect.ui.drawings.strokes import Stroke, pen
-from verispect.ui.theme import Theme, colour
+from verispect.ui.state.session import Shown
 
 _LINES = {
     "must": Qt.PenStyle.SolidLine,

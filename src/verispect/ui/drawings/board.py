@@ -10,13 +10,14 @@ from PyQt6.QtGui import QImage, QKeyEvent, QPainter
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from verispect.optics.types import Floats
+from verispect.ui.controls.theme import Theme
 from verispect.ui.drawings import underlay
 from verispect.ui.drawings.canvas import Canvas
 from verispect.ui.drawings.marks_layer import DrawnMarks
-from verispect.ui.drawings.shown import Shown, scan_places
+from verispect.ui.drawings.scene_view import scan_places
 from verispect.ui.drawings.strokes import Stroke
 from verispect.ui.drawings.view import Box
-from verispect.ui.theme import Theme
+from verispect.ui.state.session import Shown
 
 _GRAB_PX = 13.0
 _NUDGE_PX = 4.0

@@ -13,10 +13,10 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from verispect.optics.types import Floats
+from verispect.ui.controls.theme import LIGHT, Theme, colour, pixel_font
 from verispect.ui.drawings.marks_layer import DrawnMarks, MarksLayer
 from verispect.ui.drawings.strokes import Stroke, paint_strokes, pen
 from verispect.ui.drawings.view import Box, View, squared, ticks
-from verispect.ui.theme import LIGHT, Theme, colour, pixel_font
 
 _LEFT_PX, _BOTTOM_PX, _RIGHT_PX, _TOP_PX = 50.0, 36.0, 8.0, 6.0
 _TICK_APART_PX = 44.0

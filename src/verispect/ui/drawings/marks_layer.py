@@ -12,8 +12,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter, QPen, QPixmap, QPolygonF, QStaticText
 
 from verispect.optics.types import Floats
+from verispect.subject.mark import Need
+from verispect.ui.controls.theme import THEMES, Theme, colour, pixel_font
 from verispect.ui.drawings.view import View
-from verispect.ui.theme import THEMES, Theme, colour, pixel_font
 
 _SIZE = 6.0
 _MOST_LABELS = 60
@@ -276,7 +277,7 @@ def _sprite(need: str, is_sharp: bool, theme: str, ratio: float) -> QPixmap:
 
 def _paint_shape(painter: QPainter, x: float, y: float, need: str, is_sharp: bool, theme: Theme) -> None:
     outline = QPen(colour(theme.sharp if is_sharp else theme.ink), 1.6)
-    if need in ("may", "soft"):
+    if need in (Need.MAY, Need.SOFT):
         outline.setStyle(Qt.PenStyle.DotLine)
     painter.setPen(outline)
     painter.setBrush(QBrush(colour(theme.sharp if is_sharp else theme.field)))

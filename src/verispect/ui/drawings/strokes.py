@@ -10,8 +10,8 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPen, QPixmap, QPolygonF
 
+from verispect.ui.controls.theme import colour
 from verispect.ui.drawings.view import View
-from verispect.ui.theme import colour
 
 # Far beyond any screen; Qt's rasteriser takes no larger numbers.
 _FARTHEST_PX = 20_000.0

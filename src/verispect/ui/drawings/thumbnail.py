@@ -6,12 +6,12 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QColor, QImage, QPainter
 
-from verispect.plan.candidate import Candidate
-from verispect.plan.field import softness_at
-from verispect.plan.sections import Section
+from verispect.plan.frames.focus_traces import Section
+from verispect.plan.frames.softness_field import softness_at
+from verispect.plan.methods.candidate import Candidate
+from verispect.ui.controls.theme import Theme, colour
 from verispect.ui.drawings import underlay
 from verispect.ui.drawings.view import View
-from verispect.ui.theme import Theme, colour
 
 _COARSE_PX = 2
 # Marks this many times as far as the nearest are left out.

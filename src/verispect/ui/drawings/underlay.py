@@ -8,9 +8,9 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtGui import QColor, QImage
 
-from verispect.optics.types import Floats
+from verispect.optics.types import Bools, Floats
+from verispect.ui.controls.theme import Theme
 from verispect.ui.drawings.view import View
-from verispect.ui.theme import Theme
 
 # The field is reckoned at places so many pixels apart.
 _COARSE_PX = 6
@@ -90,7 +90,7 @@ def _stretched(values: Floats, rows: int, columns: int) -> Floats:
     return found
 
 
-def _blend(picture: Rgba, where, hue: tuple[int, ...], alpha) -> None:
+def _blend(picture: Rgba, where: Bools, hue: tuple[int, ...], alpha: Rgba | int) -> None:
     picture[where, :3] = hue
     picture[where, 3] = alpha[where] if isinstance(alpha, np.ndarray) else alpha
 
@@ -131,5 +131,5 @@ def put_spots(picture: Rgba, view: View, places: Floats, softness: Floats, theme
 def as_image(picture: Rgba) -> QImage:
     """The picture for Qt; it keeps its own copy."""
     rows, columns = picture.shape[:2]
-    content = np.ascontiguousarray(picture)
-    return QImage(content.data, columns, rows, 4 * columns, QImage.Format.Format_RGBA8888).copy()
+    content = np.ascontiguousarray(picture).tobytes()
+    return QImage(content, columns, rows, 4 * columns, QImage.Format.Format_RGBA8888).copy()

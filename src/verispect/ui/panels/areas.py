@@ -20,11 +20,11 @@ from PyQt6.QtWidgets import (
 )
 
 from verispect.errors import GeometryError
-from verispect.subject.clouds import Cloud
-from verispect.subject.surfaces import Surface, through_three
-from verispect.ui.document import PlanDocument
-from verispect.ui.forms import ModelForm, Spec
-from verispect.ui.words import say_error
+from verispect.subject.scan import Cloud
+from verispect.subject.surface import Surface, through_three
+from verispect.ui.controls.model_form import ModelForm, Spec
+from verispect.ui.controls.translate import say_error
+from verispect.ui.state.plan_document import PlanDocument
 
 _FIRST: dict[str, dict[str, Any]] = {
     "floor": {"z_m": 2.0, "width_m": 4.0, "length_m": 8.0},

@@ -7,8 +7,8 @@ from collections.abc import Callable
 from pydantic import BaseModel, ConfigDict, Field
 from PyQt6.QtWidgets import QGroupBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from verispect.ui.document import PlanDocument
-from verispect.ui.forms import ModelForm, Spec
+from verispect.ui.controls.model_form import ModelForm, Spec
+from verispect.ui.state.plan_document import PlanDocument
 
 
 class _Wanted(BaseModel):
@@ -97,7 +97,7 @@ class CameraPage(QWidget):
 
     def refresh(self) -> None:
         """Show the plan as it is."""
-        from verispect.plan.upright import converging, levelled_rise_mm, upright_options
+        from verispect.plan.assess.perspective import converging, levelled_rise_mm, upright_options
 
         plan = self._document.plan
         self.form.show_model(plan.camera)
@@ -142,7 +142,7 @@ class CameraPage(QWidget):
 
     def level(self) -> None:
         """The same picture from a level camera with the lens raised or lowered."""
-        from verispect.plan.upright import levelled_rise_mm
+        from verispect.plan.assess.perspective import levelled_rise_mm
 
         plan = self._document.plan
         camera = plan.camera.model_copy(
@@ -156,14 +156,14 @@ class CameraPage(QWidget):
         self._say_framing()
 
     def _framing_mm(self) -> float:
-        from verispect.plan.upright import focal_for_width_mm
+        from verispect.plan.assess.perspective import focal_for_width_mm
 
         return focal_for_width_mm(
             self._document.plan, width_m=self._wanted.width_m, distance_m=self._wanted.distance_m
         )
 
     def _say_framing(self) -> None:
-        from verispect.kit.optic import focal_range
+        from verispect.kit.mounted_lens import focal_range
 
         framing = self._framing_mm()
         wide = [lens.name for lens in self._document.plan.kit.lenses if focal_range(lens)[0] <= framing * 1.000001]

@@ -18,11 +18,11 @@ from PyQt6.QtWidgets import (
 )
 
 from verispect.errors import VerispectError
-from verispect.plan.catching import WAYS, Way
 from verispect.plan.document import Site
-from verispect.ui.document import PlanDocument
-from verispect.ui.forms import ModelForm, Spec
-from verispect.ui.words import say_error
+from verispect.plan.entry.measured_mark import WAYS, Way
+from verispect.ui.controls.model_form import ModelForm, Spec
+from verispect.ui.controls.translate import say_error
+from verispect.ui.state.plan_document import PlanDocument
 
 
 class CatchPanel(QGroupBox):

@@ -6,7 +6,7 @@ import math
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QGuiApplication, QIcon, QPixmap
+from PyQt6.QtGui import QGuiApplication, QIcon, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -18,15 +18,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from verispect.plan.candidate import METHOD_NAMES
-from verispect.plan.comparison import COLUMNS, Row, as_csv, as_markdown, comparison, written
+from verispect.plan.explain.comparison import COLUMNS, Row, as_csv, as_markdown, comparison, written
+from verispect.plan.methods.method import method_of
 from verispect.sentence import Sentence
+from verispect.ui.controls.theme import THEMES, Theme
+from verispect.ui.controls.translate import say
 from verispect.ui.drawings.thumbnail import thumbnail
-from verispect.ui.theme import THEMES, Theme
-from verispect.ui.words import say
 
 if TYPE_CHECKING:
-    from verispect.plan.weigh import Weighing
+    from verispect.plan.advise.weigh import Weighing
 
 _THUMB = QSize(84, 40)
 
@@ -86,7 +86,7 @@ class ComparePage(QWidget):
         if self.isVisible():
             self._fill()
 
-    def showEvent(self, _event) -> None:
+    def showEvent(self, _event: QShowEvent | None) -> None:
         self._fill()
 
     def rows(self) -> list[Row]:
@@ -105,7 +105,7 @@ class ComparePage(QWidget):
         return math.isnan(value), -value if down else value
 
     def _words(self, row: Row, column: int) -> str:
-        return say(Sentence(METHOD_NAMES[row.key])) if column == 0 else say(row.state)
+        return say(Sentence(method_of(row.key).name)) if column == 0 else say(row.state)
 
     def sort_by(self, column: int) -> None:
         """Sort by a column, upwards; again, downwards; a third time as the methods come."""

@@ -20,9 +20,9 @@ from PyQt6.QtWidgets import (
 
 from verispect.kit.equipment import Film, Head, Kit, Rail
 from verispect.kit.lens import Lens
-from verispect.ui.document import PlanDocument
-from verispect.ui.forms import ModelForm, Spec
+from verispect.ui.controls.model_form import ModelForm, Spec
 from verispect.ui.panels.lens_forms import LensForms
+from verispect.ui.state.plan_document import PlanDocument
 
 
 class KitPanel(QWidget):

@@ -8,8 +8,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLabel, QTabWidget, QVBoxLayout, QWidget
 
 from verispect.kit.lens import AtFocal, Lens, Residual
-from verispect.ui.forms import ModelForm, Spec
-from verispect.ui.rows_form import RowsForm
+from verispect.ui.controls.model_form import ModelForm, Spec
+from verispect.ui.controls.rows_form import RowsForm
 
 
 class LensForms(QTabWidget):

@@ -6,13 +6,13 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGroupBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from verispect.sentence import Sentence
-from verispect.subject.marks import Mark
-from verispect.subject.paces import PACES
-from verispect.ui.document import PlanDocument, with_mark, without_marks
-from verispect.ui.forms import ModelForm, Spec
-from verispect.ui.marks_table import MarksModel, MarksTable
+from verispect.subject.mark import Mark
+from verispect.subject.typical_speeds import PACES
+from verispect.ui.controls.model_form import ModelForm, Spec
+from verispect.ui.controls.translate import say
 from verispect.ui.panels.catch import CatchPanel
-from verispect.ui.words import say
+from verispect.ui.panels.marks_table import MarksModel, MarksTable
+from verispect.ui.state.plan_document import PlanDocument, with_mark, without_marks
 
 
 class MarksPage(QWidget):

@@ -11,13 +11,13 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QGroupBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from verispect.errors import VerispectError
-from verispect.plan.seen import levelled, mark_seen, scaled_by
-from verispect.subject.marks import Mark
+from verispect.plan.entry.photo_mark import Stands, levelled, mark_seen, scaled_by
+from verispect.subject.mark import Mark
 from verispect.subject.photograph import Level, level_from_horizon, level_from_verticals
-from verispect.ui.document import PlanDocument
-from verispect.ui.forms import ModelForm, Spec
-from verispect.ui.lengths import format_length
-from verispect.ui.words import say_error
+from verispect.ui.controls.lengths import format_length
+from verispect.ui.controls.model_form import ModelForm, Spec
+from verispect.ui.controls.translate import say_error
+from verispect.ui.state.plan_document import PlanDocument
 
 
 class _Seen(BaseModel):
@@ -206,7 +206,12 @@ class PhotographPage(QWidget):
         name = self._seen.name or self.tr("Mark {0}").format(len(plan.marks) + 1)
         try:
             mark = mark_seen(
-                plan, direction, name=name, stands=self._seen.stands, distance_m=self._seen.distance_m, index=index
+                plan,
+                direction,
+                name=name,
+                stands=Stands(self._seen.stands),
+                distance_m=self._seen.distance_m,
+                index=index,
             )
         except VerispectError as error:
             self._complain(say_error(error))

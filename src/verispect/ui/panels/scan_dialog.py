@@ -8,13 +8,14 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QVBoxLayout, QWidget
 
-from verispect.files.scans.depth import DepthCamera
-from verispect.files.scans.placing import UNITS_M, Placing
-from verispect.ui.forms import ModelForm, Spec
-from verispect.ui.lengths import format_length
+from verispect.files.scans.depth_maps import DepthCamera
+from verispect.files.scans.placement import Placing
+from verispect.quantities import LENGTHS_M
+from verispect.ui.controls.lengths import format_length
+from verispect.ui.controls.model_form import ModelForm, Spec
 
 if TYPE_CHECKING:
-    from verispect.files.scans.reading import ScanPeek
+    from verispect.files.scans.scan_file import ScanPeek
 
 # Clouds wider than this in their own unit are hardly metres.
 _WIDE = 2000.0
@@ -55,7 +56,7 @@ class ScanDialog(QDialog):
         self._show()
 
     def _specs(self, peek: ScanPeek) -> list[Spec]:
-        units = tuple((unit, unit) for unit in UNITS_M)
+        units = tuple((unit, unit) for unit in ("m", "cm", "mm", "ft", "in"))
         up = (("z", self.tr("z is up")), ("y", self.tr("y is up")))
         placed = [] if peek.kind == "depth" else [
             Spec("unit", self.tr("Unit"), "choice", choices=units),
@@ -106,7 +107,7 @@ class ScanDialog(QDialog):
                                                     high[2] * self.seen_by.step_m)
             )  # fmt: skip
             return
-        metres = UNITS_M[self.placing.unit]
+        metres = LENGTHS_M[self.placing.unit]
         known = self.tr("; its unit is {0}, as the file says").format(self._peek.unit) if self._peek.unit else ""
         spans = [format_length((b - a) * metres, "metric") for a, b in zip(low, high, strict=True)]
         self.said.setText(
@@ -125,7 +126,7 @@ def _guess(peek: ScanPeek) -> Placing:
     unit = peek.unit or ("mm" if size > _WIDE and not mapped else "m")
     middle = [0.5 * (a + b) for a, b in zip(peek.low, peek.high, strict=True)]
     apart = 0.25 * size
-    voxel = min(max(size * UNITS_M[unit] / 2000.0, 0.001), 1000.0)
+    voxel = min(max(size * LENGTHS_M[unit] / 2000.0, 0.001), 1000.0)
     if peek.up == "y":
         stand = (middle[0], peek.low[1], peek.high[2] + apart)
     else:

@@ -19,12 +19,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from verispect.plan.candidate import METHOD_NAMES, TURNED, Candidate
-from verispect.plan.frame_list import FrameRow, frame_rows, shutter_words
+from verispect.plan.explain.frame_table import frame_rows, shown_columns
+from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence
-from verispect.ui.drawings.shown import Shown
-from verispect.ui.lengths import format_angle, format_length, format_movement, format_travel
-from verispect.ui.words import heading, say
+from verispect.ui.controls.lengths import written
+from verispect.ui.controls.translate import heading, say
+from verispect.ui.state.session import Shown
 
 
 class SetPanel(QWidget):
@@ -80,12 +80,12 @@ class SetPanel(QWidget):
     def show_scene(self, shown: Shown | None, complaint: str) -> None:
         """Show the numbers of what is on the board."""
         candidate = shown.candidate if shown is not None else None
-        usable = candidate is not None and bool(candidate.exposures)
+        usable = candidate is not None and shown is not None and bool(candidate.exposures)
         for button in (self.sheet_button, self.table_button):
             button.setEnabled(usable)
         self.best_button.setVisible(shown is not None and shown.by_hand)
         self._filling = True
-        if not usable:
+        if candidate is None or shown is None or not candidate.exposures:
             self.table.setRowCount(0)
             self.why.clear()
             self.heading.setText(complaint or self._unfit(candidate))
@@ -100,9 +100,9 @@ class SetPanel(QWidget):
 
     def _fill(self, candidate: Candidate, shown: Shown) -> None:
         # Not needed before the first weighing has come in, when the window has long been painted.
-        from verispect.plan.why import reasons_for
+        from verispect.plan.explain.reasons import reasons_for
 
-        name = say(Sentence(METHOD_NAMES[candidate.key]))
+        name = say(Sentence(candidate.method.name))
         rows = frame_rows(candidate)
         first = rows[0]
         text = f"{heading(name)} · {html.escape(first.lens)} · {first.focal_mm:.4g} mm · f/{first.stop}"
@@ -110,15 +110,15 @@ class SetPanel(QWidget):
             text += " · " + self.tr("moved by hand: softest must at {0:.2f}").format(candidate.worst_softness)
         notes = "".join(f"<br>{html.escape(say(note))}." for note in candidate.notes)
         self.heading.setText(text + notes)
-        columns = self._columns(candidate)
+        columns, system = shown_columns(candidate), self._system()
         self.table.setColumnCount(len(columns))
-        self.table.setHorizontalHeaderLabels([title for title, _ in columns])
+        self.table.setHorizontalHeaderLabels([say(column.title) for column in columns])
         self.table.setRowCount(len(rows))
         for line, row in enumerate(rows):
-            for column, (_, write) in enumerate(columns):
-                item = QTableWidgetItem(write(row))
+            for place, column in enumerate(columns):
+                item = QTableWidgetItem(written(column, row, system))
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                self.table.setItem(line, column, item)
+                self.table.setItem(line, place, item)
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         self.table.setCurrentCell(min(shown.frame, len(rows) - 1), 0)
@@ -129,22 +129,3 @@ class SetPanel(QWidget):
                 for reason in reasons_for(candidate, shown.frame)
             )
         )
-
-    def _columns(self, candidate: Candidate) -> list[tuple[str, Callable[[FrameRow], str]]]:
-        system = self._system()
-        columns: list[tuple[str, Callable[[FrameRow], str]]] = [("#", lambda row: str(row.number))]
-        if candidate.key in ("tilt", "tilt-series"):
-            columns.append((self.tr("Tilt"), lambda row: format_angle(row.tilt_deg)))
-            columns.append((self.tr("Swing"), lambda row: format_angle(row.swing_deg)))
-        if candidate.key in TURNED:
-            columns.append((self.tr("Bearing"), lambda row: format_angle(row.bearing_deg)))
-            columns.append((self.tr("Pitch"), lambda row: format_angle(row.pitch_deg)))
-        if candidate.key == "shift-grid":
-            columns.append((self.tr("Cross"), lambda row: format_movement(row.cross_mm)))
-            columns.append((self.tr("Rise"), lambda row: format_movement(row.rise_mm)))
-        if candidate.key == "rail-series":
-            columns.append((self.tr("Rail"), lambda row: format_travel(row.rail_mm)))
-        columns.append((self.tr("Focus"), lambda row: format_length(row.focus_m, system)))
-        columns.append((self.tr("Stop"), lambda row: f"f/{row.stop}"))
-        columns.append((self.tr("Time"), lambda row: shutter_words(row.shutter_s)))
-        return columns

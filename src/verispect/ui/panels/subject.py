@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QTabWidget, QVBoxLayout, QWidget
 
-from verispect.ui.document import PlanDocument
 from verispect.ui.panels.marks import MarksPage
+from verispect.ui.state.plan_document import PlanDocument
 
 if TYPE_CHECKING:
+    from verispect.ui.controls.model_form import ModelForm
     from verispect.ui.panels.areas import AreasPage
     from verispect.ui.panels.camera import CameraPage
+    from verispect.ui.panels.catch import CatchPanel
+    from verispect.ui.panels.marks_table import MarksModel, MarksTable
     from verispect.ui.panels.photograph import PhotographPage
+
+_Page = TypeVar("_Page", bound=QWidget)
 
 
 class SubjectPanel(QTabWidget):
@@ -63,17 +68,17 @@ class SubjectPanel(QTabWidget):
     # What others ask of the marks' page.
 
     @property
-    def table(self):
+    def table(self) -> MarksTable:
         """The table of marks."""
         return self.marks.table
 
     @property
-    def model(self):
+    def model(self) -> MarksModel:
         """The model of the table of marks."""
         return self.marks.model
 
     @property
-    def catch(self):
+    def catch(self) -> CatchPanel:
         """The ways to catch a mark."""
         return self.marks.catch
 
@@ -107,12 +112,14 @@ class SubjectPanel(QTabWidget):
         return self._put("camera", CameraPage(self._document, lambda: self.model.system))
 
     @property
-    def camera_form(self):
+    def camera_form(self) -> ModelForm:
         """The camera's form."""
         return self.camera.form
 
-    def _put(self, key: str, page):
-        self._places[key].layout().addWidget(page)
+    def _put(self, key: str, page: _Page) -> _Page:
+        layout = self._places[key].layout()
+        assert layout is not None
+        layout.addWidget(page)
         return page
 
     def show_page(self, key: str) -> None:

@@ -10,23 +10,24 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGroupBox, QLabel, QPushButton, QTabWidget, QTextBrowser, QVBoxLayout, QWidget
 
-from verispect.optics.stops import marked
-from verispect.plan.candidate import METHOD_NAMES, Candidate
-from verispect.plan.costs import cost_notes, costs_of
+from verispect.optics.f_stops import marked
+from verispect.plan.assess.costs import cost_notes, costs_of
 from verispect.plan.document import ManualSetting
-from verispect.plan.searched import searched
+from verispect.plan.explain.search_note import searched
+from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.method import method_of
 from verispect.sentence import Sentence
-from verispect.ui.document import PlanDocument, with_choice
-from verispect.ui.forms import ModelForm, Spec
-from verispect.ui.lengths import format_length
-from verispect.ui.panels.beside import BesidePage
+from verispect.ui.controls.lengths import format_length
+from verispect.ui.controls.model_form import ModelForm, Spec
+from verispect.ui.controls.theme import Theme
+from verispect.ui.controls.translate import counted_frames, heading, say
 from verispect.ui.panels.compare import ComparePage
-from verispect.ui.theme import Theme
-from verispect.ui.words import counted_frames, heading, say
+from verispect.ui.panels.two_methods import BesidePage
+from verispect.ui.state.plan_document import PlanDocument, with_choice
 
 if TYPE_CHECKING:
-    from verispect.plan.further import Further
-    from verispect.plan.weigh import Weighing
+    from verispect.plan.advise.follow_up import Further
+    from verispect.plan.advise.weigh import Weighing
 
 
 class WeighPanel(QTabWidget):
@@ -166,7 +167,7 @@ class WeighPanel(QTabWidget):
                 criterion.frequency, criterion.disc_mm * 1000.0
             )
         )
-        name = say(Sentence(METHOD_NAMES[weighing.advised])) if weighing.advised else self.tr("Nothing")
+        name = say(Sentence(method_of(weighing.advised).name)) if weighing.advised else self.tr("Nothing")
         parts = [f"<p>{heading(self.tr('Advised: {0}').format(name))}</p>"]
         parts.extend(f"<p>{html.escape(say(reason))}.</p>" for reason in weighing.because)
         if self._further is not None:
@@ -222,7 +223,7 @@ class WeighPanel(QTabWidget):
         return f"<p>{title}<br>{note}</p><table>{''.join(rows)}</table>"
 
     def _method(self, candidate: Candidate) -> str:
-        name = heading(say(Sentence(METHOD_NAMES[candidate.key])))
+        name = heading(say(Sentence(candidate.method.name)))
         if not candidate.fits:
             reasons = "<br>".join(html.escape(say(reason)) for reason in candidate.why_not)
             return f"<p>{name} · {self.tr('does not fit')}<br>{reasons}.</p>"

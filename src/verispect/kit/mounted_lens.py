@@ -1,0 +1,300 @@
+"""A lens of the kit at one focal length, with what is fitted to it: what the optics ask for."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from verispect.kit.lens import Lens
+from verispect.optics.compound_lens import (
+    Cardinal,
+    Compound,
+    focal_from_magnification_mm,
+    with_close_up_lens,
+    with_converter,
+)
+from verispect.optics.conjugates import image_distance_for_object_mm, image_distance_for_scale_mm
+from verispect.optics.f_stops import stops_between
+from verispect.optics.types import Floats
+
+
+@dataclass(frozen=True)
+class Optic:
+    """A lens as it stands on the camera.
+
+    Attributes
+    ----------
+    lens : Lens
+        The datum it comes from.
+    bare_focal_mm : float
+        What the zoom ring shows.
+    focal_mm, pupil_magnification, principal_separation_mm : float
+        Of everything together.
+    f_numbers : (float, float)
+        Widest and smallest stop as they act.
+    shortest_image_mm, longest_image_mm : float
+        Image distances along the axis at the ends of the focusing range, for `focal_mm`.
+    front_ahead_mm : float
+        Front of the lens ahead of the front principal point.
+    closest_focal_mm : float
+        Focal length at closest focus; that of `focal_mm` unless it focuses internally.
+    """
+
+    lens: Lens
+    bare_focal_mm: float
+    focal_mm: float
+    pupil_magnification: float
+    principal_separation_mm: float
+    f_numbers: tuple[float, float]
+    shortest_image_mm: float
+    longest_image_mm: float
+    front_ahead_mm: float
+    lens_tilt_deg: float
+    back_tilt_deg: float
+    lens_shift_mm: float
+    back_shift_mm: float
+    image_circle_mm: float | None
+    closest_focal_mm: float
+
+    @property
+    def name(self) -> str:
+        """The lens's name."""
+        return self.lens.name
+
+    @property
+    def tilt_deg(self) -> float:
+        """Largest angle between lens and sensor, by the movements of both standards together."""
+        return self.lens_tilt_deg + self.back_tilt_deg
+
+    @property
+    def shift_mm(self) -> float:
+        """Largest shift between lens and sensor, by both standards together."""
+        return self.lens_shift_mm + self.back_shift_mm
+
+    @property
+    def tilt_mount(self) -> Literal["free", "rotating"]:
+        """How the tilt is built."""
+        return self.lens.tilt_mount
+
+    def stops(self) -> Floats:
+        """Exact third-stops it can be set to (ISO 517)."""
+        return stops_between(*self.f_numbers)
+
+    def circle_mm(self, sensor_diagonal_mm: float) -> float:
+        """Its image circle; where unknown, one that just covers the sensor."""
+        return self.image_circle_mm if self.image_circle_mm is not None else sensor_diagonal_mm
+
+    @property
+    def closest_mm(self) -> float:
+        """Closest object distance from the front principal point."""
+        return self.focal_mm * self.longest_image_mm / (self.longest_image_mm - self.focal_mm)
+
+    def breathing_at(self, object_mm: float) -> Optic:
+        """The lens as it is when focused on an object before its front principal point.
+
+        An internally focusing lens is taken to change its focal length straight with the magnification,
+        from what it is at infinity to what was measured at closest focus (a usual course, no law).
+        """
+        if self.closest_focal_mm == self.focal_mm or math.isinf(object_mm):
+            return self
+        most = self.closest_focal_mm / (self.closest_mm - self.closest_focal_mm)
+        focal = self.focal_mm
+        for _ in range(30):
+            share = min(focal / (max(object_mm, self.closest_mm) - focal) / most, 1.0)
+            focal = self.focal_mm + (self.closest_focal_mm - self.focal_mm) * share
+        return replace(
+            self,
+            focal_mm=focal,
+            closest_focal_mm=focal,
+            shortest_image_mm=self.shortest_image_mm * focal / self.focal_mm,
+            longest_image_mm=focal * self.closest_mm / (self.closest_mm - focal),
+        )
+
+    def residual_mm(self, f_number: Floats | float, share: Floats | float) -> Floats:
+        """The lens's own blur at a stop.
+
+        Parameters
+        ----------
+        f_number : ndarray
+        share : ndarray
+            Distance from the lens's axis over the image circle's radius, 0 to 1: centre to corner.
+
+        Returns
+        -------
+        ndarray
+            Diameter of an even disc, mm; straight between the rows of the table in log2 of the stop and,
+            across the picture, with the square of the distance (a usual course, no law).
+        """
+        rows = sorted(self.lens.residual, key=lambda row: row.f_number)
+        if not rows:
+            return np.zeros(np.broadcast_shapes(np.shape(f_number), np.shape(share)))
+        at = np.log2([row.f_number for row in rows])
+        stop = np.log2(np.asarray(f_number, dtype=float))
+        centre = np.interp(stop, at, [row.centre_um for row in rows])
+        corner = np.interp(stop, at, [row.corner_um for row in rows])
+        weight = np.clip(np.asarray(share, dtype=float), 0.0, 1.0) ** 2
+        found: Floats = (centre * (1.0 - weight) + corner * weight) / 1000.0
+        return found
+
+    def falloff_at(self, share: Floats | float) -> Floats:
+        """Light lost, in stops, at a share of the image circle's radius: with its fourth power."""
+        found: Floats = self.lens.falloff_stops * np.clip(np.asarray(share, dtype=float), 0.0, None) ** 4
+        return found
+
+
+def optic_at(lens: Lens, focal_mm: float, *, back_tilt_deg: float = 0.0, back_shift_mm: float = 0.0) -> Optic:
+    """A lens set to an acting focal length (fitted things included), which must be within its range.
+
+    `back_tilt_deg` and `back_shift_mm` are what the camera's back can add to the lens's movements.
+    """
+    alone = _optic(lens, _bare_focal(lens, focal_mm))
+    return replace(alone, back_tilt_deg=back_tilt_deg, back_shift_mm=back_shift_mm)
+
+
+def focal_range(lens: Lens) -> tuple[float, float]:
+    """Shortest and longest focal length with what is fitted."""
+    if lens.fitted.close_up_dioptres == 0.0 and lens.fitted.converter_times == 1.0:
+        return lens.focal_mm
+    return _optic(lens, lens.focal_mm[0]).focal_mm, _optic(lens, lens.focal_mm[1]).focal_mm
+
+
+def _bare_focal(lens: Lens, focal_mm: float) -> float:
+    low, high = lens.focal_mm
+    if lens.fitted.close_up_dioptres == 0.0 and lens.fitted.converter_times == 1.0:
+        return min(max(focal_mm, low), high)
+    for _ in range(60):
+        middle = 0.5 * (low + high)
+        if _optic(lens, middle).focal_mm < focal_mm:
+            low = middle
+        else:
+            high = middle
+    return high
+
+
+def _optic(lens: Lens, bare_mm: float) -> Optic:
+    row = _interpolated(lens, bare_mm)
+    bare = Cardinal(bare_mm, row.principal_separation_mm, row.pupil_magnification)
+    front = _front_ahead(lens, row)
+    longest = _longest_image_mm(lens, row, bare, front)
+    closest_focal = _closest_focal_mm(lens, row, bare)
+    if closest_focal != bare_mm:
+        assert lens.closest_magnification is not None
+        closest_mm = closest_focal * (1.0 + 1.0 / lens.closest_magnification)
+        # The image distance that the focal length at infinity would need: it only says how near one can get.
+        longest = bare_mm * closest_mm / max(closest_mm - bare_mm, 0.02 * bare_mm)
+    shortest = bare_mm
+    stop_factor, whole = 1.0, bare
+    fitted = lens.fitted
+    if fitted.converter_times > 1.0:
+        made = with_converter(
+            whole, times=fitted.converter_times, from_image_mm=min(fitted.converter_from_image_mm, 0.9 * bare_mm)
+        )
+        scale = made.cardinal.focal_mm / whole.focal_mm
+        closest_focal, shortest, longest = closest_focal * scale, shortest * scale, longest * scale
+        stop_factor, whole, front = _joined(made, stop_factor, front)
+    if fitted.close_up_dioptres > 0.0:
+        made = with_close_up_lens(whole, power_dioptres=fitted.close_up_dioptres, ahead_mm=front)
+        closest_focal *= made.cardinal.focal_mm / whole.focal_mm
+        shortest, longest = shortest - made.rear_shift_mm, longest - made.rear_shift_mm
+        stop_factor, whole, front = _joined(made, stop_factor, front)
+    return Optic(
+        lens=lens,
+        bare_focal_mm=bare_mm,
+        focal_mm=whole.focal_mm,
+        pupil_magnification=whole.pupil_magnification,
+        principal_separation_mm=whole.separation_mm,
+        f_numbers=(row.f_numbers[0] * stop_factor, row.f_numbers[1] * stop_factor),
+        shortest_image_mm=shortest + fitted.tube_mm,
+        longest_image_mm=longest + fitted.tube_mm,
+        front_ahead_mm=front,
+        lens_tilt_deg=row.tilt_deg,
+        back_tilt_deg=0.0,
+        lens_shift_mm=row.shift_mm,
+        back_shift_mm=0.0,
+        image_circle_mm=row.image_circle_mm,
+        closest_focal_mm=closest_focal,
+    )
+
+
+def _joined(made: Compound, stop_factor: float, front_mm: float) -> tuple[float, Cardinal, float]:
+    return stop_factor * made.stop_factor, made.cardinal, front_mm + made.front_shift_mm
+
+
+@dataclass(frozen=True)
+class _Row:
+    """A lens's data at one setting of the zoom, without what is fitted."""
+
+    focal_mm: float
+    f_numbers: tuple[float, float]
+    closest_m: float
+    pupil_magnification: float
+    principal_separation_mm: float
+    pupil_behind_front_mm: float | None
+    image_circle_mm: float | None
+    tilt_deg: float
+    shift_mm: float
+
+
+def _interpolated(lens: Lens, bare_mm: float) -> _Row:
+    """The lens's data at a focal length, straight between the rows in the logarithm of the focal length."""
+
+    def value(key: str, plain: float) -> float:
+        rows = sorted((row.focal_mm, getattr(row, key)) for row in lens.by_focal if getattr(row, key) is not None)
+        if not rows:
+            return plain
+        return float(np.interp(math.log(bare_mm), np.log([focal for focal, _ in rows]), [v for _, v in rows]))
+
+    def stop(end: int) -> float:
+        rows = sorted((row.focal_mm, row.f_numbers[end]) for row in lens.by_focal if row.f_numbers is not None)
+        if not rows:
+            return lens.f_numbers[end]
+        return float(np.interp(math.log(bare_mm), np.log([focal for focal, _ in rows]), [v for _, v in rows]))
+
+    def optional(key: str) -> float | None:
+        known = value(key, math.nan if getattr(lens, key) is None else getattr(lens, key))
+        return None if math.isnan(known) else known
+
+    return _Row(
+        focal_mm=bare_mm,
+        f_numbers=(stop(0), stop(1)),
+        closest_m=value("closest_m", lens.closest_m),
+        pupil_magnification=value("pupil_magnification", lens.pupil_magnification),
+        principal_separation_mm=value("principal_separation_mm", lens.principal_separation_mm),
+        pupil_behind_front_mm=optional("pupil_behind_front_mm"),
+        image_circle_mm=optional("image_circle_mm"),
+        tilt_deg=value("tilt_deg", lens.tilt_deg),
+        shift_mm=value("shift_mm", lens.shift_mm),
+    )
+
+
+def _front_ahead(lens: Lens, row: _Row) -> float:
+    """Front of the lens ahead of the front principal point."""
+    if row.pupil_behind_front_mm is None:
+        return lens.front_ahead_mm
+    return row.pupil_behind_front_mm + row.focal_mm * (1.0 - 1.0 / row.pupil_magnification)
+
+
+def _longest_image_mm(lens: Lens, row: _Row, bare: Cardinal, front_mm: float) -> float:
+    """Image distance along the axis at closest focus; never beyond life size, 2f."""
+    if lens.closest_from == "sensor":
+        return image_distance_for_scale_mm(
+            scale_m=row.closest_m, focal_mm=bare.focal_mm, separation_mm=bare.separation_mm
+        )
+    closest_mm = row.closest_m * 1000.0 + (front_mm if lens.closest_from == "front" else 0.0)
+    if closest_mm <= 2.0 * bare.focal_mm:
+        return 2.0 * bare.focal_mm
+    return image_distance_for_object_mm(object_mm=closest_mm, focal_mm=bare.focal_mm)
+
+
+def _closest_focal_mm(lens: Lens, row: _Row, bare: Cardinal) -> float:
+    """Focal length at closest focus, from the magnification measured there."""
+    if lens.focusing == "extension" or lens.closest_magnification is None:
+        return bare.focal_mm
+    m, closest_mm = lens.closest_magnification, row.closest_m * 1000.0
+    if lens.closest_from == "sensor":
+        return focal_from_magnification_mm(scale_mm=closest_mm, magnification=m, separation_mm=bare.separation_mm)
+    ahead = _front_ahead(lens, row) if lens.closest_from == "front" else 0.0
+    return (closest_mm + ahead) / (1.0 + 1.0 / m)

@@ -1,0 +1,139 @@
+"""From a wanted lens axis to what is set on the scales of the kit, and what those marks really give."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from verispect.kit.equipment import Body
+from verispect.kit.mounted_lens import Optic
+from verispect.optics.movements import (
+    RotatingSetting,
+    ViewCameraSetting,
+    axis_from_rotating,
+    geometry_of,
+    rotating_from_axis,
+    rounded,
+    settings_for_direction,
+    share_between_standards,
+    standard_matrix,
+)
+from verispect.optics.types import Vector
+from verispect.sentence import Sentence
+
+
+@dataclass(frozen=True)
+class Dial:
+    """Settings of a mechanism.
+
+    Attributes
+    ----------
+    axis : (float, float, float)
+        The lens's axis against the sensor's normal that these settings give.
+    words : Sentence
+        The settings, as they are read on the scales.
+    """
+
+    axis: Vector
+    words: Sentence
+
+
+def dial(optic: Optic, body: Body, axis: Vector) -> Dial:
+    """Settings for an axis, rounded to the marks of the scales (not where a scale has none).
+
+    What the lens cannot tilt is left to the back: the camera is turned by as much and its back home again.
+    """
+    lean = math.degrees(math.asin(min(1.0, math.hypot(axis[0], axis[1]))))
+    most = lean if optic.tilt_mount == "rotating" else _larger_part_deg(axis)
+    if optic.back_tilt_deg > 0.0 and most > optic.lens_tilt_deg + 1e-9:
+        return _both(optic, body, axis, optic.lens_tilt_deg / most)
+    if optic.tilt_mount == "rotating":
+        return _rotating(optic, axis)
+    tilt, swing = settings_for_direction(axis, optic.lens.tilt_order)
+    tilt, swing = (_on_scale(value, optic.lens.tilt_scale_deg, optic.lens_tilt_deg) for value in (tilt, swing))
+    matrix = standard_matrix(tilt_rad=tilt, swing_rad=swing, order=optic.lens.tilt_order)
+    unchanged = optic.lens.tilt_scale_deg == 0.0
+    return Dial(
+        axis if unchanged else _vector(matrix[2]),
+        Sentence(
+            "lens tilt {tilt:+.2f}°, swing {swing:+.2f}°, {order}",
+            {
+                "tilt": math.degrees(tilt),
+                "swing": math.degrees(swing),
+                "order": Sentence(_order(optic.lens.tilt_order)),
+            },
+        ),
+    )
+
+
+def _larger_part_deg(axis: Vector) -> float:
+    return math.degrees(max(abs(math.asin(axis[0])), abs(math.asin(axis[1]))))
+
+
+def _order(order: str) -> str:
+    return "the swing riding on the tilt" if order == "swing rides" else "the tilt riding on the swing"
+
+
+def _on_scale(value_rad: float, step_deg: float, limit_deg: float) -> float:
+    """The nearest mark that does not pass the limit."""
+    if step_deg <= 0.0:
+        return value_rad
+    value = rounded(math.degrees(value_rad), step_deg)
+    if abs(value) > limit_deg + 1e-9:
+        value = math.copysign(math.floor(limit_deg / step_deg + 1e-9) * step_deg, value)
+    return math.radians(value)
+
+
+def _rotating(optic: Optic, axis: Vector) -> Dial:
+    setting = rotating_from_axis(axis)
+    lean = _on_scale(setting.lean_rad, optic.lens.tilt_scale_deg, optic.lens_tilt_deg)
+    direction = setting.direction_rad
+    if optic.lens.detents_deg is not None:
+        direction = math.radians(rounded(math.degrees(direction), optic.lens.detents_deg))
+    unchanged = optic.lens.tilt_scale_deg == 0.0 and optic.lens.detents_deg is None
+    turned = math.degrees(direction) + 90.0
+    return Dial(
+        axis if unchanged else axis_from_rotating(RotatingSetting(lean, direction)),
+        Sentence(
+            "tilt {lean:.2f}° with the mount turned {turned:.0f}° from plain forward tilt, counter-clockwise seen "
+            "from behind",
+            {"lean": math.degrees(lean), "turned": turned % 360.0},
+        ),
+    )
+
+
+def _both(optic: Optic, body: Body, axis: Vector, lens_share: float) -> Dial:
+    orders = {"lens_order": optic.lens.tilt_order, "back_order": body.back_order}
+    exact = share_between_standards(axis, lens_share=lens_share, **orders)
+    set_to = ViewCameraSetting(
+        exact.bed_tilt_rad,
+        exact.bed_swing_rad,
+        _on_scale(exact.lens_tilt_rad, optic.lens.tilt_scale_deg, optic.lens_tilt_deg),
+        _on_scale(exact.lens_swing_rad, optic.lens.tilt_scale_deg, optic.lens_tilt_deg),
+        _on_scale(exact.back_tilt_rad, body.angle_scale_deg, optic.back_tilt_deg),
+        _on_scale(exact.back_swing_rad, body.angle_scale_deg, optic.back_tilt_deg),
+        exact.back_yaw_rad,
+    )
+    unchanged = optic.lens.tilt_scale_deg == 0.0 and body.angle_scale_deg == 0.0
+    return Dial(
+        axis if unchanged else geometry_of(set_to, **orders),
+        Sentence(
+            "point the camera {down:.2f}° down and {right:.2f}° right of the picture's own view; back tilt "
+            "{back_tilt:+.2f}°, swing {back_swing:+.2f}°; lens tilt {tilt:+.2f}°, swing {swing:+.2f}°; roll the "
+            "camera {yaw:+.2f}° to keep the horizon",
+            {
+                "down": math.degrees(set_to.bed_tilt_rad),
+                "right": math.degrees(set_to.bed_swing_rad),
+                "back_tilt": math.degrees(set_to.back_tilt_rad),
+                "back_swing": math.degrees(set_to.back_swing_rad),
+                "tilt": math.degrees(set_to.lens_tilt_rad),
+                "swing": math.degrees(set_to.lens_swing_rad),
+                "yaw": math.degrees(set_to.back_yaw_rad),
+            },
+        ),
+    )
+
+
+def _vector(values: object) -> Vector:
+    x, y, z = (float(v) for v in values)  # type: ignore[attr-defined]
+    return x, y, z

@@ -1,0 +1,1 @@
+"""All methods weighed, one advised, and what would change the advice."""

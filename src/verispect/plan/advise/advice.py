@@ -1,0 +1,251 @@
+"""Which method is advised, and why, in sentences whose numbers come from the candidates.
+
+The rule stands in docs/decisions/0004-advice.md: among methods that fit the kit and hold every must, the
+least burden under the user's priority; near-ties go to the simpler method and are said to be ties.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from verispect.optics.f_stops import marked
+from verispect.plan.assess.finest_detail import finest_detail_mm
+from verispect.plan.document import Aim
+from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.method import order_of
+from verispect.plan.methods.ranking import burden
+from verispect.plan.solve.stop_cost import TIE
+from verispect.sentence import Sentence
+
+# Doubts below this share of draws are told.
+SURE = 0.95
+
+
+def advise(candidates: Sequence[Candidate]) -> tuple[str | None, tuple[Sentence, ...]]:
+    """The advised method's key and the reasons; None where the kit can do nothing at all."""
+    fitting = [candidate for candidate in candidates if candidate.fits]
+    if not fitting:
+        return None, (Sentence("No method fits this kit; each says why not"),)
+    holding = [candidate for candidate in fitting if candidate.holds]
+    if not holding:
+        nearest = min(fitting, key=lambda c: (c.worst_softness, -c.worst_contrast, _order(c)))
+        return nearest.key, _nothing_holds(nearest, fitting)
+    thrown_out = [candidate for candidate in holding if candidate.soft_enough]
+    too_sharp = [candidate for candidate in holding if not candidate.soft_enough]
+    holding = thrown_out or holding
+    sure = [candidate for candidate in holding if candidate.is_sure]
+    unsure = [candidate for candidate in holding if candidate not in sure] if sure else []
+    doubts = () if sure else _noneis_sure(holding)
+    holding = sure or [max(holding, key=lambda c: (c.confidence.holds if c.confidence else 1.0, -_order(c)))]
+    least = min(burden(candidate) for candidate in holding)
+    ties = [candidate for candidate in holding if burden(candidate) <= least * (1.0 + TIE)]
+    chosen = min(ties, key=_order)
+    passed = [c for c in fitting if c not in unsure and (c not in too_sharp or not thrown_out)]
+    reasons = [
+        _holds(chosen),
+        *doubts,
+        *_doubt(chosen, fitting),
+        *_throws_out(chosen, too_sharp),
+        *_too_coarse(chosen),
+        *_too_unsure(chosen, unsure),
+        *(_simpler_fail(chosen, passed) if sure else []),
+        *_ties(chosen, ties),
+    ]
+    return chosen.key, (*reasons, *_outside(chosen))
+
+
+def _doubt(chosen: Candidate, fitting: list[Candidate]) -> list[Sentence]:
+    """How often the chosen method holds where figures are unsure, and the surest of the others if that is surer."""
+    if chosen.confidence is None or chosen.confidence.holds >= SURE:
+        return []
+    own = chosen.confidence.holds
+    others = [c for c in fitting if c.holds and c.confidence is not None and c.confidence.holds > own + 0.005]
+    values: dict[str, object] = {"own": 100.0 * own}
+    if not others:
+        return [Sentence("With the ± given it holds in {own:.0f} of 100 draws; none of the others is surer", values)]
+    surest = max(others, key=lambda c: (c.confidence.holds if c.confidence else 0.0, -_order(c)))
+    assert surest.confidence is not None
+    values |= {"other": Sentence(surest.method.name), "its": 100.0 * surest.confidence.holds}
+    return [Sentence("With the ± given it holds in {own:.0f} of 100 draws; {other} in {its:.0f}", values)]
+
+
+def _throws_out(chosen: Candidate, too_sharp: list[Candidate]) -> list[Sentence]:
+    """Whether what is wanted soft is, and which methods leave it too sharp."""
+    scene = chosen.scene
+    if not scene.wanted_soft.any():
+        return []
+    soft = np.flatnonzero(scene.wanted_soft)
+    least = int(soft[np.argmin(chosen.soft_shares)])
+    assert chosen.rendering is not None
+    values: dict[str, object] = {
+        "mark": scene.names[least],
+        "times": float(chosen.rendering.softness[least]),
+        "wanted": float(scene.soft_times[least]),
+    }
+    if not chosen.soft_enough:
+        return [Sentence("{mark} is soft {times:.1f} times; {wanted:g} were wanted, and no method does it", values)]
+    said = [Sentence("{mark}, wanted soft, is so {times:.1f} times; {wanted:g} were asked", values)]
+    for other in too_sharp:
+        said.append(
+            Sentence("{method} leaves it too sharp", {"method": Sentence(other.method.name)}),
+        )
+    return said
+
+
+def _too_coarse(chosen: Candidate) -> list[Sentence]:
+    """Marks on which the smallest detail asked for is not rendered, though the picture as a whole is sharp."""
+    scene = chosen.scene
+    wanted = {k: mark.detail_mm for k, mark in enumerate(scene.plan.marks) if mark.detail_mm is not None}
+    if not wanted:
+        return []
+    finest = finest_detail_mm(chosen)
+    return [
+        Sentence(
+            "On {mark} the smallest detail rendered is {finest:.2g} mm; {wanted:g} mm was asked",
+            {"mark": scene.names[k], "finest": float(finest[k]), "wanted": detail},
+        )
+        for k, detail in wanted.items()
+        if finest[k] > detail * 1.005
+    ]
+
+
+def _noneis_sure(holding: list[Candidate]) -> tuple[Sentence, ...]:
+    asked = holding[0].scene.plan.wish.least_probability
+    return (
+        Sentence(
+            "No method holds in {asked:.0f} of 100 draws, as was asked; this one is the surest",
+            {"asked": 100.0 * asked},
+        ),
+    )
+
+
+def _too_unsure(chosen: Candidate, unsure: list[Candidate]) -> list[Sentence]:
+    """Methods that hold by the figures as typed, but not surely enough."""
+    asked = chosen.scene.plan.wish.least_probability
+    return [
+        Sentence(
+            "{method} holds by the figures, but only in {sure:.0f} of 100 draws; {asked:.0f} were asked",
+            {
+                "method": Sentence(other.method.name),
+                "sure": 100.0 * other.confidence.holds,
+                "asked": 100.0 * asked,
+            },
+        )
+        for other in unsure
+        if other.confidence is not None
+    ]
+
+
+def _order(candidate: Candidate) -> int:
+    return order_of(candidate.method)
+
+
+def _worst_name(candidate: Candidate) -> str:
+    rendering, scene = candidate.rendering, candidate.scene
+    if rendering is None:
+        return ""
+    deciding = np.flatnonzero(scene.deciding)
+    softness = rendering.softness[deciding]
+    if not np.isfinite(softness).all():
+        return scene.names[int(deciding[np.argmin(rendering.contrast[deciding])])]
+    return scene.names[int(deciding[np.argmax(softness)])]
+
+
+def _holds(chosen: Candidate) -> Sentence:
+    values: dict[str, object] = {
+        "method": Sentence(chosen.method.name),
+        "frames": chosen.frame_count,
+        "stop": marked(chosen.exposures[0].state.f_number),
+        "worst": _worst_name(chosen),
+        "softness": chosen.worst_softness,
+    }
+    if chosen.frame_count == 1:
+        return Sentence(
+            "{method} holds everything in one frame at f/{stop}; the softest, {worst}, is at {softness:.2f} "
+            "of what is allowed",
+            values,
+        )
+    return Sentence(
+        "{method} holds everything in {frames} frames at f/{stop}; the softest, {worst}, is at "
+        "{softness:.2f} of what is allowed",
+        values,
+    )
+
+
+def _simpler_fail(chosen: Candidate, fitting: list[Candidate]) -> list[Sentence]:
+    """Why each simpler method was passed over."""
+    reasons = []
+    for other in fitting:
+        if _order(other) >= _order(chosen) or other.key == chosen.key:
+            continue
+        values: dict[str, object] = {
+            "method": Sentence(other.method.name),
+            "worst": _worst_name(other),
+            "times": other.worst_softness,
+            "frames": other.frame_count,
+            "own": chosen.frame_count,
+        }
+        if other.holds:
+            reasons.append(_holds_at_more(chosen, other))
+        elif np.isfinite(other.worst_softness):
+            reasons.append(Sentence("{method} leaves {worst} {times:.2f} times too soft", values))
+        else:
+            reasons.append(Sentence("{method} cannot render the wanted detail on {worst}", values))
+    return reasons
+
+
+def _holds_at_more(chosen: Candidate, other: Candidate) -> Sentence:
+    """What a simpler method that holds costs more of, by the aim."""
+    values: dict[str, object] = {"method": Sentence(other.method.name)}
+    priority = chosen.scene.plan.wish.priority
+    if priority == Aim.DETAIL:
+        own, its = ((w * h / 1e6) for w, h in (candidate.kept_pixels for candidate in (chosen, other)))
+        values |= {"its": its, "own": own}
+        return Sentence("{method} holds too, with {its:.0f} million pixels where this gives {own:.0f}", values)
+    if priority == Aim.TIME:
+        values |= {"its": other.time_on_site_s / 60.0, "own": chosen.time_on_site_s / 60.0}
+        return Sentence("{method} holds too, in {its:.1f} min on site where this takes {own:.1f}", values)
+    if priority == Aim.MOVEMENT:
+        values |= {"its": other.run_s, "own": chosen.run_s}
+        return Sentence(
+            "{method} holds too, with {its:.2g} s from first to last exposure where this has {own:.2g}", values
+        )
+    values |= {"frames": other.frame_count, "own": chosen.frame_count}
+    if priority == Aim.MERGING:
+        return Sentence("{method} holds too, with {frames} frames to put together where this has {own}", values)
+    return Sentence("{method} holds too, with {frames} frames where this takes {own}", values)
+
+
+def _ties(chosen: Candidate, ties: list[Candidate]) -> list[Sentence]:
+    others = [other for other in ties if other.key != chosen.key]
+    return [
+        Sentence(
+            "{method} ties with it, at {softness:.2f}; this one is simpler to set",
+            {"method": Sentence(other.method.name), "softness": other.worst_softness},
+        )
+        for other in others
+    ]
+
+
+def _nothing_holds(nearest: Candidate, fitting: list[Candidate]) -> tuple[Sentence, ...]:
+    values: dict[str, object] = {
+        "method": Sentence(nearest.method.name),
+        "worst": _worst_name(nearest),
+        "times": nearest.worst_softness,
+    }
+    first = (
+        Sentence("Nothing holds every must; {method} comes nearest, {worst} is {times:.2f} times too soft", values)
+        if np.isfinite(nearest.worst_softness)
+        else Sentence(
+            "The wanted detail is finer than any stop of these lenses can render; print smaller, look from "
+            "farther away or ask for less contrast",
+            values,
+        )
+    )
+    return (first, *_outside(nearest))
+
+
+def _outside(candidate: Candidate) -> list[Sentence]:
+    return [Sentence("{mark} lies outside the picture", {"mark": name}) for name in candidate.outside_names]

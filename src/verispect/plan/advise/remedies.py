@@ -1,0 +1,123 @@
+"""What would make the nearest method hold, where none does: tried, not guessed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from verispect.errors import PlanError
+from verispect.plan.advise.confidence_search import sure_enough
+from verispect.plan.document import DetailFrom, Plan, Wish
+from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import Scene, build_scene
+from verispect.sentence import Sentence
+from verispect.subject.mark import Need
+
+# A wish is eased up to so many times, found to within this share.
+_MOST = 8.0
+_WITHIN = 0.01
+# Marks this nearly as soft as the softest are tried to be let go, so many of them.
+_AS_SOFT = 0.97
+_TRIED = 4
+
+
+def remedies(nearest: Candidate, is_cancelled: Callable[[], bool] | None = None) -> tuple[Sentence, ...]:
+    """Sentences that each name one change with which this method would hold."""
+    found = []
+    for attempt in (_without_the_worst, _seen_from_farther):
+        if is_cancelled is not None and is_cancelled():
+            break
+        sentence = attempt(nearest)
+        if sentence is not None:
+            found.append(sentence)
+    return tuple(found)
+
+
+def holds_with(plan: Plan, key: str) -> bool:
+    """Whether a method of this plan holds, as surely as is asked; not where the plan is impossible."""
+    try:
+        candidate = worked(key, build_scene(plan))
+    except PlanError:
+        return False
+    if not candidate.holds or plan.wish.least_probability <= 0.0:
+        return candidate.holds
+    return sure_enough(candidate).is_sure
+
+
+def _without_the_worst(nearest: Candidate) -> Sentence | None:
+    """Let go of one of the softest musts."""
+    scene, rendering = nearest.scene, nearest.rendering
+    musts = np.flatnonzero(scene.musts)
+    if rendering is None or len(np.unique(scene.group[musts])) < 2:
+        return None
+    softness = np.nan_to_num(rendering.softness[musts], posinf=1e9 - rendering.contrast[musts].min())
+    rank = np.where(softness >= 1e8, 1e9 - rendering.contrast[musts], softness)
+    # The best focus leaves two or more equally soft, near and far: each of them is tried.
+    binding = musts[np.argsort(-rank, kind="stable")][: int(np.count_nonzero(rank >= _AS_SOFT * rank.max()))]
+    groups = list(dict.fromkeys(scene.group[binding].tolist()))[:_TRIED]
+    for group in groups:
+        if holds_with(_without(scene.plan, scene, group), nearest.key):
+            name = scene.names[int(np.flatnonzero(scene.group == group)[0])]
+            method = Sentence(nearest.method.name)
+            return Sentence("If {mark} may be soft, {method} holds", {"mark": name, "method": method})
+    return None
+
+
+def _without(plan: Plan, scene: Scene, group: int) -> Plan:
+    """The plan with one mark, surface or scan allowed to be soft."""
+    if group < scene.mark_count:
+        mark = plan.marks[group].model_copy(update={"need": Need.MAY})
+        return plan.model_copy(update={"marks": (*plan.marks[:group], mark, *plan.marks[group + 1 :])})
+    # The areas of a scene are the surfaces and then the scans that are not indifferent.
+    left = group - scene.mark_count
+    changed: dict[str, object] = {}
+    for key in ("surfaces", "scans"):
+        things = []
+        for thing in getattr(plan, key):
+            counts = thing.need != Need.MAY
+            things.append(thing.model_copy(update={"need": Need.MAY}) if counts and left == 0 else thing)
+            left -= counts
+        changed[key] = tuple(things)
+    return plan.model_copy(update=changed)
+
+
+def eased(wish: Wish, times: float) -> Wish:
+    """The wish with detail so many times coarser: seen from farther, or fewer lines or more pixels a line."""
+    if wish.detail_from != DetailFrom.PRINT:
+        return wish.model_copy(update={"pixels_per_line_pair": wish.pixels_per_line_pair * times})
+    if wish.line_pairs_per_mm is not None:
+        return wish.model_copy(update={"line_pairs_per_mm": wish.line_pairs_per_mm / times})
+    return wish.model_copy(update={"viewing_mm": wish.viewing_mm * times})
+
+
+def _seen_from_farther(nearest: Candidate) -> Sentence | None:
+    """The least easing of the wish with which the method holds."""
+    plan = nearest.scene.plan
+
+    def holds(times: float) -> bool:
+        return holds_with(plan.model_copy(update={"wish": eased(plan.wish, times)}), nearest.key)
+
+    if not holds(_MOST):
+        return None
+    low, high = 1.0, _MOST
+    while high / low > 1.0 + _WITHIN:
+        middle = float(np.sqrt(low * high))
+        low, high = (low, middle) if holds(middle) else (middle, high)
+    wish = eased(plan.wish, high)
+    method = Sentence(nearest.method.name)
+    if wish.detail_from != DetailFrom.PRINT:
+        return Sentence(
+            "With a line pair over {pixels:.1f} pixels, {method} holds",
+            {"pixels": wish.pixels_per_line_pair, "method": method},
+        )
+    if wish.line_pairs_per_mm is not None:
+        return Sentence(
+            "With {lines:.2g} line pairs per mm on the print, {method} holds",
+            {"lines": wish.line_pairs_per_mm, "method": method},
+        )
+    return Sentence(
+        "Seen from {far:.0f} mm, or printed {share:.0f} % as large, {method} holds",
+        {"far": wish.viewing_mm, "share": 100.0 / high, "method": method},
+    )

@@ -1,0 +1,183 @@
+"""The chosen method frame by frame, as the rows that Set, the sheet and the CSV show."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from verispect.optics.f_stops import marked
+from verispect.plan.frames.exposure import Exposure
+from verispect.plan.methods.candidate import Candidate
+from verispect.sentence import Sentence
+
+
+@dataclass(frozen=True)
+class FrameRow:
+    """One frame's settings, in the units a person sets.
+
+    Attributes
+    ----------
+    number : int
+        From 1, in the order of work.
+    focus_m : float
+        From the sensor mark; infinite at infinity and beyond.
+    bearing_deg, pitch_deg : float
+        Of the camera, clockwise from the world's away, up positive.
+    cross_mm, rise_mm : float
+        How far the lens stands right of and above the sensor's middle.
+    rail_mm : float
+        How far the camera stands ahead of where it took the first frame.
+    extension_mm : float
+        Image distance along the lens's axis, from its rear principal point.
+    """
+
+    number: int
+    lens: str
+    focal_mm: float
+    stop: str
+    f_number: float
+    shutter_s: float
+    focus_m: float
+    extension_mm: float
+    tilt_deg: float
+    swing_deg: float
+    bearing_deg: float
+    pitch_deg: float
+    cross_mm: float
+    rise_mm: float
+    rail_mm: float
+    allowed_blur_mm: float
+
+
+class Quantity(StrEnum):
+    """What a column holds, so that each reader writes it in its own way."""
+
+    COUNT = "count"
+    TEXT = "text"
+    ANGLE = "angle"
+    MOVEMENT = "movement"
+    TRAVEL = "travel"
+    DISTANCE = "distance"
+    STOP = "stop"
+    TIME = "time"
+    NUMBER = "number"
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column of the frame list, for Set, the sheet, and the table as CSV.
+
+    Attributes
+    ----------
+    key : str
+        The row's attribute.
+    title : Sentence
+        On screen and paper; an empty one stands in the CSV alone.
+    csv_title : str
+        With its unit.
+    always : bool
+        Whether it is shown for every method; others where the method sets it or a frame has it.
+    """
+
+    key: str
+    title: Sentence
+    csv_title: str
+    quantity: Quantity
+    always: bool = False
+
+
+_NONE = Sentence("")
+# A movement less than this is none.
+_STILL = 1e-6
+COLUMNS = (
+    Column("number", Sentence("Frame"), "frame", Quantity.COUNT, always=True),
+    Column("lens", _NONE, "lens", Quantity.TEXT),
+    Column("focal_mm", _NONE, "focal length [mm]", Quantity.NUMBER),
+    Column("stop", Sentence("Stop"), "stop marked", Quantity.STOP, always=True),
+    Column("f_number", _NONE, "f-number", Quantity.NUMBER),
+    Column("shutter_s", Sentence("Time"), "exposure time [s]", Quantity.TIME, always=True),
+    Column("focus_m", Sentence("Focus"), "focus from sensor [m]", Quantity.DISTANCE, always=True),
+    Column("extension_mm", _NONE, "image distance on axis [mm]", Quantity.NUMBER),
+    Column("tilt_deg", Sentence("Tilt"), "tilt [deg]", Quantity.ANGLE),
+    Column("swing_deg", Sentence("Swing"), "swing [deg]", Quantity.ANGLE),
+    Column("bearing_deg", Sentence("Bearing"), "bearing [deg]", Quantity.ANGLE),
+    Column("pitch_deg", Sentence("Pitch"), "pitch [deg]", Quantity.ANGLE),
+    Column("cross_mm", Sentence("Cross"), "cross [mm]", Quantity.MOVEMENT),
+    Column("rise_mm", Sentence("Rise"), "rise [mm]", Quantity.MOVEMENT),
+    Column("rail_mm", Sentence("Rail"), "rail [mm]", Quantity.TRAVEL),
+    Column("allowed_blur_mm", _NONE, "allowed blur [mm]", Quantity.NUMBER),
+)
+# As a hand sets them: where the camera points, what is moved, then focus, stop and time.
+_IN_HAND = (
+    "number", "tilt_deg", "swing_deg", "bearing_deg", "pitch_deg", "cross_mm", "rise_mm", "rail_mm", "focus_m",
+    "stop", "shutter_s",
+)  # fmt: skip
+
+
+def shown_columns(candidate: Candidate) -> list[Column]:
+    """The columns that say something of a method: those it sets, and any in which a frame has something set."""
+    rows = frame_rows(candidate)
+    by_key = {column.key: column for column in COLUMNS}
+
+    def says(column: Column) -> bool:
+        if column.always or column.key in candidate.method.columns:
+            return True
+        return any(abs(getattr(row, column.key)) > _STILL for row in rows)
+
+    return [by_key[key] for key in _IN_HAND if says(by_key[key])]
+
+
+def frame_rows(candidate: Candidate) -> list[FrameRow]:
+    """All frames of a method."""
+    if not candidate.exposures:
+        return []
+    first = candidate.exposures[0]
+    return [_row(number, exposure, first) for number, exposure in enumerate(candidate.exposures, start=1)]
+
+
+def _row(number: int, exposure: Exposure, first: Exposure) -> FrameRow:
+    forward = exposure.pose.forward
+    return FrameRow(
+        number=number,
+        lens=exposure.lens.name,
+        focal_mm=exposure.state.focal_mm,
+        stop=marked(exposure.state.f_number),
+        f_number=exposure.state.f_number,
+        shutter_s=exposure.shutter_s,
+        focus_m=exposure.focus_m,
+        extension_mm=exposure.axial_image_distance_mm,
+        tilt_deg=exposure.tilt_deg,
+        swing_deg=exposure.swing_deg,
+        bearing_deg=math.degrees(math.atan2(forward[0], forward[2])),
+        pitch_deg=math.degrees(math.asin(float(np.clip(forward[1], -1.0, 1.0)))),
+        cross_mm=-exposure.sensor_centre_mm[0],
+        rise_mm=-exposure.sensor_centre_mm[1],
+        rail_mm=1000.0 * float((exposure.pose.pupil_m - first.pose.pupil_m) @ forward),
+        allowed_blur_mm=exposure.allowed_blur_mm,
+    )
+
+
+_DIAL = (
+    8000, 6400, 5000, 4000, 3200, 2500, 2000, 1600, 1250, 1000, 800, 640, 500, 400, 320, 250, 200, 160, 125, 100,
+    80, 60, 50, 40, 30, 25, 20, 15, 13, 10, 8, 6, 5, 4,
+)  # fmt: skip
+
+
+def shutter_words(seconds: float) -> str:
+    """An exposure time as a dial writes it, to the nearest third of a stop.
+
+    Examples
+    --------
+    >>> shutter_words(1 / 64), shutter_words(0.4), shutter_words(2.52), shutter_words(95.2)
+    ('1/60 s', '0.4 s', '2.5 s', '95 s')
+    """
+    if seconds >= 8.0:
+        return f"{seconds:.0f} s"
+    if seconds >= 0.28:
+        third = 2.0 ** (round(3.0 * math.log2(seconds)) / 3.0)
+        return f"{third:.1f} s".replace(".0 s", " s")
+    nearest = min(_DIAL, key=lambda part: abs(math.log(part * seconds)))
+    return f"1/{nearest} s"

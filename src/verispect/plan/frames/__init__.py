@@ -1,0 +1,1 @@
+"""Exposures, and what the subject looks like in them; nothing here searches."""

@@ -1,0 +1,111 @@
+"""What every mark looks like in a set of exposures, and which exposure shows it best."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from verispect.optics.blur import blur_axes_mm, image_centres_mm
+from verispect.optics.criterion import Criterion
+from verispect.optics.image_circle import circle_share
+from verispect.optics.lens_state import from_principal_point
+from verispect.optics.types import Bools, Floats, Indices
+from verispect.plan.frames.exposure import Exposure
+from verispect.plan.scene.scene import Scene
+
+
+@dataclass(frozen=True)
+class Rendering:
+    """Every mark from the exposure that shows it best; arrays of shape (M,).
+
+    Attributes
+    ----------
+    exposure : ndarray of int
+    blur_long_mm, blur_short_mm, contrast, softness, allowed_mm, smear_mm, residual_mm : ndarray
+    inside : ndarray of bool
+        Whether the mark falls on the sensor in that exposure.
+    """
+
+    exposure: Indices
+    blur_long_mm: Floats
+    blur_short_mm: Floats
+    contrast: Floats
+    softness: Floats
+    allowed_mm: Floats
+    smear_mm: Floats
+    residual_mm: Floats
+    inside: Bools
+
+
+def render(scene: Scene, exposures: Sequence[Exposure], criterion: Criterion) -> Rendering:
+    """Look at every mark in every exposure; keep for each mark the one that shows it best.
+
+    An exposure on whose sensor the mark falls is preferred to one that misses it; then the least softness
+    counts, then the most contrast.
+    """
+    views = [_view(scene, exposure, criterion) for exposure in exposures]
+    softness = np.stack([view.softness for view in views])
+    contrast = np.stack([view.contrast for view in views])
+    inside = np.stack([view.inside for view in views])
+    # Rank by one number: infinities of softness fall back on contrast.
+    rank = np.where(np.isfinite(softness), softness, 1e9 - contrast * 1e6) + np.where(inside, 0.0, 1e12)
+    best = np.argmin(rank, axis=0)
+    columns = np.arange(best.size)
+    return Rendering(
+        exposure=best,
+        blur_long_mm=np.stack([view.blur_long_mm for view in views])[best, columns],
+        blur_short_mm=np.stack([view.blur_short_mm for view in views])[best, columns],
+        contrast=contrast[best, columns],
+        softness=softness[best, columns],
+        allowed_mm=np.stack([view.allowed_mm for view in views])[best, columns],
+        smear_mm=np.stack([view.smear_mm for view in views])[best, columns],
+        residual_mm=np.stack([view.residual_mm for view in views])[best, columns],
+        inside=inside[best, columns],
+    )
+
+
+def _view(scene: Scene, exposure: Exposure, criterion: Criterion) -> Rendering:
+    state = exposure.state
+    points = from_principal_point(exposure.pose.to_camera_mm(scene.world_m), state)
+    seen = points[:, 2] > state.focal_mm
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+        long, short = blur_axes_mm(points, state)
+        centres = image_centres_mm(points, state)
+        smear = np.where(seen, scene.speeds_mm_s * exposure.shutter_s * state.image_distance_mm / points[:, 2], 0.0)
+        residual = np.where(seen, _residual(scene, exposure, centres), 0.0)
+    half = 0.5 * np.asarray(scene.plan.sensor_mm) * (1.0 + 1e-9)
+    inside = seen & np.all(np.abs(centres - np.asarray(exposure.sensor_centre_mm)) <= half, axis=1)
+    working = state.working_f_number
+    if np.any(smear) or np.any(residual):
+        allowed = criterion.allowed_blur_mm(working, smear, residual)
+    else:
+        allowed = np.full(seen.shape, exposure.allowed_blur_mm)
+    softness = np.where(seen, criterion.softness(long, working, smear, allowed, residual), np.inf)
+    return Rendering(
+        exposure=np.zeros(seen.shape, int),
+        blur_long_mm=long,
+        blur_short_mm=short,
+        contrast=np.where(seen, criterion.contrast(np.where(seen, long, 0.0), working, smear, residual), 0.0),
+        softness=softness,
+        allowed_mm=allowed,
+        smear_mm=smear,
+        residual_mm=residual,
+        inside=inside,
+    )
+
+
+def residual_mm(scene: Scene, exposure: Exposure, marks: Indices) -> Floats:
+    """The lens's own blur on some marks in an exposure, shape (K,)."""
+    points = from_principal_point(exposure.pose.to_camera_mm(scene.world_m[marks]), exposure.state)
+    return _residual(scene, exposure, image_centres_mm(points, exposure.state))
+
+
+def _residual(scene: Scene, exposure: Exposure, centres_mm: Floats) -> Floats:
+    """The lens's own blur where the marks fall."""
+    lens = exposure.lens
+    if not lens.lens.residual:
+        return np.zeros(len(centres_mm))
+    share = circle_share(centres_mm, exposure.state, lens.circle_mm(scene.plan.kit.body.diagonal_mm))
+    return lens.residual_mm(exposure.state.f_number, np.nan_to_num(share, nan=1.0))

@@ -1,0 +1,251 @@
+"""A method worked out for one scene: its exposures, what the marks look like, whether it fits and holds."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from verispect.kit.mounted_lens import Optic
+from verispect.optics.criterion import Criterion
+from verispect.optics.types import Floats, Indices
+from verispect.plan.frames.exposure import Exposure
+from verispect.plan.frames.rendering import Rendering, render
+from verispect.plan.methods.method import Method, method_of
+from verispect.plan.scene.scene import Scene
+from verispect.plan.solve.problem import Problem
+from verispect.sentence import Sentence
+
+
+@dataclass(frozen=True)
+class Confidence:
+    """How surely a method holds where figures carry a ± (assess/confidence.py).
+
+    Attributes
+    ----------
+    holds : float
+        Share of draws in which every must is sharp enough.
+    each : ndarray, shape (K,)
+        The same for each deciding mark alone.
+    softness_95 : ndarray, shape (K,)
+        Softness of each deciding mark that 95 of 100 draws stay below.
+    points : ndarray of int, shape (K,)
+        Which points of the scene were drawn: the deciding marks, and of areas their softest points.
+    """
+
+    holds: float
+    each: Floats
+    softness_95: Floats
+    points: Indices
+
+
+@dataclass(frozen=True)
+class SearchRecord:
+    """How much a search tried: lenses, focal lengths of all of them, stops of the one that has most."""
+
+    lenses: int = 0
+    focals: int = 0
+    stops: int = 0
+
+
+def record_of(tried: Iterable[Problem]) -> SearchRecord:
+    """What the problems of a search come to."""
+    problems = list(tried)
+    return SearchRecord(
+        lenses=len({problem.lens.name for problem in problems}),
+        focals=len({(problem.lens.name, problem.ring_focal_mm or problem.focal_mm) for problem in problems}),
+        stops=max((len(problem.stops) for problem in problems), default=0),
+    )
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """One method with one lens.
+
+    Attributes
+    ----------
+    method : Method
+    why_not : tuple of Sentence
+        Why the kit cannot do it; empty where it fits.
+    notes : tuple of Sentence
+        What to know before doing it.
+    problem : Problem or None
+        The lens before the scene that it was worked out for; None where the method does not fit.
+    exposures : tuple of Exposure
+    record : SearchRecord
+        How much was tried to find it.
+    criterion, rendering : or None where the method does not fit
+    confidence : Confidence or None
+        None where nothing carries a ±.
+    others : tuple of Candidate
+        Other ways to do the same method that hold too, the better first; kept until the surest is chosen.
+    """
+
+    method: Method
+    scene: Scene
+    why_not: tuple[Sentence, ...] = ()
+    notes: tuple[Sentence, ...] = ()
+    problem: Problem | None = None
+    exposures: tuple[Exposure, ...] = ()
+    criterion: Criterion | None = None
+    rendering: Rendering | None = None
+    grid_cells: tuple[int, ...] = field(default=())
+    confidence: Confidence | None = None
+    others: tuple[Candidate, ...] = ()
+    record: SearchRecord = SearchRecord()
+
+    @property
+    def key(self) -> str:
+        """The method's stable name."""
+        return self.method.key
+
+    @property
+    def lens(self) -> Optic | None:
+        """The lens at its focal length; None where the method does not fit."""
+        return None if self.problem is None else self.problem.lens
+
+    @property
+    def focal_mm(self) -> float:
+        """Focal length at infinity, which sets the size of the picture; 0 where the method does not fit."""
+        return 0.0 if self.problem is None else self.problem.ring_focal_mm or self.problem.focal_mm
+
+    @property
+    def fits(self) -> bool:
+        """Whether the kit can do it."""
+        return not self.why_not
+
+    @property
+    def frame_count(self) -> int:
+        """Number of exposures."""
+        return len(self.exposures)
+
+    @property
+    def worst_softness(self) -> float:
+        """Softness of the worst must (or should, where there are no musts); infinite where none will do."""
+        if self.rendering is None:
+            return float("inf")
+        return float(np.max(self.rendering.softness[self.scene.deciding]))
+
+    @property
+    def worst_contrast(self) -> float:
+        """Contrast of the worst must."""
+        if self.rendering is None:
+            return 0.0
+        return float(np.min(self.rendering.contrast[self.scene.deciding]))
+
+    @property
+    def holds(self) -> bool:
+        """Whether it fits and every must is sharp enough."""
+        return self.fits and self.worst_softness <= 1.0
+
+    @property
+    def is_sure(self) -> bool:
+        """Whether it holds with the asked probability, as far as that is known."""
+        return self.confidence is None or self.confidence.holds >= self.scene.plan.wish.least_probability
+
+    @property
+    def final_pixels(self) -> tuple[int, int]:
+        """Pixels of the wanted picture: the sensor's at the framing, more with a longer lens."""
+        if not self.focal_mm:
+            return (0, 0)
+        plan = self.scene.plan
+        ratio = self.focal_mm / plan.camera.framing_mm / plan.kit.body.pixel_mm
+        width, height = plan.picture_mm
+        return round(width * ratio), round(height * ratio)
+
+    @property
+    def kept(self) -> float:
+        """Share of the picture's width that every frame shows; less after a merge in the camera."""
+        if self.frame_count < 2 or self.method.is_grid:
+            return 1.0
+        scales = [exposure.state.pupil_scale_mm for exposure in self.exposures]
+        room = self.focal_mm / self.scene.plan.camera.framing_mm
+        # A lens wider than the picture has room beside it.
+        shown = min(min(scales) / max(scales) / min(room, 1.0), 1.0)
+        merge = self.scene.plan.kit.body.merge_keeps
+        return shown * (merge if merge is not None else 1.0)
+
+    @property
+    def kept_pixels(self) -> tuple[int, int]:
+        """Pixels of the final picture after what every frame must show."""
+        width, height = self.final_pixels
+        return round(width * self.kept), round(height * self.kept)
+
+    @property
+    def outside(self) -> list[int]:
+        """Indices of musts that lie outside the wanted picture or on none of the frames."""
+        lost = self.scene.outside_picture.copy()
+        if self.rendering is not None:
+            lost |= ~self.rendering.inside
+        return [int(k) for k in np.flatnonzero(lost & self.scene.musts)]
+
+    @property
+    def loses(self) -> bool:
+        """Whether something to be sharp lies in the picture and on none of the frames."""
+        if self.rendering is None:
+            return False
+        return bool(np.any(~self.rendering.inside & self.scene.deciding & ~self.scene.outside_picture))
+
+    @property
+    def outside_names(self) -> tuple[str, ...]:
+        """Names of what must be sharp and lies outside."""
+        return tuple(self.scene.names[k] for k in self.outside if k < self.scene.mark_count) + self.scene.lost_areas
+
+    @property
+    def soft_shares(self) -> Floats:
+        """Softness of what is wanted soft over what it should at least be, shape (K,); 1 and more is soft enough."""
+        scene = self.scene
+        if self.rendering is None or not scene.wanted_soft.any():
+            return np.zeros(0)
+        found: Floats = self.rendering.softness[scene.wanted_soft] / scene.soft_times[scene.wanted_soft]
+        return found
+
+    @property
+    def soft_enough(self) -> bool:
+        """Whether everything that is wanted soft is."""
+        return bool(np.all(self.soft_shares >= 1.0))
+
+    @property
+    def run_s(self) -> float:
+        """From the beginning of the first exposure to the end of the last, in which things can move."""
+        times = self.scene.plan.kit.times
+        between = (times.settle_s + times.write_s) * max(0, self.frame_count - 1)
+        return sum(exposure.shutter_s for exposure in self.exposures) + between + self._changes_s()
+
+    @property
+    def time_on_site_s(self) -> float:
+        """Set-up and frames, from the kit's times; an estimate."""
+        times = self.scene.plan.kit.times
+        frames = sum(times.settle_s + exposure.shutter_s + times.write_s for exposure in self.exposures)
+        return self.method.set_up_s(times) + frames + self._changes_s()
+
+    def _changes_s(self) -> float:
+        """What is moved between the frames, in seconds."""
+        return self.method.change_s(self.scene.plan.kit.times, self.frame_count, sum(self.grid_cells))
+
+
+def worked_out(
+    key: str,
+    problem: Problem,
+    exposures: list[Exposure],
+    *,
+    notes: tuple[Sentence, ...] = (),
+    grid_cells: tuple[int, ...] = (),
+) -> Candidate:
+    """A candidate from its exposures, with every mark looked at."""
+    return Candidate(
+        method=method_of(key),
+        scene=problem.scene,
+        notes=notes,
+        problem=problem,
+        exposures=tuple(exposures),
+        criterion=problem.criterion,
+        rendering=render(problem.scene, exposures, problem.criterion),
+        grid_cells=grid_cells,
+    )
+
+
+def unfit(key: str, scene: Scene, *reasons: Sentence) -> Candidate:
+    """A method that the kit cannot do."""
+    return Candidate(method=method_of(key), scene=scene, why_not=reasons)

@@ -1,0 +1,1 @@
+"""The subject as arrays: marks, and surfaces and scans as points."""

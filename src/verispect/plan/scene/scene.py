@@ -1,0 +1,190 @@
+"""The subject as arrays, ready for the optics."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from verispect.errors import PlanError
+from verispect.kit.mounted_lens import focal_range
+from verispect.optics.pose import Pose
+from verispect.optics.types import Bools, Floats, Indices
+from verispect.plan.document import Plan
+from verispect.plan.scene.areas import SPACING, Area, areas_of
+from verispect.subject.mark import Need
+
+
+@dataclass(frozen=True)
+class Scene:
+    """Marks as arrays, and behind them the points of surfaces and scans, with the plan they came from.
+
+    Attributes
+    ----------
+    plan : Plan
+    pose : Pose
+        The camera's place and basis.
+    mark_count : int
+        How many of the points are marks; those of areas come after.
+    world_m : ndarray, shape (M, 3)
+    weights, speeds_mm_s, plus_minus_m, plus_minus_side_m, plus_minus_speed_mm_s, soft_times : ndarray, shape (M,)
+    musts : ndarray of bool, shape (M,)
+    deciding : ndarray of bool, shape (M,)
+        The points that settings are searched for: the musts, or where there are none the shoulds, or all.
+    wanted_soft : ndarray of bool, shape (M,)
+    names, needs : tuple of str
+        Of every point; one of an area bears the area's.
+    group : ndarray of int, shape (M,)
+        What is unsure together: a mark by itself, an area as a whole.
+    areas : tuple of Area
+    lost_areas : tuple of str
+        Areas that must be sharp and of which nothing lies in the picture.
+    blur_share : float
+        Of the allowed blur that a series may use up: less of it takes more frames and holds more surely.
+    """
+
+    plan: Plan
+    pose: Pose
+    mark_count: int
+    world_m: Floats
+    weights: Floats
+    speeds_mm_s: Floats
+    plus_minus_m: Floats
+    plus_minus_side_m: Floats
+    plus_minus_speed_mm_s: Floats
+    soft_times: Floats
+    musts: Bools
+    deciding: Bools
+    wanted_soft: Bools
+    names: tuple[str, ...]
+    needs: tuple[str, ...]
+    group: Indices
+    areas: tuple[Area, ...] = ()
+    lost_areas: tuple[str, ...] = ()
+    blur_share: float = 1.0
+
+    @cached_property
+    def points_mm(self) -> Floats:
+        """Marks in the camera's frame from the entrance pupil, mm, shape (M, 3)."""
+        return self.pose.to_camera_mm(self.world_m)
+
+    def half_picture(self) -> Floats:
+        """Half width and half height of the wanted picture as tangents, shape (2,)."""
+        return np.asarray(self.plan.picture_mm) / (2.0 * self.plan.camera.framing_mm)
+
+    def picture_centre(self) -> Floats:
+        """Middle of the wanted picture as tangents right and up, shape (2,)."""
+        return np.asarray(self.plan.picture_centre)
+
+    @cached_property
+    def outside_picture(self) -> Bools:
+        """Marks that lie outside the wanted picture, shape (M,)."""
+        tangents = self.points_mm[:, :2] / self.points_mm[:, 2:]
+        found: Bools = np.any(np.abs(tangents - self.picture_centre()) > self.half_picture() * (1.0 + 1e-9), axis=1)
+        return found
+
+
+def build_scene(plan: Plan) -> Scene:
+    """The scene of a plan.
+
+    Raises
+    ------
+    PlanError
+        If there is no mark or no lens, or a mark lies behind the camera or within every focal length.
+    """
+    if not plan.marks and not plan.surfaces and not plan.scans:
+        raise PlanError("marks", "an empty list", "add at least one mark that must be sharp")
+    if not plan.kit.lenses:
+        raise PlanError("kit.lenses", "an empty list", "add at least one lens")
+    scene = unchecked_scene(plan)
+    if not scene.names:
+        raise PlanError(
+            "surfaces", "none within the picture", "turn the camera to them, or add a mark that must be sharp"
+        )
+    check_before_lens(scene)
+    return scene
+
+
+def same_scene(scene: Scene, plan: Plan) -> Scene:
+    """The scene of a plan whose subject and camera are those of `scene`, without working them out anew."""
+    before = scene.plan
+    same = before.marks is plan.marks and before.surfaces is plan.surfaces and before.scans is plan.scans
+    if not same or before.camera != plan.camera:
+        return unchecked_scene(plan)
+    return replace(scene, plan=plan)
+
+
+def unchecked_scene(plan: Plan, *, spacing: float = SPACING) -> Scene:
+    """The scene of a plan as it stands, to be drawn and not weighed: it may be empty or impossible."""
+    pose, marks = plan.camera.pose(), plan.marks
+    areas = areas_of(plan, pose, spacing=spacing)
+    sizes = [len(area.world_m) for area in areas]
+    more = sum(sizes)
+
+    def values(of_marks: list[float], of_areas: list[float]) -> Floats:
+        alone = np.array(of_marks, dtype=float)
+        return np.concatenate([alone, np.repeat(of_areas, sizes)]) if more else alone
+
+    nought = [0.0] * len(areas)
+    said = tuple([mark.need for mark in marks])
+    names = tuple([mark.name for mark in marks])
+    world = np.array([(mark.x_m, mark.y_m, mark.z_m) for mark in marks], dtype=float).reshape(-1, 3)
+    group = np.arange(len(marks))
+    if more:
+        said += tuple(area.need for area, size in zip(areas, sizes, strict=True) for _ in range(size))
+        names += tuple(area.name for area, size in zip(areas, sizes, strict=True) for _ in range(size))
+        world = np.concatenate([world, *(area.world_m for area in areas)])
+        group = np.concatenate([group, np.repeat(len(marks) + np.arange(len(areas)), sizes)])
+    needs = np.array(said, dtype=str)
+    musts = needs == Need.MUST
+    deciding = musts
+    if not deciding.any():
+        deciding = needs == Need.SHOULD if (needs == Need.SHOULD).any() else needs != Need.SOFT
+        deciding = deciding if deciding.any() else np.ones(needs.shape, bool)
+    return Scene(
+        plan=plan,
+        pose=pose,
+        mark_count=len(marks),
+        world_m=world,
+        weights=values([mark.weight for mark in marks], [area.weight for area in areas]),
+        speeds_mm_s=values([mark.speed_mm_s for mark in marks], nought),
+        plus_minus_m=values([mark.plus_minus_m for mark in marks], [area.plus_minus_m for area in areas]),
+        plus_minus_side_m=values([mark.plus_minus_side_m for mark in marks], nought),
+        plus_minus_speed_mm_s=values([mark.speed_plus_minus_mm_s for mark in marks], nought),
+        soft_times=values([mark.soft_times for mark in marks], [area.soft_times for area in areas]),
+        musts=musts,
+        deciding=deciding,
+        wanted_soft=needs == Need.SOFT,
+        names=names,
+        needs=said,
+        group=group,
+        areas=areas,
+        lost_areas=tuple(
+            area.name for area, size in zip(areas, sizes, strict=True) if area.need == Need.MUST and not size
+        ),
+    )
+
+
+def check_before_lens(scene: Scene) -> None:
+    """Raise a PlanError if a mark lies behind the camera or within every focal length."""
+    depth_mm = scene.points_mm[:, 2]
+    shortest = min(focal_range(lens)[0] for lens in scene.plan.kit.lenses)
+    worst = int(np.argmin(depth_mm))
+    if depth_mm[worst] > 1.05 * shortest:
+        return
+    key = f"marks[{worst}] ({scene.names[worst]})" if worst < scene.mark_count else scene.names[worst]
+    if depth_mm[worst] <= 0.0:
+        raise PlanError(
+            key,
+            "a place {depth:.2f} m behind the lens",
+            "every mark must lie before it, that is have a positive distance along the view",
+            depth=-depth_mm[worst] / 1000.0,
+        )
+    raise PlanError(
+        key,
+        "a place {depth:.0f} mm before the lens",
+        "every mark must lie farther away than the shortest focal length, {shortest:g} mm",
+        depth=depth_mm[worst],
+        shortest=shortest,
+    )

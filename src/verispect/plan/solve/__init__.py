@@ -1,0 +1,1 @@
+"""One lens before one scene: the best plane, stop, focus ladder and grid."""

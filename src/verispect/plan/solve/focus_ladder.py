@@ -1,0 +1,332 @@
+"""Fewest focus settings for a depth: interval stabbing for marks, geometric progression for a range.
+
+docs/derivations/series.md. With the lens's axis kept, frame v renders mark i within the allowed blur when
+|v − v_i| · rate_i ≤ c(v). The allowed blur c depends, through the working f-number, a little on v itself,
+and is kept as a table over v for every stop.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from verispect.optics.blur import pupil_cones
+from verispect.optics.criterion import Rule
+from verispect.optics.lens_state import FORWARD, LensState
+from verispect.optics.types import Bools, Floats, Indices, Vector
+from verispect.plan.document import Covers
+from verispect.plan.solve.problem import Problem
+from verispect.plan.solve.stop_cost import cheapest
+
+# More frames than this is no plan; the count is then given as infinite.
+MOST_FRAMES = 999
+# Places at which the allowed blur is tabled.
+_GRID = 41
+# Of the share of allowed blur that a series uses: to one part in sixteen thousand.
+_HALVINGS = 14
+# Kept off the limit, so that the table of allowed blurs (less exact in white light) cannot push a mark past it.
+_SLACK, _SLACK_IN_WHITE = 1.0 - 1e-6, 1.0 - 2e-5
+
+
+@dataclass(frozen=True)
+class FocusLadder:
+    """A focus series: one stop and its image distances, nearest focus first.
+
+    `count` is infinite where no stop serves at all.
+    """
+
+    f_number: float
+    image_distances_mm: Floats
+
+    @property
+    def count(self) -> float:
+        """Number of frames."""
+        return len(self.image_distances_mm) or float("inf")
+
+
+@dataclass(frozen=True)
+class _Depth:
+    """The marks of a series at every stop."""
+
+    sharp_at_mm: Floats  # (K,)
+    rates: Floats  # (S, K)
+    slopes: Floats  # (S,) blur per mm of defocus times distance from the exit pupil, worst mark
+    exit_mm: float  # v of the exit pupil, measured along the normal
+    grid_mm: Floats  # (G,)
+    allowed_mm: Floats  # (S, G); 0 where nothing is acceptable
+    mark_allowed: Floats  # (S, K): allowed blur of each mark over that of a still one, <= 1
+    moving: Bools  # (K,)
+    range_allowed: Floats  # (S,): the same for whatever lies between the marks
+    longest_mm: float
+    shortest_mm: float
+
+    def rows(self, kept: Indices) -> _Depth:
+        """The same for some of the stops."""
+        return replace(
+            self,
+            rates=self.rates[kept],
+            slopes=self.slopes[kept],
+            allowed_mm=self.allowed_mm[kept],
+            mark_allowed=self.mark_allowed[kept],
+            range_allowed=self.range_allowed[kept],
+        )
+
+    def allowed(self, v: Floats) -> Floats:
+        """Allowed blur at image distances (S,) or (S, K), one row for each stop."""
+        span = self.grid_mm[-1] - self.grid_mm[0]
+        place = (v - self.grid_mm[0]) / span * (len(self.grid_mm) - 1)
+        index = np.clip(place.astype(int), 0, len(self.grid_mm) - 2)
+        rows = np.arange(len(self.allowed_mm)).reshape(-1, *([1] * (v.ndim - 1)))
+        share = np.clip(place - index, 0.0, 1.0)
+        low, high = self.allowed_mm[rows, index], self.allowed_mm[rows, index + 1]
+        between: Floats = low * (1.0 - share) + high * share
+        return between
+
+
+_Ladders = Callable[[_Depth, Floats], list[list[float]]]
+
+
+def fewest_frames(
+    problem: Problem,
+    *,
+    axis: Vector = FORWARD,
+    covers: Covers = Covers.RANGE,
+    stops: Floats | None = None,
+    share: float = 1.0,
+) -> FocusLadder:
+    """The series that is the least burden, and among stops as good the one with the best worst mark.
+
+    The fewest frames, but where time counts the least of it.
+
+    Parameters
+    ----------
+    problem : Problem
+    axis : (float, float, float)
+        Kept for all frames.
+    covers : "range" or "marks"
+        `range` leaves no gap between the nearest and the farthest mark.
+    stops : ndarray, shape (S,), optional
+        Stops to choose from; the lens's own by default.
+    share : float
+        Of the allowed blur that may be used up, beside the scene's own share.
+    """
+    tried = problem.stops if stops is None else stops
+    depth = _depth(problem, axis, tried)
+    step = _range_ladder if covers == Covers.RANGE else _marks_ladder
+    share *= problem.scene.blur_share
+    ladders = step(depth, np.full(len(tried), share))
+    counts = np.array([len(ladder) or np.inf for ladder in ladders])
+    if not np.isfinite(counts).any():
+        return FocusLadder(float(tried[0]), np.zeros(0))
+    rows = np.flatnonzero(cheapest(problem, counts, tried, problem.scene.plan.kit.times.refocus_s))
+    kept = depth.rows(rows)
+    shrunk, tightened = _tighten(kept, step, counts[rows], share)
+    best = _best_row(problem, kept, tried[rows], shrunk)
+    return FocusLadder(float(tried[rows[best]]), np.sort(tightened[best])[::-1])
+
+
+def frames_at_stops(problem: Problem, *, axis: Vector = FORWARD, covers: Covers = Covers.RANGE) -> Floats:
+    """How many frames a series needs at each stop of the lens, shape (S,); infinite where none serve."""
+    depth = _depth(problem, axis, problem.stops)
+    step = _range_ladder if covers == Covers.RANGE else _marks_ladder
+    shares = np.full(len(problem.stops), problem.scene.blur_share)
+    return np.array([len(ladder) or np.inf for ladder in step(depth, shares)])
+
+
+def holding_intervals(problem: Problem) -> tuple[Floats, Floats]:
+    """Image distances (S, K) between which one straight frame holds each chosen mark, at every stop of the lens.
+
+    The first is the larger of the two where no focus holds a mark.
+    """
+    depth = _depth(problem, FORWARD, problem.stops)
+    low, high = _holding(depth, np.ones(len(problem.stops)))
+    usable = (depth.allowed_mm.max(axis=1)[:, None] > 0.0) & (depth.mark_allowed > 0.0)
+    sharp = np.broadcast_to(depth.sharp_at_mm, low.shape)
+    reachable = (sharp <= depth.longest_mm) | (low < depth.longest_mm)
+    usable &= reachable
+    return np.where(usable, low, np.inf), np.where(usable, high, -np.inf)
+
+
+def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
+    first = problem.state(f_number=float(stops[0]), image_distance_mm=problem.focal_mm, axis=axis)
+    points = problem.points_from_lens_mm(first)
+    cones = [pupil_cones(points, first.at(float(n))) for n in stops]
+    sharp_at = cones[0].sharp_at_mm
+    rates = np.stack([cone.long_rate for cone in cones])
+    exit_mm = problem.focal_mm * (1.0 - problem.lens.pupil_magnification) * axis[2]
+    longest = problem.longest_image_mm * axis[2]
+    low, high = float(sharp_at.min()), float(sharp_at.max())
+    margin = 0.02 * (high - low) + 0.02 * low
+    grid = np.linspace(max(low - margin, 0.2 * problem.focal_mm), high + margin, _GRID)
+    working = _working(first, grid, stops)
+    criterion = problem.criterion
+    allowed = criterion.allowed_blur_mm(working)
+    # A stop that diffraction spoils at the nearest focus, where the working f-number is largest, is no use.
+    spoilt = np.isnan(criterion.allowed_blur_mm(_working(first, np.array([high]), stops)))
+    allowed = np.where(spoilt, 0.0, np.nan_to_num(allowed, nan=0.0))
+    mark_allowed = np.ones(rates.shape)
+    range_allowed = np.ones(len(stops))
+    if not problem.is_plain:
+        middle = float(np.median(sharp_at))
+        states = [problem.state(f_number=float(n), image_distance_mm=middle, axis=axis) for n in stops]
+        residuals = np.stack([problem.spoilers_mm(s, points)[1] for s in states])
+        smears = _smears(problem, points, np.minimum(sharp_at, longest), stops)
+        middles = _working(first, sharp_at, stops)
+        still = criterion.allowed_blur_mm(middles)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            mark_allowed = np.nan_to_num(criterion.allowed_blur_mm(middles, smears, residuals) / still, nan=0.0)
+            # What lies between the marks is taken to be rendered as badly by the lens as the worst of them.
+            worst = np.nan_to_num(criterion.allowed_blur_mm(middles, 0.0, residuals) / still, nan=0.0)
+        range_allowed = worst.min(axis=1)
+    return _Depth(
+        sharp_at_mm=sharp_at,
+        rates=rates,
+        slopes=np.max(rates * (sharp_at - exit_mm), axis=1),
+        exit_mm=exit_mm,
+        grid_mm=grid,
+        allowed_mm=allowed * (_SLACK if criterion.wavelength_nm is not None else _SLACK_IN_WHITE),
+        mark_allowed=mark_allowed,
+        moving=problem.speeds_mm_s > 0.0,
+        range_allowed=range_allowed,
+        longest_mm=longest,
+        shortest_mm=problem.shortest_image_mm * axis[2] if axis == FORWARD else problem.nearest_tilted_mm,
+    )
+
+
+def _smears(problem: Problem, points_mm: Floats, v: Floats, stops: Floats) -> Floats:
+    """Paths (S, K) of moving marks during an exposure that is focused on each."""
+    paths = np.zeros((len(stops), len(v)))
+    for k in np.flatnonzero(problem.speeds_mm_s > 0.0).tolist():
+        for row, stop in enumerate(stops.tolist()):
+            state = problem.state(f_number=stop, image_distance_mm=float(v[k]))
+            paths[row, k] = problem.speeds_mm_s[k] * problem.shutter_s(state) * v[k] / points_mm[k, 2]
+    return paths
+
+
+def _working(state: LensState, v: Floats, stops: Floats) -> Floats:
+    magnification = v / state.focal_mm - 1.0
+    found: Floats = stops[:, None] * (1.0 + magnification[None, :] / state.pupil_magnification)
+    return found
+
+
+def _range_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
+    """For every stop the image distances that cover the range, far to near, with blur ≤ shrink · c.
+
+    Between frames the ratio of distances from the exit pupil is (1 + κ)/(1 − κ), κ = c/(p D · stretch).
+    """
+    count = len(depth.slopes)
+    end = float(depth.sharp_at_mm.max())
+    covered = np.full(count, float(depth.sharp_at_mm.min()))
+    ladders: list[list[float]] = [[] for _ in range(count)]
+    shrink = shrink * depth.range_allowed
+    alive = shrink * depth.allowed_mm.max(axis=1) > 0.0
+    while alive.any():
+        v = covered.copy()
+        for _ in range(2):
+            kappa = shrink * depth.allowed(v) / depth.slopes
+            v = covered + kappa * (covered - depth.exit_mm)
+        v = np.clip(v, depth.shortest_mm, depth.longest_mm)
+        kappa = shrink * depth.allowed(v) / depth.slopes
+        with np.errstate(divide="ignore"):
+            reach = (v + kappa * -depth.exit_mm) / (1.0 - np.minimum(kappa, 0.999999))
+        for row in np.flatnonzero(alive):
+            ladders[row].append(float(v[row]))
+            stuck = reach[row] <= covered[row] or v[row] >= depth.longest_mm
+            if reach[row] >= end * (1.0 - 1e-13) or stuck:
+                alive[row] = False
+            elif len(ladders[row]) >= MOST_FRAMES:
+                alive[row], ladders[row] = False, []
+        covered = np.where(alive, reach, covered)
+    return _with_moving(depth, shrink, ladders) if depth.moving.any() else ladders
+
+
+def _with_moving(depth: _Depth, shrink: Floats, ladders: list[list[float]]) -> list[list[float]]:
+    """Ladders of a range with frames more for moving marks, of which less blur is allowed, where none holds them.
+
+    A stop at which a moving mark smears too much whatever the focus gives no ladder.
+    """
+    low, high = _holding(depth, shrink)
+    found: list[list[float]] = []
+    for row, ladder in enumerate(ladders):
+        if not ladder or not np.all(depth.mark_allowed[row, depth.moving] > 0.0):
+            found.append([])
+            continue
+        places = np.array(ladder)[:, None]
+        hit = np.any((places >= low[row]) & (places <= high[row]), axis=0)
+        left = depth.moving & ~hit
+        found.append(ladder + stab(low[row, left], high[row, left]))
+    return found
+
+
+def _holding(depth: _Depth, shrink: Floats) -> tuple[Floats, Floats]:
+    """For every stop and mark the image distances (S, K) between which a frame holds it."""
+    reach = shrink[:, None] * depth.mark_allowed / depth.rates
+    low = high = np.broadcast_to(depth.sharp_at_mm, depth.rates.shape)
+    for _ in range(4):
+        low = depth.sharp_at_mm - reach * depth.allowed(low)
+        high = depth.sharp_at_mm + reach * depth.allowed(high)
+    return np.clip(low, depth.shortest_mm, depth.longest_mm), np.clip(high, depth.shortest_mm, depth.longest_mm)
+
+
+def _marks_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
+    """For every stop the fewest image distances that hold all marks: greedy stabbing of intervals.
+
+    Taking each time the smallest upper end is optimal for intervals on a line.
+    """
+    low, high = _holding(depth, shrink)
+    ladders: list[list[float]] = []
+    for row in range(len(shrink)):
+        usable = depth.allowed_mm[row].max() > 0.0 and bool(np.all(depth.mark_allowed[row] > 0.0))
+        ladders.append(stab(low[row], high[row]) if usable else [])
+    return ladders
+
+
+def stab(low: Floats, high: Floats) -> list[float]:
+    """Fewest points that hit all intervals [low, high].
+
+    Examples
+    --------
+    >>> stab(np.array([0.0, 1.0, 4.0]), np.array([2.0, 3.0, 5.0]))
+    [2.0, 5.0]
+    """
+    order = np.argsort(high)
+    low, high = low[order], high[order]
+    points: list[float] = []
+    left = np.ones(len(low), dtype=bool)
+    while left.any():
+        point = float(high[np.argmax(left)])
+        points.append(point)
+        left &= low > point
+        if len(points) > MOST_FRAMES:
+            return []
+    return points
+
+
+def _tighten(depth: _Depth, step: _Ladders, counts: Floats, share: float) -> tuple[Floats, list[list[float]]]:
+    """With the counts (S,) kept, the least blur that still covers: bisection on the share of c that is used."""
+    rows = len(depth.slopes)
+    low, high = np.zeros(rows), np.full(rows, share)
+    best: list[list[float]] = step(depth, high)
+    for _ in range(_HALVINGS):
+        middle = 0.5 * (low + high)
+        ladders = step(depth, np.maximum(middle, 1e-9))
+        enough = np.array([0 < len(ladder) <= count for ladder, count in zip(ladders, counts, strict=True)])
+        best = [new if ok else old for new, old, ok in zip(ladders, best, enough, strict=True)]
+        low, high = np.where(enough, low, middle), np.where(enough, middle, high)
+    return high, best
+
+
+def _best_row(problem: Problem, depth: _Depth, stops: Floats, shrink: Floats) -> int:
+    """Among stops with the same count: the one whose worst point is best, as `choose_stop` has it."""
+    criterion = problem.criterion
+    if criterion.rule == Rule.DISC:
+        return 0
+    middle = len(depth.grid_mm) // 2
+    blur = shrink * depth.allowed_mm[:, middle]
+    magnification = depth.grid_mm[middle] / problem.focal_mm - 1.0
+    working = stops * (1.0 + magnification / problem.lens.pupil_magnification)
+    if criterion.rule == Rule.WAVE:
+        return int(np.argmax(criterion.contrast(blur, working)))
+    return int(np.argmin(criterion.softness(blur, working)))

@@ -1,0 +1,1 @@
+"""Small parts that every panel uses: theme, lengths, forms, messages."""

@@ -1,0 +1,245 @@
+"""Forms over frozen models: every field validates through the model and complains beside itself."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QWidget
+
+from verispect.errors import VerispectError
+from verispect.quantities import LENGTHS_M, parse_length_m, parse_number, unit_of
+from verispect.sentence import Sentence
+from verispect.ui.controls.lengths import format_length
+from verispect.ui.controls.translate import say, say_error
+
+
+@dataclass(frozen=True)
+class Spec:
+    """One field: the model's key, its label, and how it is written.
+
+    `kind` is "text", "number", "length" (metres), "pair", "range", "optional", "optional range" or "choice";
+    `unit` stands behind.
+    """
+
+    key: str
+    label: str
+    kind: str = "number"
+    unit: str = ""
+    hint: str = ""
+    choices: tuple[tuple[Any, str], ...] = field(default=())
+
+
+class NumberError(VerispectError):
+    """A typed number that cannot be read."""
+
+
+# What pydantic finds wrong, in words that can be translated; its own English serves for what is rare.
+_COMPLAINTS = {
+    "greater_than": "should be greater than {gt:g}",
+    "greater_than_equal": "should be greater than or equal to {ge:g}",
+    "less_than": "should be less than {lt:g}",
+    "less_than_equal": "should be less than or equal to {le:g}",
+    "finite_number": "should be a finite number",
+    "float_parsing": "should be a number",
+    "int_parsing": "should be a whole number",
+    "int_from_float": "should be a whole number",
+    "literal_error": "should be {expected}",
+    "string_too_long": "should have at most {max_length} letters",
+}
+
+
+def complaint_of(error: ValidationError) -> str:
+    """The first complaint of a model, in plain words."""
+    first = error.errors(include_url=False)[0]
+    template = _COMPLAINTS.get(first["type"], "{message}")
+    message = first["msg"].removeprefix("Value error, ").removeprefix("Input ")
+    values = {"message": say_error(ValueError(message)), **first.get("ctx", {})}
+    if first["type"] == "value_error":
+        template, values = message, {}
+    told = say(Sentence(template, values)) if values else say_error(ValueError(template))
+    return told if isinstance(first["input"], dict) else f"{first['input']!r}: {told}"
+
+
+class ModelForm(QWidget):
+    """A form for one model.
+
+    Signals
+    -------
+    edited(model, text)
+        A valid new model and what was changed, for the undo history.
+    """
+
+    edited = pyqtSignal(object, str)
+
+    def __init__(self, specs: list[Spec], system: Callable[[], str], columns: int = 1) -> None:
+        super().__init__()
+        self._specs = {spec.key: spec for spec in specs}
+        self._system = system
+        self._model: BaseModel | None = None
+        self.fields: dict[str, QLineEdit | QComboBox] = {}
+        self._complaints: dict[str, QLabel] = {}
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(2)
+        for index, spec in enumerate(specs):
+            row, column = divmod(index, columns)
+            self._add(grid, spec, 2 * row, 3 * column)
+
+    def _add(self, grid: QGridLayout, spec: Spec, row: int, column: int) -> None:
+        label = QLabel(spec.label)
+        widget: QLineEdit | QComboBox
+        if spec.kind == "choice":
+            widget = QComboBox()
+            # As wide as its column, not as its longest choice.
+            widget.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            widget.setMinimumContentsLength(6)
+            for value, words in spec.choices:
+                widget.addItem(words, value)
+            widget.activated.connect(lambda _index, key=spec.key: self._commit(key))
+        else:
+            widget = QLineEdit()
+            widget.setAlignment(Qt.AlignmentFlag.AlignLeft if spec.kind == "text" else Qt.AlignmentFlag.AlignRight)
+            widget.editingFinished.connect(lambda key=spec.key: self._commit(key))
+        label.setBuddy(widget)
+        widget.setAccessibleName(f"{spec.label} {spec.unit}".strip())
+        if spec.hint:
+            widget.setToolTip(spec.hint)
+        complaint = QLabel()
+        complaint.setProperty("wrong", True)
+        complaint.setWordWrap(True)
+        complaint.hide()
+        unit = QLabel(spec.unit)
+        unit.setProperty("quiet", True)
+        grid.addWidget(label, row, column)
+        grid.addWidget(widget, row, column + 1)
+        grid.addWidget(unit, row, column + 2)
+        grid.addWidget(complaint, row + 1, column, 1, 3)
+        grid.setColumnStretch(column + 1, 1)
+        self.fields[spec.key] = widget
+        self._complaints[spec.key] = complaint
+
+    def line_up(self, *, label_px: int, unit_px: int, columns: int = 1) -> None:
+        """Keep the columns of forms that stand above one another in line."""
+        grid = self.layout()
+        assert isinstance(grid, QGridLayout)
+        for column in range(columns):
+            grid.setColumnMinimumWidth(3 * column, label_px)
+            grid.setColumnMinimumWidth(3 * column + 2, unit_px)
+
+    def show_model(self, model: BaseModel | None) -> None:
+        """Take on a model; None empties and disables the form."""
+        self._model = model
+        self.setEnabled(model is not None)
+        for key, widget in self.fields.items():
+            self._complain(key, "")
+            value = getattr(model, key) if model is not None else None
+            if isinstance(widget, QComboBox):
+                # Blank where the value is none of the choices.
+                widget.setCurrentIndex(widget.findData(value))
+            elif not (widget.hasFocus() and widget.isModified() and model is not None):
+                widget.setText("" if model is None else written_value(self._specs[key], value, self._system()))
+
+    def _commit(self, key: str) -> None:
+        if self._model is None:
+            return
+        spec, widget = self._specs[key], self.fields[key]
+        try:
+            value = (
+                widget.currentData()
+                if isinstance(widget, QComboBox)
+                else read_value(spec, widget.text(), self._system())
+            )
+            if self._written_as_before(spec, widget):
+                self._complain(key, "")
+                return
+            changed = type(self._model).model_validate(self._model.model_dump(by_alias=True) | {key: value})
+        except ValidationError as error:
+            self._complain(key, complaint_of(error))
+        except VerispectError as error:
+            self._complain(key, say_error(error))
+        else:
+            self._complain(key, "")
+            if isinstance(widget, QLineEdit):
+                widget.setModified(False)
+            self.edited.emit(changed, spec.label)
+
+    def _written_as_before(self, spec: Spec, widget: QLineEdit | QComboBox) -> bool:
+        """Whether nothing was typed: a rounded figure must not creep into the plan by a mere visit."""
+        old = getattr(self._model, spec.key)
+        if isinstance(widget, QComboBox):
+            return bool(widget.currentData() == old)
+        return widget.text() == written_value(spec, old, self._system())
+
+    def _complain(self, key: str, text: str) -> None:
+        label, widget = self._complaints[key], self.fields[key]
+        label.setText(text)
+        label.setVisible(bool(text))
+        if bool(widget.property("wrong")) != bool(text):
+            widget.setProperty("wrong", bool(text))
+            widget.style().unpolish(widget)
+            widget.style().polish(widget)
+
+
+def written_value(spec: Spec, value: Any, system: str) -> str:
+    """A model's value as it stands in a field."""
+    if value is None:
+        return ""
+    if spec.kind == "length":
+        return format_length(float(value), system)
+    if spec.kind == "pair":
+        return " × ".join(f"{part:.10g}" for part in value)
+    if spec.kind in ("range", "optional range"):
+        low, high = value
+        return f"{low:.10g}" if low == high else f"{low:.10g}–{high:.10g}"
+    return str(value) if spec.kind == "text" else f"{value:.10g}"
+
+
+def read_value(spec: Spec, text: str, system: str) -> Any:
+    """The typed text as a value for the model; a VerispectError where it is none."""
+    text = text.strip()
+    if spec.kind == "text":
+        return text
+    if spec.kind.startswith("optional") and not text:
+        return None
+    if spec.kind == "length":
+        return parse_length_m(text, default_unit="ft" if system == "imperial" else "m")
+    if spec.kind in ("pair", "range", "optional range"):
+        return _two_numbers(spec, text)
+    return parse_number(text)
+
+
+_PARTED = re.compile(r"\s*(?:×|x|X|–|—|/|;|\bto\b|\bby\b|(?<=[\d.,])\s*-\s*(?=\d)|(?<=\d)\s+(?=\d))\s*")
+
+
+def _two_numbers(spec: Spec, text: str) -> list[float]:
+    """`36×24 mm`, `24-70`, `f/3.5-22`, `36 24`: two numbers, or one that stands for both ends of a range."""
+    parts = [part for part in _PARTED.split(_without_unit(spec, text)) if part]
+    numbers = [parse_number(part) for part in parts]
+    if spec.kind != "pair" and len(numbers) == 1:
+        numbers *= 2
+    if len(numbers) != 2:
+        raise NumberError("write two numbers" if spec.kind == "pair" else "write one or two numbers")
+    return [int(n) if n.is_integer() else n for n in numbers]
+
+
+def _without_unit(spec: Spec, text: str) -> str:
+    """The text without the stop's f/ or the field's own unit; another unit is refused."""
+    text = re.sub(r"^[fF]\s*/\s*|(?<=[-–—])\s*[fF]\s*/\s*", "", text)
+    found = re.search(r"([a-zA-Zµ°]+)\s*$", text)
+    if found is None:
+        return text
+    unit = unit_of(found[1]) or found[1]
+    if unit != spec.unit:
+        right = f"{spec.unit}" if spec.unit in LENGTHS_M else ""
+        raise (
+            NumberError("{typed!r}: write it in {unit}", typed=text, unit=right)
+            if right
+            else NumberError("{typed!r}: write two numbers without a unit", typed=text)
+        )
+    return re.sub(r"\s*[a-zA-Zµ°]+(?=\s*(?:×|x|X|–|—|-|$))", "", text)

@@ -1,0 +1,196 @@
+"""Frame: what the camera sees, with each mark at its place and its softness."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QBrush, QImage, QPainter, QTransform
+
+from verispect.optics.pose import Pose
+from verispect.subject.photograph import Photograph
+from verispect.subject.surface import Surface
+from verispect.ui.controls.theme import Theme, colour
+from verispect.ui.drawings import underlay
+from verispect.ui.drawings.areas_layer import frame_strokes, grips, signs
+from verispect.ui.drawings.board import Board, Drawn
+from verispect.ui.drawings.marks_layer import DrawnMarks
+from verispect.ui.drawings.scene_view import edged_marks
+from verispect.ui.drawings.strokes import Stroke, pen
+from verispect.ui.drawings.view import Box, View
+from verispect.ui.state.session import Shown
+
+_EDGE_POINTS = 12
+
+
+class FrameBoard(Board):
+    """The wanted picture in mm on the print, its middle at 0, 0."""
+
+    def __init__(self) -> None:
+        super().__init__(
+            self.tr("Frame · what the camera sees, as printed"),
+            name=self.tr("Frame drawing"),
+            across=self.tr("across the print [mm]"),
+            up=self.tr("up [mm]"),
+        )
+
+        self._photograph: tuple[QImage, Photograph] | None = None
+
+    def show_photograph(self, image: QImage | None, photo: Photograph | None) -> None:
+        """Lay a photograph under the drawing; None takes it away."""
+        self._photograph = None if image is None or photo is None else (image, photo)
+        self.canvas.backdrop = None if self._photograph is None else self._paint_photograph
+        self.canvas.new_paper()
+        self.redraw()
+
+    def _paint_photograph(self, painter: QPainter, view: View) -> None:
+        """The photograph where its directions lie in the picture: a plane projected onto another."""
+        if self._photograph is None or self.shown is None:
+            return
+        image, photo = self._photograph
+        matrix = photograph_to_drawing(photo, self.shown, self.scale(self.shown))
+        wide, high = photo.pixels
+        corners = np.array([[0, 0, 1], [wide, 0, 1], [wide, high, 1], [0, high, 1]]) @ matrix
+        if np.any(corners[:, 2] < 1e-3):
+            return
+        (x0, y0), (across, up) = (view.area[0], view.area[3]), view.unit_per_px
+        to_px = np.array([[1 / across, 0, 0], [0, -1 / up, 0], [x0 - view.box[0] / across, y0 + view.box[2] / up, 1]])
+        shrunk = np.diag([wide / image.width(), high / image.height(), 1.0])
+        whole = shrunk @ matrix @ to_px
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setTransform(QTransform(*whole.ravel().tolist()), True)
+        painter.setOpacity(0.85)
+        painter.drawImage(0, 0, image)
+
+    def scale(self, shown: Shown) -> float:
+        """Print mm for a tangent of 1."""
+        plan = shown.scene.plan
+        return plan.camera.framing_mm * plan.enlargement()
+
+    def drawn_from(self, shown: Shown) -> object:
+        plan = shown.scene.plan
+        grid = shown.candidate is not None and shown.candidate.method.is_grid
+        candidate = (id(shown.candidate), shown.frame) if grid else None
+        field = id(shown.rendering) if self.field else None
+        photograph = None if self._photograph is None else id(self._photograph[0])
+        areas = id(plan.surfaces), id(plan.scans)
+        return photograph, candidate, plan.camera, plan.kit.body, plan.enlargement(), field, areas
+
+    def draw(self, shown: Shown, theme: Theme) -> Drawn:
+        scale = self.scale(shown)
+        half = shown.scene.half_picture() * scale
+        corners = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]]) * half
+        # What lies below shows through.
+        bare = self._photograph is None and not self.field and not shown.scene.plan.scans
+        paper = QBrush(colour(theme.panel)) if bare else None
+        strokes = [Stroke(corners, pen(theme.ink, 1.6), paper, closed=True)]
+        thirds = pen(theme.line, 1.0, Qt.PenStyle.DotLine)
+        for third in (-1.0 / 3.0, 1.0 / 3.0):
+            x, y = half * third
+            strokes.append(Stroke([(x, -half[1]), (x, half[1])], thirds))
+            strokes.append(Stroke([(-half[0], y), (half[0], y)], thirds))
+        horizon = self._horizon(shown, scale, half)
+        if horizon is not None:
+            strokes.append(Stroke(horizon, pen(theme.faint, 1.4, Qt.PenStyle.DashDotLine)))
+        strokes.extend(frame_strokes(shown, scale, theme, self.selected_surface))
+        strokes.extend(self._cells(shown, theme, scale))
+        surfaces = shown.scene.plan.surfaces
+        every = grips(shown, lambda foot: self._places(shown, foot[None])[0])
+        found = [grip for grip in every if self._depth_m(shown, surfaces[grip.number]) > 0.0]
+        return Drawn(strokes, found, signs(found, theme), [])
+
+    def _depth_m(self, shown: Shown, surface: Surface) -> float:
+        foot = np.array([surface.x_m, surface.y_m, surface.z_m])
+        return float(shown.scene.pose.to_camera_mm(foot)[2]) / 1000.0
+
+    def draw_underlay(self, shown: Shown, theme: Theme) -> QImage | None:
+        """Points of scans, and the samples of surfaces and scans with how soft they are."""
+        scene, view = shown.scene, self.canvas.view
+        if not scene.plan.scans and not (self.field and scene.areas):
+            return None
+        picture = underlay.blank(view)
+        seen_as = (scene.plan.camera, scene.plan.picture_mm, scene.plan.enlargement())
+        for heap in self.dots_of_scans(shown, lambda places: self._places(shown, places), seen_as):
+            underlay.put_dots(picture, heap, theme)
+        if self.field and shown.rendering is not None and scene.areas:
+            of_areas = slice(scene.mark_count, None)
+            places = self._places(shown, scene.world_m[of_areas])
+            underlay.put_spots(picture, view, places, shown.rendering.softness[of_areas], theme)
+        return underlay.as_image(picture)
+
+    def _places(self, shown: Shown, world_m: np.ndarray) -> np.ndarray:
+        """Where places of the world lie on the print; far off where they lie behind the camera."""
+        seen = shown.scene.pose.to_camera_mm(world_m)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            tangents = np.where(seen[:, 2:] > 0.0, seen[:, :2] / seen[:, 2:], 1e6)
+        return (tangents - shown.scene.picture_centre()) * self.scale(shown)
+
+    def draw_marks(self, shown: Shown) -> DrawnMarks:
+        points = shown.scene.points_mm[: shown.scene.mark_count]
+        places = (points[:, :2] / points[:, 2:] - shown.scene.picture_centre()) * self.scale(shown)
+        return edged_marks(shown, places, self.visible(), self.selected, lambda _k: self.tr("(outside)"))
+
+    def extent(self, shown: Shown) -> Box:
+        half = shown.scene.half_picture() * self.scale(shown)
+        return -1.06 * half[0], 1.06 * half[0], -1.06 * half[1], 1.06 * half[1]
+
+    def _horizon(self, shown: Shown, scale: float, half: np.ndarray) -> np.ndarray | None:
+        """Where level directions fall: x r_y + y u_y + n_y = 0, within the picture."""
+        right, up, forward = shown.scene.pose.matrix[:, 1]
+        if abs(up) < 1e-6:
+            return None
+        across, above = shown.scene.picture_centre() * scale
+        x = np.array([-half[0], half[0]])
+        y = -(forward * scale + right * (x + across)) / up - above
+        return np.stack([x, y], axis=1) if np.all(np.abs(y) <= half[1] * 1.02) else None
+
+    def _cells(self, shown: Shown, theme: Theme, scale: float) -> list[Stroke]:
+        """Edges of the frames of a grid."""
+        candidate = shown.candidate
+        if candidate is None or not candidate.method.is_grid:
+            return []
+        size = np.asarray(shown.scene.plan.sensor_mm)
+        centre = shown.scene.picture_centre()
+        strokes = []
+        for index, exposure in enumerate(candidate.exposures[:400]):
+            edge = _edge(size)
+            if candidate.method.shifts:
+                edge = -(np.asarray(exposure.sensor_centre_mm) + _edge(size))
+            tangents = edge / exposure.state.image_distance_mm
+            seen = _in_picture(tangents, exposure.pose, shown.scene.pose)
+            if seen is None:
+                continue
+            current = index == min(shown.frame, len(candidate.exposures) - 1)
+            style = pen(theme.sharp, 2.0 if current else 1.0, alpha=255 if current else 150)
+            strokes.append(Stroke((seen - centre) * scale, style, closed=True))
+        return strokes
+
+
+def photograph_to_drawing(photo: Photograph, shown: Shown, scale: float) -> np.ndarray:
+    """(column, row, 1) of the photograph times this (3, 3) is (across, up, 1) of the drawing, times a depth."""
+    middle = photo.axis_px[::-1]
+    f = photo.focal_px
+    rays = np.array([[1 / f, 0, 0], [0, -1 / f, 0], [-middle[0] / f, middle[1] / f, 1.0]])
+    turned = rays @ photo.pose(0.0).matrix @ shown.scene.pose.matrix.T
+    centre = shown.scene.picture_centre()
+    found: np.ndarray = turned @ np.array(
+        [[scale, 0, 0], [0, scale, 0], [-centre[0] * scale, -centre[1] * scale, 1.0]]
+    )
+    return found
+
+
+def _edge(size: np.ndarray) -> np.ndarray:
+    """Points round a rectangle of this size, (K, 2)."""
+    run = np.linspace(-0.5, 0.5, _EDGE_POINTS)
+    half = np.full(_EDGE_POINTS, 0.5)
+    around = [(run, -half), (half, run), (-run, half), (-half, -run)]
+    found: np.ndarray = np.concatenate([np.stack(pair, axis=1) for pair in around]) * size
+    return found
+
+
+def _in_picture(tangents: np.ndarray, frame: Pose, picture: Pose) -> np.ndarray | None:
+    """Tangents of one camera's view as tangents of another's; None where it looks away."""
+    rays = np.concatenate([tangents, np.ones((len(tangents), 1))], axis=1)
+    seen = rays @ frame.matrix @ picture.matrix.T
+    if np.any(seen[:, 2] < 0.05):
+        return None
+    return seen[:, :2] / seen[:, 2:]

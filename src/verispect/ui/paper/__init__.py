@@ -1,0 +1,1 @@
+"""The field sheet and drawings as files."""

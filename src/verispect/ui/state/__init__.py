@@ -1,0 +1,1 @@
+"""What is open, weighed, chosen and shown, without widgets."""

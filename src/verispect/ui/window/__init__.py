@@ -1,0 +1,1 @@
+"""The window that arranges stations, drawings and strip."""

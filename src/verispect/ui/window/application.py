@@ -1,0 +1,87 @@
+"""Starting the window."""
+
+from __future__ import annotations
+
+import gc
+import logging
+import sys
+from pathlib import Path
+from types import TracebackType
+
+from platformdirs import user_config_path, user_state_path
+from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from verispect.files.recovery import RecoveryStore
+from verispect.ui.controls.theme import font
+from verispect.ui.window.main_window import MainWindow
+from verispect.ui.workflows.plan_files import demo_plan
+
+_log = logging.getLogger("verispect")
+
+
+def make_application(arguments: list[str]) -> QApplication:
+    """The Qt application with the program's font."""
+    existing = QApplication.instance()
+    app = existing if isinstance(existing, QApplication) else QApplication(arguments)
+    app.setApplicationName("verispect")
+    app.setApplicationDisplayName("Verispect")
+    app.setStyle("Fusion")
+    app.setFont(font(10.0))
+    return app
+
+
+def make_window(*, settings: QSettings | None = None, recovery_folder: Path | None = None) -> MainWindow:
+    """A window with its settings and recovery folder; those of the user by default."""
+    if settings is None:
+        path = user_config_path("verispect", ensure_exists=True) / "settings.ini"
+        settings = QSettings(str(path), QSettings.Format.IniFormat)
+    folder = recovery_folder or user_state_path("verispect") / "recovery"
+    return MainWindow(settings, RecoveryStore(folder))
+
+
+def keep_quick() -> None:
+    """Short turns for threads, and few collections of what is there to stay: both would show in a drag."""
+    sys.setswitchinterval(0.0005)
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 50)
+
+
+def run(path: Path | None, *, demo: bool = False) -> int:
+    """Open the window and stay until it closes."""
+    logging.basicConfig(level=logging.WARNING)
+    app = make_application(sys.argv[:1])
+    keep_quick()
+    window = make_window()
+    _report_faults(window)
+    if demo:
+        window.document.open(demo_plan(), None)
+    else:
+        window.desk.new()
+    window.show()
+    if path is not None:
+        window.open_path(path)
+    QTimer.singleShot(0, window.desk.offer_recovery)
+    return app.exec()
+
+
+def _report_faults(window: MainWindow) -> None:
+    """A fault of the program is logged and said in one sentence; the work stays, and a copy is kept."""
+
+    said: set[str] = set()
+
+    def on_fault(kind: type[BaseException], fault: BaseException, trace: TracebackType | None) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            window.close()
+            return
+        key = repr(fault)
+        if key in said:
+            return
+        said.add(key)
+        _log.error("unforeseen fault", exc_info=(kind, fault, trace))
+        window.desk.autosave()
+        window.message.say(
+            window.tr("Something went wrong in the program itself; your work is still here. Save it and start again.")
+        )
+
+    sys.excepthook = on_fault

@@ -1,0 +1,384 @@
+"""The window: the way, the board, a station's panel and the strip, round one open plan."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QShowEvent
+from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from verispect.errors import VerispectError
+from verispect.files.recovery import RecoveryStore
+from verispect.plan.document import Plan
+from verispect.ui.controls.message_bar import MessageBar
+from verispect.ui.controls.theme import THEMES, style_sheet
+from verispect.ui.drawings.three_views import BoardArea
+from verispect.ui.panels.not_built import LaterPanel
+from verispect.ui.panels.setting import SetPanel
+from verispect.ui.panels.subject import SubjectPanel
+from verispect.ui.state.notices import Notices
+from verispect.ui.state.plan_document import PlanDocument, with_choice
+from verispect.ui.state.preferences import Preferences
+from verispect.ui.state.session import Session, Shown, Standing
+from verispect.ui.window.menus import build_menus
+from verispect.ui.window.method_strip import Strip
+from verispect.ui.window.station_bar import StationState, Way
+from verispect.ui.work.weigher import Weigher
+from verispect.ui.workflows.mark_files import MarksDesk
+from verispect.ui.workflows.photographs import PhotographDesk
+from verispect.ui.workflows.plan_files import FileDesk
+from verispect.ui.workflows.scans import ScanDesk
+
+if TYPE_CHECKING:
+    from verispect.plan.advise.follow_up import Further
+    from verispect.plan.advise.weigh import Weighing
+    from verispect.ui.panels.kit import KitPanel
+    from verispect.ui.panels.weigh import WeighPanel
+
+PANEL_WIDTH = 490
+
+
+class MainWindow(QMainWindow):
+    """Everything on screen. Views show the document; the document changes through commands."""
+
+    def __init__(self, settings: QSettings, recovery: RecoveryStore) -> None:
+        super().__init__()
+        self.preferences = Preferences(settings)
+        self.undo_actions: tuple[QAction | None, ...] = ()
+        self.document = PlanDocument(self)
+        self.weigher = Weigher(self)
+        self.session, self.notices = Session(), Notices(self)
+        self.theme = THEMES.get(self.preferences.theme, THEMES["light"])
+        self.message = MessageBar()
+        self.board = BoardArea(self.document)
+        self.marks_desk = MarksDesk(self, self.document, self.notices)
+        self.desk = FileDesk(self, self.document, self.session, self.notices, self.preferences, recovery, self.board)
+        self.scan_desk = ScanDesk(self, self.document, self.notices, self.preferences)
+        self.photograph_desk = PhotographDesk(self, self.document, self.notices, self.board.frame)
+        # Before there is anything to restyle: what is not shown yet is styled when it is.
+        self.setStyleSheet(style_sheet(self.theme))
+        self._build()
+        build_menus(self)
+        self._connect()
+        self.apply_theme(self.theme.name)
+        self.set_system(self.preferences.system)
+        self.resize(1280, 800)
+        self.show_station("subject")
+        self._refit = True
+
+    # Building --------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        self.way, self.strip = Way(), Strip()
+        self.subject = SubjectPanel(self.document)
+        self.set = SetPanel(lambda: self.preferences.system)
+        self.panels: dict[str, QWidget] = {
+            "subject": self.subject,
+            # Built when first wanted: the window opens sooner without them.
+            "kit": QWidget(),
+            "weigh": QWidget(),
+            "set": self.set,
+            **{key: LaterPanel(key) for key in ("shoot", "prove", "keep")},
+        }
+        self.stack = QStackedWidget()
+        self.stack.setObjectName("panel")
+        self.stack.setFixedWidth(PANEL_WIDTH)
+        for panel in self.panels.values():
+            panel.setObjectName("panel")
+            self.stack.addWidget(panel)
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.way)
+        middle.addWidget(self.stack)
+        middle.addWidget(self.board, 1)
+        whole = QWidget()
+        layout = QVBoxLayout(whole)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.message)
+        layout.addLayout(middle, 1)
+        layout.addWidget(self.strip)
+        self.setCentralWidget(whole)
+
+    @cached_property
+    def kit(self) -> KitPanel:
+        """The kit's panel."""
+        from verispect.ui.panels.kit import KitPanel
+
+        panel = KitPanel(self.document, lambda: self.preferences.system)
+        self._put("kit", panel)
+        panel.refresh()
+        return panel
+
+    @cached_property
+    def weigh(self) -> WeighPanel:
+        """The weighing's panel."""
+        from verispect.ui.panels.weigh import WeighPanel
+
+        panel = WeighPanel(self.document, lambda: self.preferences.system)
+        panel.advised_wanted.connect(lambda: self.take_method(None))
+        panel.method_wanted.connect(self.take_method)
+        panel.apply_theme(self.theme)
+        self._put("weigh", panel)
+        panel.refresh()
+        if self.session.weighing is not None or self.session.complaint:
+            panel.show_weighing(self.session.weighing, self.session.complaint)
+        return panel
+
+    def _put(self, key: str, panel: QWidget) -> None:
+        """A panel in the place that was kept for it."""
+        kept = self.panels[key]
+        panel.setObjectName("panel")
+        place, in_front = self.stack.indexOf(kept), self.stack.currentWidget() is kept
+        self.stack.insertWidget(place, panel)
+        self.stack.removeWidget(kept)
+        kept.deleteLater()
+        self.panels[key] = panel
+        if in_front:
+            self.stack.setCurrentWidget(panel)
+
+    def _connect(self) -> None:
+        document = self.document
+        self.notices.said.connect(self.message.say)
+        self.desk.saved.connect(self._show_title)
+        document.changed.connect(self._on_changed)
+        document.previewed.connect(self._on_previewed)
+        document.replaced.connect(self._on_replaced)
+        # While a command is carried out the stack still tells its old state; these come after.
+        document.undo_stack.cleanChanged.connect(lambda _clean: self._show_title())
+        document.undo_stack.indexChanged.connect(lambda _index: self.desk.mark_changed())
+        self.weigher.weighed.connect(self._on_weighed)
+        self.weigher.failed.connect(self._on_failed)
+        self.weigher.further.connect(self._on_further)
+        self.weigher.busy.connect(lambda share: self.strip.set_stale(share < 1.0))
+        self.way.went.connect(self.show_station)
+        self.strip.chosen.connect(self.take_method)
+        self.board.picked.connect(self.select_mark)
+        self.board.surface_picked.connect(self.select_surface)
+        self.subject.surface_selected.connect(self.board.select_surface)
+        self.subject.scan_wanted.connect(self.scan_desk.read)
+        self.subject.photograph_wanted.connect(self.photograph_desk.open)
+        self.subject.tool_wanted.connect(self.board.set_tool)
+        self.subject.page_shown.connect(lambda _key: self._make_room())
+        self.photograph_desk.shown.connect(self._make_room)
+        self.scan_desk.brought.connect(self._on_scan)
+        self.board.pointed.connect(lambda direction: self.subject.photograph.on_point(direction))
+        self.board.lined.connect(lambda first, second: self.subject.photograph.on_line(first, second))
+        self.board.tool_changed.connect(self._on_tool)
+        self.subject.selected.connect(self.select_mark)
+        self.set.frame_picked.connect(self._on_frame)
+        self.set.best_wanted.connect(lambda: self.take_method(self.document.plan.choice.method))
+        self.set.sheet_wanted.connect(self.desk.save_sheet)
+        self.set.table_wanted.connect(self.desk.save_table)
+
+    # What is shown ---------------------------------------------------------------------------------
+
+    @property
+    def shown(self) -> Shown | None:
+        """What is on the board."""
+        return self.session.shown
+
+    @property
+    def weighing(self) -> Weighing | None:
+        """The last weighing."""
+        return self.session.weighing
+
+    def show_station(self, key: str) -> None:
+        """Bring a station's panel to the front."""
+        if key in ("kit", "weigh"):
+            getattr(self, key)
+        self.stack.setCurrentWidget(self.panels[key])
+        self.way.show_station(key)
+        if key == "subject" and self.subject.currentIndex() == 0:
+            self.subject.table.setFocus()
+        if key != "subject":
+            self.board.set_tool("")
+        self._make_room()
+
+    def _make_room(self) -> None:
+        """A large frame drawing while one works on the photograph."""
+        on_photo = self.stack.currentWidget() is self.subject and self.subject.page() == "photograph"
+        self.board.enlarge_frame(on_photo and self.document.plan.photograph is not None)
+
+    def station(self) -> str:
+        """The key of the station in front."""
+        current = self.stack.currentWidget()
+        return next(key for key, panel in self.panels.items() if panel is current)
+
+    def take_method(self, key: str | None) -> None:
+        """Take a method (None: the advised one) with its best numbers."""
+        self.session.frame = 0
+        self.document.change(with_choice(self.document.plan, method=key), self.tr("choice of method"))
+        self._refresh_board()
+
+    def add_mark(self) -> None:
+        """A new mark, in the table where it can be typed over."""
+        self.show_station("subject")
+        self.subject.add_mark()
+
+    def select_mark(self, index: int) -> None:
+        """Select a mark in the table and all drawings."""
+        self.subject.table.select_mark(index)
+        self.board.select(index)
+
+    def select_surface(self, index: int) -> None:
+        """Bring a surface's form to the front and mark it in all drawings."""
+        self.show_station("subject")
+        self.subject.show_page("areas")
+        self.subject.areas.list.setCurrentRow(index)
+
+    def apply_theme(self, name: str) -> None:
+        """Light or dusk."""
+        self.theme = THEMES[name]
+        self.preferences.theme = name
+        sheet = style_sheet(self.theme)
+        if self.styleSheet() != sheet:
+            self.setStyleSheet(sheet)
+        for view in (self.way, self.strip, self.board):
+            view.apply_theme(self.theme)
+        if "weigh" in self.__dict__:
+            self.weigh.apply_theme(self.theme)
+
+    def set_system(self, system: str) -> None:
+        """Metres or feet and inches everywhere."""
+        self.preferences.system = system
+        self.subject.model.show_lengths(system)
+        self.board.set_system(system)
+        self.subject.refresh()
+        self.subject.catch.write_lengths_anew()
+        if "kit" in self.__dict__:
+            self.kit.refresh()
+        self._refresh_set()
+
+    def _refresh_board(self) -> None:
+        """Draw the plan as shown; quick, for every step of a drag."""
+        shown = self.session.look(self.document.shown)
+        self.board.show_scene(None if shown.is_empty else shown)
+        if self._refit and not shown.is_empty and self.isVisible():
+            self._refit = False
+            self.board.fit()
+
+    def _refresh_set(self) -> None:
+        self.set.show_scene(self.session.shown, self.session.complaint)
+
+    def _shown_key(self) -> str | None:
+        return self.session.shown_key(self.document.shown)
+
+    # Answers to the document and the weigher ----------------------------------------------------------
+
+    def _on_replaced(self) -> None:
+        self.session.forget()
+        self._refit = True
+        self.message.hide()
+
+    def _on_changed(self) -> None:
+        self._refresh_board()
+        self.weigher.request(self.document.plan, at_once=True)
+        self._refresh_set()
+        self._show_title()
+        self._show_states()
+
+    def _on_previewed(self) -> None:
+        self._refresh_board()
+        self.weigher.request(self.document.shown)
+
+    def _on_weighed(self, weighing: Weighing, plan: Plan) -> None:
+        self.session.take(weighing, plan)
+        self._refresh_board()
+        self.strip.show_weighing(weighing, self._shown_key())
+        if plan is self.document.plan:
+            self.weigh.show_weighing(weighing, "")
+            self._refresh_set()
+            self._show_states()
+
+    def _on_further(self, found: Further, plan: Plan) -> None:
+        if plan is self.document.plan and self.session.is_current(plan):
+            self.weigh.show_further(found)
+
+    def _on_failed(self, complaint: str) -> None:
+        self.session.refuse(complaint)
+        self._refresh_board()
+        self.strip.show_weighing(None, self._shown_key())
+        self.weigh.show_weighing(None, complaint)
+        self._refresh_set()
+        self._show_states()
+
+    def _on_frame(self, frame: int) -> None:
+        self.session.frame = frame
+        self._refresh_board()
+        QTimer.singleShot(0, self._refresh_set)
+
+    def _on_scan(self) -> None:
+        self.show_station("subject")
+        self.subject.show_page("areas")
+        self.subject.areas.select_last_scan()
+
+    def _on_tool(self, tool: str) -> None:
+        if "photograph" in self.subject.__dict__:
+            self.subject.photograph.show_tool(tool)
+
+    def _show_title(self) -> None:
+        document = self.document
+        name = document.path.name if document.path else document.plan.title or self.tr("Untitled plan")
+        if document.read_only:
+            name += " " + self.tr("(read only)")
+        self.setWindowTitle(f"{name}[*] · Verispect")
+        self.setWindowModified(not document.undo_stack.isClean())
+
+    def _show_states(self) -> None:
+        plan, weighing = self.document.plan, self.session.weighing
+        later = StationState("later", self.tr("not built yet"))
+        states = {"shoot": later, "prove": later, "keep": later}
+        marks, lenses = len(plan.marks), len(plan.kit.lenses)
+        areas = len(plan.surfaces) + len(plan.scans)
+        of_areas = self.tr("1 area") if areas == 1 else self.tr("{0} areas").format(areas)
+        of_marks = self.tr("1 mark") if marks == 1 else self.tr("{0} marks").format(marks)
+        words = ", ".join([of_marks] * bool(marks) + [of_areas] * bool(areas))
+        there = marks or areas
+        states["subject"] = StationState("done" if there else "missing", words if there else self.tr("no marks yet"))
+        states["kit"] = StationState(
+            "done" if lenses else "missing",
+            (self.tr("1 lens") if lenses == 1 else self.tr("{0} lenses").format(lenses))
+            if lenses
+            else self.tr("no lens yet"),
+        )
+        if weighing is None:
+            words = self.tr("cannot weigh") if self.session.complaint else self.tr("working")
+        else:
+            holding = sum(candidate.holds for candidate in weighing.candidates)
+            words = self.tr("{0} of {1} hold").format(holding, len(weighing.candidates))
+        states["weigh"] = StationState(self.session.standing_of_weigh(plan), words)
+        standing = self.session.standing_of_set(plan)
+        taken = self.tr("taken") if plan.choice.method else self.tr("as advised")
+        if self.session.shown is not None and self.session.shown.by_hand:
+            taken = self.tr("moved by hand")
+        states["set"] = StationState(standing, taken if standing != Standing.MISSING else "")
+        self.way.show_states(states)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._refit:
+            QTimer.singleShot(0, self._refresh_board)
+        QTimer.singleShot(30, self.weigher.release)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self.desk.may_leave():
+            event.ignore()
+            return
+        self.weigher.close()
+        self.desk.close()
+        # The stack speaks once more when Qt takes it down, after what would listen is gone.
+        self.document.undo_stack.cleanChanged.disconnect()
+        self.document.undo_stack.indexChanged.disconnect()
+        event.accept()
+
+    def report(self, error: VerispectError | str) -> None:
+        """Say a sentence above the board."""
+        self.notices.report(error)
+
+    def open_path(self, path: Path) -> None:
+        """Open a plan at once."""
+        self.desk.open_path(path)

@@ -1,0 +1,1 @@
+"""Long work off the window's thread."""

@@ -1,0 +1,116 @@
+"""Long work in a process of its own, with progress, and given up when asked; the window only looks in."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from verispect.errors import VerispectError
+from verispect.ui.controls.translate import say
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future, ProcessPoolExecutor
+
+_log = logging.getLogger("verispect")
+_LOOK_EVERY_MS = 40
+
+# In the worker: whether it is to give up, and how far it is.
+_stop: Any = None
+_share: Any = None
+
+
+def _begin(stop: Any, share: Any) -> None:
+    global _stop, _share
+    _stop, _share = stop, share
+
+
+def _set_share(share: float) -> None:
+    _share.value = share
+
+
+def _is_stopped() -> bool:
+    return bool(_stop.value)
+
+
+def _work(function: Callable[..., Any], arguments: tuple[Any, ...], *, watched: bool) -> tuple[Any, Any]:
+    watch: dict[str, Any] = {"progress": _set_share, "is_cancelled": _is_stopped} if watched else {}
+    try:
+        return function(*arguments, **watch), None
+    except VerispectError as error:
+        return None, error.sentence
+
+
+class Job(QObject):
+    """One piece of work: a plain function that can be sent to another process.
+
+    Signals
+    -------
+    done(object)
+        What it gave.
+    failed(str)
+        Why it did not.
+    progress(float)
+    ended
+        Whatever came of it; also after it was given up.
+    """
+
+    done = pyqtSignal(object)
+    failed = pyqtSignal(str)
+    progress = pyqtSignal(float)
+    ended = pyqtSignal()
+
+    def __init__(self, parent: QObject, function: Callable[..., Any], *arguments: Any, watched: bool = False) -> None:
+        """`watched` functions take `progress` and `is_cancelled`."""
+        super().__init__(parent)
+        import multiprocessing
+        from concurrent.futures import ProcessPoolExecutor
+
+        context = multiprocessing.get_context("spawn")
+        self._stop, self._share = context.Value("b", 0), context.Value("d", 0.0)
+        self._pool: ProcessPoolExecutor | None = ProcessPoolExecutor(
+            1, context, initializer=_begin, initargs=(self._stop, self._share)
+        )
+        self._future: Future[tuple[Any, Any]] = self._pool.submit(_work, function, arguments, watched=watched)
+        self._given_up = False
+        self._beat = QTimer(self)
+        self._beat.setInterval(_LOOK_EVERY_MS)
+        self._beat.timeout.connect(self._look)
+        self._beat.start()
+
+    def give_up(self) -> None:
+        """Break it off; nothing more is told of it but that it ended."""
+        self._given_up = True
+        self._stop.value = 1
+        self._end()
+
+    def _look(self) -> None:
+        if not self._future.done():
+            self.progress.emit(float(self._share.value))
+            return
+        future = self._future
+        self._end()
+        fault = future.exception()
+        if fault is not None:
+            _log.error("work in the background broke off", exc_info=fault)
+            self.failed.emit(self.tr("The work broke off through a fault of this program or for want of memory"))
+            return
+        outcome, complaint = future.result()
+        if complaint is not None:
+            self.failed.emit(say(complaint))
+        else:
+            self.done.emit(outcome)
+
+    def _end(self) -> None:
+        self._beat.stop()
+        if self._pool is not None:
+            # Work that watches ends at its next look; what does not is ended with its process.
+            processes = list((self._pool._processes or {}).values()) if self._given_up else []
+            self._pool.shutdown(wait=False, cancel_futures=True)
+            for process in processes:
+                process.terminate()
+            self._pool = None
+        self.ended.emit()
+        self.deleteLater()

@@ -1,0 +1,152 @@
+"""The process that weighs: the window keeps its interpreter, and so its pace, to itself.
+
+One process serves all windows of the program. What is wanted and how far it is pass through shared
+memory, plans and results through the pool.
+"""
+
+from __future__ import annotations
+
+import atexit
+import os
+import threading
+from typing import TYPE_CHECKING, Any
+
+from verispect.errors import VerispectError
+from verispect.plan.document import Plan
+from verispect.sentence import Sentence
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future, ProcessPoolExecutor
+
+    from verispect.plan.advise.follow_up import Further
+    from verispect.plan.advise.weigh import Weighing
+
+Outcome = tuple["Weighing | None", Sentence | None]
+
+# In the worker: the number last given up, and [number, share done] of the work under way.
+_given_up: Any = None
+_progress: Any = None
+# The number of the last weighing, and it.
+_last: tuple[int, Weighing] | None = None
+
+
+def _begin(given_up: Any, progress: Any) -> None:
+    global _given_up, _progress
+    _given_up, _progress = given_up, progress
+    threading.Thread(target=_leave_with_window, daemon=True).start()
+    # What a weighing needs is imported before the first is asked for.
+
+    import scipy.spatial  # noqa: F401
+
+    import verispect.plan.advise.weigh  # noqa: F401
+
+
+def _leave_with_window() -> None:
+    """End when the window's process ends, however that may happen."""
+    import multiprocessing
+
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        parent.join()
+        os._exit(0)
+
+
+def _weigh(plan: Plan, number: int) -> Outcome:
+    from verispect.plan.advise.weigh import Cancelled, weigh
+
+    def progress(share: float, _text: str) -> None:
+        _progress[0], _progress[1] = float(number), share
+
+    global _last
+    try:
+        weighing = weigh(plan, is_cancelled=lambda: _given_up.value >= number, progress=progress)
+    except Cancelled:
+        return None, None
+    except VerispectError as error:
+        return None, error.sentence
+    _last = (number, weighing)
+    return weighing, None
+
+
+def _further(of: int, number: int) -> Further | None:
+    """What comes after the advice of a weighing, unless another was done since or it is given up."""
+    from verispect.plan.advise.follow_up import further
+    from verispect.plan.advise.weigh import Cancelled
+
+    if _last is None or _last[0] != of:
+        return None
+    try:
+        return further(_last[1], is_cancelled=lambda: _given_up.value >= number)
+    except (Cancelled, VerispectError):
+        return None
+
+
+class WeighingProcess:
+    """Starts when first asked, and again should it have died.
+
+    Nothing of it is made or imported before: the window is painted first.
+    """
+
+    def __init__(self) -> None:
+        self._context: Any = None
+        self._given_up: Any = None
+        self._progress: Any = None
+        self._pool: ProcessPoolExecutor | None = None
+        self._number = 0
+
+    def begin(self) -> None:
+        """Have the process started and warm; returns at once."""
+        if self._pool is not None:
+            return
+        import multiprocessing
+        from concurrent.futures import ProcessPoolExecutor
+
+        if self._context is None:
+            self._context = multiprocessing.get_context("spawn")
+            self._given_up = self._context.Value("q", 0)
+            self._progress = self._context.Array("d", [0.0, 0.0])
+            atexit.register(self.close)
+        self._pool = ProcessPoolExecutor(
+            1, self._context, initializer=_begin, initargs=(self._given_up, self._progress)
+        )
+        self._pool.submit(int)
+
+    def submit(self, plan: Plan) -> tuple[int, Future[Outcome]]:
+        """Weigh a plan; gives the number to give it up by, and what will hold the outcome."""
+        self.begin()
+        assert self._pool is not None
+        self._number += 1
+        return self._number, self._pool.submit(_weigh, plan, self._number)
+
+    def submit_further(self, of: int) -> tuple[int, Future[Further | None]]:
+        """What comes after the advice of the weighing with that number."""
+        self.begin()
+        assert self._pool is not None
+        self._number += 1
+        return self._number, self._pool.submit(_further, of, self._number)
+
+    def give_up(self, number: int) -> None:
+        """Break off this work and all older."""
+        if self._given_up is not None:
+            self._given_up.value = max(self._given_up.value, number)
+
+    def share_done(self, number: int) -> float:
+        """How far this work is, 0 to 1."""
+        return float(self._progress[1]) if self._progress and self._progress[0] == number else 0.0
+
+    def replace_if_broken(self, fault: BaseException) -> None:
+        """After a fault: begin anew where the process itself has died."""
+        from concurrent.futures.process import BrokenProcessPool
+
+        if isinstance(fault, BrokenProcessPool):
+            self.close()
+
+    def close(self) -> None:
+        """End the process; it begins anew when next asked."""
+        self.give_up(self._number)
+        if self._pool is not None:
+            self._pool.shutdown(wait=True, cancel_futures=True)
+            self._pool = None
+
+
+PROCESS = WeighingProcess()

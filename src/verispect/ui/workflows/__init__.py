@@ -1,0 +1,1 @@
+"""What a person does with files, step by step: dialogs, reading, saving."""

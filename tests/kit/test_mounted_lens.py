@@ -1,0 +1,164 @@
+"""A lens of the kit at one focal length: interpolation, references, fitted things, breathing, its own blur."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from tests.conftest import a_lens
+from verispect.kit.lens import Lens
+from verispect.kit.mounted_lens import focal_range, optic_at
+
+
+def zoom(**values) -> Lens:
+    rows = [
+        {"focal_mm": 24, "pupil_magnification": 1.8, "closest_m": 0.4, "f_numbers": [2.8, 22], "image_circle_mm": 44},
+        {"focal_mm": 96, "pupil_magnification": 0.9, "closest_m": 0.6, "f_numbers": [5.6, 22], "image_circle_mm": 50},
+    ]
+    plain = {"name": "zoom", "focal_mm": [24, 96], "f_numbers": [2.8, 22], "closest_m": 0.4, "by_focal": rows}
+    return Lens.model_validate(plain | values)
+
+
+def test_data_by_focal_length_are_straight_in_its_logarithm() -> None:
+    middle = optic_at(zoom(), 48.0)
+    assert middle.pupil_magnification == pytest.approx(1.35)
+    assert middle.image_circle_mm == pytest.approx(47.0)
+    assert middle.f_numbers == pytest.approx((4.2, 22.0))
+    assert optic_at(zoom(), 96.0).pupil_magnification == pytest.approx(0.9)
+    assert optic_at(zoom(by_focal=[]), 48.0).pupil_magnification == 1.0
+
+
+def test_the_contracts_plain_lens_is_taken_as_it_stands() -> None:
+    optic = optic_at(Lens.model_validate(a_lens(24.0)), 24.0)
+    assert (optic.focal_mm, optic.pupil_magnification, optic.principal_separation_mm) == (24.0, 1.0, 0.0)
+    assert optic.shortest_image_mm == 24.0
+    assert (optic.tilt_deg, optic.shift_mm, optic.f_numbers) == (8.5, 12.0, (2.8, 22.0))
+
+
+@pytest.mark.parametrize("reference", ["sensor", "front", "principal"])
+def test_closest_focus_is_reckoned_from_its_reference(reference) -> None:
+    """Hand-worked: 50 mm, separation 6, front 20 ahead of the front principal point, object at 450 mm from it."""
+    image = 50.0 * 450.0 / 400.0
+    marked = {"sensor": 450.0 + image + 6.0, "front": 430.0, "principal": 450.0}[reference]
+    lens = Lens(
+        name="l", focal_mm=(50, 50), f_numbers=(2, 16), closest_m=marked / 1000.0, closest_from=reference,
+        front_ahead_mm=20.0, principal_separation_mm=6.0,
+    )  # fmt: skip
+    optic = optic_at(lens, 50.0)
+    assert optic.longest_image_mm == pytest.approx(image)
+    assert optic.closest_mm == pytest.approx(450.0)
+
+
+def test_the_entrance_pupil_gives_the_front() -> None:
+    """The pupil lies f(1 − 1/p) ahead of the front principal point, so the front 30 mm before it is known too."""
+    lens = Lens(
+        name="l",
+        focal_mm=(50, 50),
+        f_numbers=(2, 16),
+        closest_m=0.5,
+        pupil_behind_front_mm=30.0,
+        pupil_magnification=2.0,
+    )
+    assert optic_at(lens, 50.0).front_ahead_mm == pytest.approx(30.0 + 25.0)
+
+
+def test_tubes_as_long_as_the_focal_length_give_life_size() -> None:
+    lens = Lens.model_validate(a_lens(50.0, fitted={"tube_mm": 50.0}))
+    optic = optic_at(lens, 50.0)
+    assert optic.shortest_image_mm == pytest.approx(100.0)
+    assert optic.longest_image_mm > 100.0
+    # Infinity is gone: the farthest sharp thing stands at 2 f.
+    f, v = optic.focal_mm, optic.shortest_image_mm
+    assert f * v / (v - f) == pytest.approx(100.0)
+
+
+def test_converter_multiplies_focal_length_and_stop_and_keeps_closest_distance_about() -> None:
+    bare, longer = Lens.model_validate(a_lens(100.0)), Lens.model_validate(
+        a_lens(100.0, fitted={"converter_times": 1.4, "converter_from_image_mm": 40.0})
+    )  # fmt: skip
+    assert focal_range(longer) == pytest.approx((140.0, 140.0))
+    optic = optic_at(longer, 140.0)
+    assert optic.f_numbers == pytest.approx((2.8 * 1.4, 22 * 1.4))
+    assert optic.longest_image_mm / optic.focal_mm == pytest.approx(
+        optic_at(bare, 100.0).longest_image_mm / 100.0
+    )  # the magnification grows by 1.4 where the image distance does
+
+
+def test_a_zoom_with_a_close_up_lens_is_found_by_its_acting_focal_length() -> None:
+    lens = zoom(fitted={"close_up_dioptres": 2.0}, front_ahead_mm=20.0)
+    short, long = focal_range(lens)
+    assert short < 24.0
+    assert long < 96.0
+    wanted = 0.5 * (short + long)
+    optic = optic_at(lens, wanted)
+    assert optic.focal_mm == pytest.approx(wanted, rel=1e-9)
+    assert optic.bare_focal_mm > wanted
+
+
+def macro() -> Lens:
+    return Lens.model_validate(a_lens(100.0, closest_m=0.3, focusing="internal", closest_magnification=1.0))
+
+
+def test_inner_focusing_lens_has_the_magnification_that_was_measured() -> None:
+    lens = Lens(
+        name="macro",
+        focal_mm=(100, 100),
+        f_numbers=(2.8, 22),
+        closest_m=0.3,
+        focusing="internal",
+        closest_magnification=1.0,
+    )
+    optic = optic_at(lens, 100.0)
+    # Object to image is 4 f at life size: 300 / 4.
+    assert optic.closest_focal_mm == pytest.approx(75.0)
+    near = optic.breathing_at(optic.closest_mm)
+    assert near.focal_mm == pytest.approx(75.0)
+    assert near.longest_image_mm / near.focal_mm - 1.0 == pytest.approx(1.0)
+    assert optic.breathing_at(math.inf).focal_mm == 100.0
+    assert 75.0 < optic.breathing_at(600.0).focal_mm < 100.0
+
+
+@given(object_mm=st.floats(151, 5000))
+def test_breathing_is_consistent_with_its_own_magnification(object_mm) -> None:
+    lens = Lens(
+        name="macro",
+        focal_mm=(100, 100),
+        f_numbers=(2.8, 22),
+        closest_m=0.3,
+        focusing="internal",
+        closest_magnification=1.0,
+    )
+    near = optic_at(lens, 100.0).breathing_at(object_mm)
+    m = near.focal_mm / (object_mm - near.focal_mm)
+    assert near.focal_mm == pytest.approx(100.0 - 25.0 * min(m, 1.0), rel=1e-6)
+
+
+def test_own_blur_is_read_between_rows_and_from_middle_to_corner() -> None:
+    rows = [
+        {"f_number": 4, "centre_um": 4, "corner_um": 12},
+        {"f_number": 16, "centre_um": 2, "corner_um": 4},
+    ]
+    optic = optic_at(Lens.model_validate(a_lens(24.0, residual=rows)), 24.0)
+    assert float(optic.residual_mm(8.0, 0.0)) == pytest.approx(0.003)
+    assert float(optic.residual_mm(8.0, 1.0)) == pytest.approx(0.008)
+    assert float(optic.residual_mm(2.8, 0.5)) == pytest.approx(0.006)
+    assert float(optic.falloff_at(1.0)) == 0.0
+
+
+@pytest.mark.parametrize(
+    ("values", "said"),
+    [
+        ({"focusing": "internal"}, "closest_magnification"),
+        ({"by_focal": [{"focal_mm": 50, "f_numbers": [22, 4]}]}, "by_focal at 50 mm"),
+        ({"fitted": {"converter_times": 0.5}}, "greater than or equal to 1"),
+        ({"residual": [{"f_number": 8, "centre_um": -1, "corner_um": 2}]}, "greater than or equal to 0"),
+        ({"detents_deg": 0}, "greater than or equal to 1"),
+    ],
+)
+def test_wrong_data_are_refused_with_a_reason(values, said) -> None:
+    with pytest.raises(ValidationError, match=said):
+        Lens.model_validate(a_lens(50.0) | values)

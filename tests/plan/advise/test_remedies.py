@@ -1,0 +1,67 @@
+"""Where nothing holds: every change that is named is made and weighed, and a little less is not enough."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+
+from tests.conftest import a_lens, make_plan
+from verispect.plan.advise.remedies import eased
+from verispect.plan.advise.weigh import Weighing, weigh
+from verispect.plan.document import Plan
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
+
+PLAIN = a_lens(24.0, tilt_deg=0.0, shift_mm=0.0)
+
+
+def lost(places=((0.0, 1.5, 0.6), (0.2, 1.5, 4.0), (0.5, 1.0, 60.0)), **wish) -> Weighing:
+    """Nothing holds: one stop only, no movements, no head, and a rule that knows no diffraction."""
+    plan = make_plan(list(places), lenses=[PLAIN | {"f_numbers": [8, 8]}], rule="disc", **wish)
+    data = plan.model_dump(mode="json", by_alias=True)
+    data["kit"]["head"] = None
+    data["marks"][0]["weight"] = 1.0
+    return weigh(Plan.model_validate(data))
+
+
+def told(weighing: Weighing, word: str) -> str:
+    return next((str(reason) for reason in weighing.because if word in str(reason)), "")
+
+
+def single(monkeypatch) -> None:
+    """Without the series, which would hold."""
+    monkeypatch.setattr("verispect.plan.advise.weigh.METHOD_KEYS", ("one-frame",))
+
+
+@pytest.mark.parametrize("wish", [{}, {"line_pairs_per_mm": 4.0}, {"detail_from": "sensor"}])
+def test_easing_that_is_named_is_the_least(monkeypatch, wish) -> None:
+    single(monkeypatch)
+    weighing = lost(**wish)
+    assert not weighing.by_key("one-frame").holds
+    word = "pixels" if "detail_from" in wish else "per mm on the print" if wish else "Seen from"
+    sentence = told(weighing, word)
+    value = float(re.search(r"[\d.]+", sentence)[0])
+    plan = weighing.scene.plan
+    base = {"pixels": plan.wish.pixels_per_line_pair, "Seen from": plan.wish.viewing_mm}
+    times = value / base[word] if word in base else plan.wish.line_pairs_per_mm / value
+    for factor, holds in ((times * 1.03, True), (times * 0.95, False)):
+        eased_plan = plan.model_copy(update={"wish": eased(plan.wish, factor)})
+        assert worked("one-frame", build_scene(eased_plan)).holds == holds
+
+
+def test_letting_go_is_named_where_it_helps(monkeypatch) -> None:
+    single(monkeypatch)
+    weighing = lost(((0.0, 1.5, 0.6), (0.2, 1.5, 8.0), (0.5, 1.0, 9.0)))
+    sentence = told(weighing, "may be soft")
+    assert sentence
+    name = sentence.split()[1]
+    plan = weighing.scene.plan
+    marks = tuple(m.model_copy(update={"need": "may"}) if m.name == name else m for m in plan.marks)
+    assert worked("one-frame", build_scene(plan.model_copy(update={"marks": marks}))).holds
+
+
+def test_nothing_is_named_where_something_holds() -> None:
+    weighing = weigh(make_plan([(0, 1.5, 3.0), (0, 1.5, 3.2)]))
+    assert weighing.by_key("one-frame").holds
+    assert not told(weighing, "Seen from")

@@ -1,0 +1,158 @@
+"""Grids: every direction covered, every overlap kept, checked by looking through the frames."""
+
+from __future__ import annotations
+
+import itertools
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import settings as hypothesis_settings
+from hypothesis import strategies as st
+
+from tests.conftest import a_lens, make_plan
+from verispect.optics.pose import camera_pose
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
+from verispect.plan.solve.grid_layout import pitch_step_rad, row_overlap, shifted_centres_mm, turned_grid_poses
+
+
+def sees(pose, direction: np.ndarray, half: np.ndarray) -> bool:
+    local = pose.matrix @ direction
+    return bool(local[2] > 0 and np.all(np.abs(local[:2] / local[2]) <= half * (1 + 1e-9)))
+
+
+def common_share(first, second, half: np.ndarray, *, along: int) -> float:
+    """Share of the first frame's width (or height) that the second also sees, on its narrowest line."""
+    least = 1.0
+    run = np.linspace(-1, 1, 801) * half[along]
+    for across in np.linspace(-1, 1, 21) * half[1 - along]:
+        line = np.ones((run.size, 3))
+        line[:, along], line[:, 1 - along] = run, across
+        local = line @ first.matrix @ second.matrix.T
+        seen = (local[:, 2] > 0) & (np.abs(local[:, along] / local[:, 2]) <= half[along])
+        least = min(least, float(seen.mean()))
+    return least
+
+
+@hypothesis_settings(max_examples=25)
+@given(
+    st.floats(-0.5, 0.5), st.floats(-0.9, 0.9), st.floats(-0.3, 0.3), st.floats(1.2, 4.0), st.floats(0.2, 0.45),
+)  # fmt: skip
+def test_every_direction_of_the_picture_is_on_a_frame(bearing, pitch, roll, longer, overlap) -> None:
+    pose = camera_pose(height_m=1.5, bearing_rad=bearing, pitch_rad=pitch, roll_rad=roll)
+    picture = np.array([18.0, 12.0]) / 35.0
+    half = picture / longer
+    grid = turned_grid_poses(pose=pose, half_picture=picture, half_frame=half, overlap=overlap)
+    assert grid is not None
+    rng = np.random.default_rng(0)
+    inside = rng.uniform(-1, 1, (300, 2)) * picture
+    edge = np.array([[sx, sy] for sx in (-1, 1) for sy in (-1, 1)]) * picture
+    for x, y in np.vstack([inside, edge]):
+        direction = np.array([x, y, 1.0]) @ pose.matrix
+        assert any(sees(frame, direction, half) for frame in grid.poses)
+
+
+@pytest.mark.parametrize("pitch_deg", [0.0, 15.0, 40.0, -30.0])
+@pytest.mark.parametrize("overlap", [0.2, 0.4])
+def test_neighbours_in_a_row_keep_the_asked_overlap_at_their_narrowest(pitch_deg: float, overlap: float) -> None:
+    pose = camera_pose(height_m=1.5, pitch_rad=math.radians(pitch_deg))
+    picture, half = np.array([0.9, 0.5]), np.array([0.3, 0.2])
+    grid = turned_grid_poses(pose=pose, half_picture=picture, half_frame=half, overlap=overlap)
+    assert grid is not None
+    start = 0
+    for count in grid.rows:
+        row = grid.poses[start : start + count]
+        for left, right in itertools.pairwise(row):
+            assert common_share(left, right, half, along=0) >= overlap - 0.006
+        start += count
+
+
+def test_rows_keep_the_asked_overlap() -> None:
+    half = np.array([0.3, 0.2])
+    step = pitch_step_rad(0.2, 0.3)
+    low, high = (camera_pose(height_m=0, pitch_rad=p) for p in (0.1, 0.1 + step))
+    assert common_share(low, high, half, along=1) == pytest.approx(0.3, abs=0.004)
+
+
+def test_step_set_by_the_middle_would_be_too_wide_on_a_pitched_row() -> None:
+    # The narrowest overlap is at the edge nearer the horizon: a step that suits the middle fails there.
+    half = np.array([0.3, 0.25])
+    pitch = math.radians(35.0)
+    step = 2.0 * math.atan(0.3) * 0.7 / math.cos(pitch)
+    level_middle = (
+        camera_pose(height_m=0, pitch_rad=pitch),
+        camera_pose(height_m=0, bearing_rad=step, pitch_rad=pitch),
+    )
+    assert row_overlap(step, pitch, half) < 0.3
+    assert common_share(*level_middle, half, along=0) == pytest.approx(row_overlap(step, pitch, half), abs=0.006)
+
+
+def test_straight_up_has_no_turned_grid() -> None:
+    pose = camera_pose(height_m=1.5, pitch_rad=math.radians(80.0))
+    assert turned_grid_poses(
+        pose=pose, half_picture=np.array([0.5, 0.3]), half_frame=np.array([0.2, 0.15]), overlap=0.3
+    ) is None  # fmt: skip
+
+
+@given(st.floats(10, 200), st.floats(10, 200), st.floats(0.0, 0.6))
+def test_shifted_frames_cover_the_picture_and_overlap(width: float, height: float, overlap: float) -> None:
+    centres, columns = shifted_centres_mm(picture_mm=(width, height), sensor_mm=(36.0, 24.0), overlap=overlap)
+    places = np.array(centres)
+    xs, ys = np.unique(places[:, 0].round(9)), np.unique(places[:, 1].round(9))
+    assert len(xs) == columns
+    assert len(xs) * len(ys) == len(centres)
+    for values, size, wanted in ((xs, 36.0, width), (ys, 24.0, height)):
+        assert values.max() + size / 2 >= wanted / 2 - 1e-6
+        if len(values) > 1:
+            assert (1.0 - np.diff(values) / size).min() >= overlap - 1e-6
+
+
+def test_turned_frames_take_their_own_focus() -> None:
+    plan = make_plan(
+        [(-3.0, 0.5, 4.0), (6.0, 3.0, 25.0)], framing=24,
+        lenses=[{"name": "50", "focal_mm": [50, 50], "f_numbers": [2, 16], "closest_m": 0.45}],
+    )  # fmt: skip
+    candidate = worked("turned-grid", build_scene(plan))
+    assert candidate.fits
+    by_mark = [candidate.exposures[int(k)].focus_m for k in candidate.rendering.exposure]
+    assert by_mark[0] < 6.0 < by_mark[1]
+    assert candidate.worst_softness < 0.2
+    assert candidate.final_pixels == (round(8256 * 50 / 24), round(5504 * 50 / 24))
+    assert len({exposure.state.f_number for exposure in candidate.exposures}) == 1
+
+
+def test_entrance_pupil_stays_put_in_a_turned_grid() -> None:
+    plan = make_plan([(-3, 0.5, 4), (6, 3, 25)], lenses=[a_lens(50, pupil_magnification=0.7)])
+    candidate = worked("turned-grid", build_scene(plan))
+    for exposure in candidate.exposures:
+        ahead = exposure.state.pupil_ahead_mm / 1000.0 * exposure.pose.forward
+        np.testing.assert_allclose(exposure.position_m + ahead, [0.0, 1.5, 0.0], atol=1e-12)
+
+
+def test_no_head_no_turned_grid() -> None:
+    plan = make_plan([(0, 1, 4)], lenses=[a_lens(50)])
+    plan = plan.model_copy(update={"kit": plan.kit.model_copy(update={"head": None})})
+    candidate = worked("turned-grid", build_scene(plan))
+    assert not candidate.fits
+    assert "no head" in str(candidate.why_not[0])
+
+
+def test_shifted_grid_says_how_much_shift_is_missing() -> None:
+    plan = make_plan([(0, 1, 4)], framing=24, lenses=[a_lens(50, shift_mm=5)])
+    reasons = [str(reason) for reason in worked("shift-grid", build_scene(plan)).why_not]
+    # By hand: focused at 4 m, v = 50.63 mm and the picture is 75.95 × 50.63 mm there; the outermost frames stand
+    # 19.97 and 13.32 mm off, 24.0 mm together.
+    assert any("shifts 5 mm" in reason and "needs 24.0 mm" in reason for reason in reasons)
+
+
+def test_shifted_grid_of_a_longer_lens_covers_the_picture() -> None:
+    plan = make_plan([(0, 1, 4), (1, 2, 9)], framing=24, lenses=[a_lens(35, shift_mm=12, image_circle_mm=90)])
+    candidate = worked("shift-grid", build_scene(plan))
+    assert candidate.fits
+    centres = np.array([exposure.sensor_centre_mm for exposure in candidate.exposures])
+    v = candidate.exposures[0].state.image_distance_mm
+    assert centres[:, 0].max() + 18.0 >= v * 18.0 / 24.0 - 1e-6
+    assert centres[:, 1].max() + 12.0 >= v * 12.0 / 24.0 - 1e-6
+    assert candidate.rendering.inside.all()
