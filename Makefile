@@ -2,9 +2,10 @@
 .PHONY: setup demo test lint bench shots lock schema
 
 setup:
-	@tools/setup.sh
+	@tools/setup.sh dev
 
-demo: setup
+demo:
+	@tools/setup.sh app
 	@tools/demo.sh
 
 lint: setup
@@ -25,6 +26,6 @@ shots: setup
 schema: setup
 	.venv/bin/python tools/write_schema.py
 
-# The lock is written anew only on purpose: `make lock` needs uv on the PATH.
+# The locks are written anew only on purpose: `make lock` needs uv on the PATH.
 lock:
-	uv pip compile --python-version 3.11 --generate-hashes --no-header --no-emit-index-url --no-annotate requirements/dev.in -o requirements/dev.lock
+	for set in app dev; do uv pip compile --python-version 3.11 --generate-hashes --no-header --no-emit-index-url --no-annotate requirements/$$set.in -o requirements/$$set.lock; done

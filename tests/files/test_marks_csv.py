@@ -27,6 +27,14 @@ def test_any_order_and_unit() -> None:
     assert mark.speed_mm_s == 500.0
 
 
+def test_speeds_in_kilometres_an_hour() -> None:
+    """36 km/h are 10 m/s; 18 km/h, said in the cell, 5 m/s."""
+    found = marks_from_csv(
+        "name,x [m],y [m],z [m],speed [km/h]\na,0,0,5,36\nb,0,0,5,18 km/h\nc,0,0,5,2 m/s\n", name="t.csv"
+    )
+    assert [mark.speed_mm_s for mark in found.marks] == pytest.approx([10_000.0, 5000.0, 2000.0])
+
+
 def test_a_table_of_a_spreadsheet_with_a_mark_of_byte_order_and_blank_rows() -> None:
     out = io.StringIO()
     writer = csv.writer(out)

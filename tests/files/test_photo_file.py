@@ -1,4 +1,4 @@
-"""Photographs written by Pillow and pidng are opened with what their metadata tells; broken ones are told."""
+"""Photographs written by Pillow and tifffile are opened with what their metadata tells; broken ones are told."""
 
 from __future__ import annotations
 
@@ -9,11 +9,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from pidng.core import RAW2DNG, DNGTags, Tag
-from pidng.defs import CFAPattern, DNGVersion, Orientation, PhotometricInterpretation, PreviewColorSpace
 from PIL import Image
 from PIL.TiffImagePlugin import ImageFileDirectory_v2
 
+from tests.raw_file import write_raw
 from verispect.errors import FileError
 from verispect.files.photo_file import MOST_PIXELS, read_picture
 
@@ -91,27 +90,11 @@ def test_a_large_picture_is_reduced(tmp_path: Path) -> None:
 
 
 def test_a_camera_raw_is_developed(tmp_path: Path) -> None:
-    """A raw written by pidng."""
+    """A raw written with tifffile."""
     width, height = 320, 240
-    tags = DNGTags()
-    bayer = PhotometricInterpretation.Color_Filter_Array
-    for tag, value in [
-        (Tag.ImageWidth, width), (Tag.ImageLength, height), (Tag.TileWidth, width), (Tag.TileLength, height),
-        (Tag.Orientation, Orientation.Horizontal), (Tag.PhotometricInterpretation, bayer),
-        (Tag.SamplesPerPixel, 1), (Tag.BitsPerSample, 16), (Tag.CFARepeatPatternDim, [2, 2]),
-        (Tag.CFAPattern, CFAPattern.RGGB), (Tag.BlackLevel, 0), (Tag.WhiteLevel, 65535),
-        (Tag.ColorMatrix1, [[19549, 10000], [-7877, 10000], [-2582, 10000], [-5724, 10000], [10121, 10000],
-                            [1917, 10000], [-1267, 10000], [-110, 10000], [6621, 10000]]),
-        (Tag.CalibrationIlluminant1, 21), (Tag.AsShotNeutral, [[1, 1], [1, 1], [1, 1]]),
-        (Tag.DNGVersion, DNGVersion.V1_4), (Tag.DNGBackwardVersion, DNGVersion.V1_2),
-        (Tag.PreviewColorSpace, PreviewColorSpace.sRGB), (Tag.FocalLength, [[35, 1]]),
-        (Tag.FocalLengthIn35mmFilm, 53),
-    ]:  # fmt: skip
-        tags.set(tag, value)
-    made = RAW2DNG()
-    made.options(tags, path="", compress=False)
-    made.convert(np.full((height, width), 20000, np.uint16), filename=str(tmp_path / "shot"))
-    picture = read_picture(tmp_path / "shot.dng")
+    path = tmp_path / "shot.dng"
+    write_raw(path, np.full((height, width), 20000), focal_mm=35, focal_35_mm=53)
+    picture = read_picture(path)
     assert (picture.width, picture.height) == (width, height)
     assert picture.shown.mean() > 40
     assert picture.focal_mm == 35.0
