@@ -14,6 +14,7 @@ from verispect.optics.movements import (
     geometry_of,
     rotating_from_axis,
     rounded,
+    scale_digits,
     settings_for_direction,
     share_between_standards,
     standard_matrix,
@@ -56,14 +57,19 @@ def dial(optic: Optic, body: Body, axis: Vector) -> Dial:
     return Dial(
         axis if unchanged else _vector(matrix[2]),
         Sentence(
-            "lens tilt {tilt:+.2f}°, swing {swing:+.2f}°, {order}",
+            "lens tilt {tilt}°, swing {swing}°, {order}",
             {
-                "tilt": math.degrees(tilt),
-                "swing": math.degrees(swing),
+                "tilt": _signed(tilt, optic.lens.tilt_scale_deg),
+                "swing": _signed(swing, optic.lens.tilt_scale_deg),
                 "order": Sentence(_order(optic.lens.tilt_order)),
             },
         ),
     )
+
+
+def _signed(value_rad: float, step_deg: float) -> str:
+    """An angle with its sign, in the digits of its scale."""
+    return f"{math.degrees(value_rad):+.{scale_digits(step_deg)}f}"
 
 
 def _larger_part_deg(axis: Vector) -> float:
@@ -95,9 +101,9 @@ def _rotating(optic: Optic, axis: Vector) -> Dial:
     return Dial(
         axis if unchanged else axis_from_rotating(RotatingSetting(lean, direction)),
         Sentence(
-            "tilt {lean:.2f}° with the mount turned {turned:.0f}° from plain forward tilt, counter-clockwise seen "
+            "tilt {lean}° with the mount turned {turned:.0f}° from plain forward tilt, counter-clockwise seen "
             "from behind",
-            {"lean": math.degrees(lean), "turned": turned % 360.0},
+            {"lean": f"{math.degrees(lean):.{scale_digits(optic.lens.tilt_scale_deg)}f}", "turned": turned % 360.0},
         ),
     )
 
@@ -119,15 +125,15 @@ def _both(optic: Optic, body: Body, axis: Vector, lens_share: float) -> Dial:
         axis if unchanged else geometry_of(set_to, **orders),
         Sentence(
             "point the camera {down:.2f}° down and {right:.2f}° right of the picture's own view; back tilt "
-            "{back_tilt:+.2f}°, swing {back_swing:+.2f}°; lens tilt {tilt:+.2f}°, swing {swing:+.2f}°; roll the "
+            "{back_tilt}°, swing {back_swing}°; lens tilt {tilt}°, swing {swing}°; roll the "
             "camera {yaw:+.2f}° to keep the horizon",
             {
                 "down": math.degrees(set_to.bed_tilt_rad),
                 "right": math.degrees(set_to.bed_swing_rad),
-                "back_tilt": math.degrees(set_to.back_tilt_rad),
-                "back_swing": math.degrees(set_to.back_swing_rad),
-                "tilt": math.degrees(set_to.lens_tilt_rad),
-                "swing": math.degrees(set_to.lens_swing_rad),
+                "back_tilt": _signed(set_to.back_tilt_rad, body.angle_scale_deg),
+                "back_swing": _signed(set_to.back_swing_rad, body.angle_scale_deg),
+                "tilt": _signed(set_to.lens_tilt_rad, optic.lens.tilt_scale_deg),
+                "swing": _signed(set_to.lens_swing_rad, optic.lens.tilt_scale_deg),
                 "yaw": math.degrees(set_to.back_yaw_rad),
             },
         ),

@@ -115,6 +115,19 @@ def rounded(value: float, step: float) -> float:
     return round(value / step) * step if step > 0.0 else value
 
 
+def scale_digits(step: float) -> int:
+    """Digits behind the point that a scale with marks every `step` degrees can show; two where it has none.
+
+    Examples
+    --------
+    >>> scale_digits(0.5), scale_digits(1.0), scale_digits(0.25), scale_digits(0.0)
+    (1, 0, 2, 2)
+    """
+    if step <= 0.0:
+        return 2
+    return next((digits for digits in range(4) if abs(step * 10**digits - round(step * 10**digits)) < 1e-9), 4)
+
+
 @dataclass(frozen=True)
 class ViewCameraSetting:
     """Both standards of a camera on a bed.

@@ -19,7 +19,7 @@ class Camera(BaseModel):
     pitch_deg: float = Field(default=0.0, gt=-90.0, lt=90.0, description="Positive looks up.")
     roll_deg: float = Field(default=0.0, ge=-180.0, le=180.0, description="Positive leans right.")
     height_plus_minus_m: float = Field(
-        default=0.0, ge=0.0, le=100.0, description="How surely the height is known; 19 times in 20 within."
+        default=0.0, ge=0.0, le=100.0, description="How surely the height is known; almost surely within (95 %)."
     )
     bearing_plus_minus_deg: float = Field(default=0.0, ge=0.0, le=45.0, description="How surely it is pointed.")
     pitch_plus_minus_deg: float = Field(default=0.0, ge=0.0, le=45.0, description="How surely it is levelled.")

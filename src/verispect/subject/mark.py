@@ -32,7 +32,7 @@ class Mark(BaseModel):
     weight: float = Field(default=1.0, gt=0.0, le=1000.0)
     speed_mm_s: float = Field(default=0.0, ge=0.0, le=1.0e6, description="Movement across the view.")
     plus_minus_m: float = Field(
-        default=0.0, ge=0.0, le=_FAR_M, description="How surely its distance is known; 19 times in 20 within."
+        default=0.0, ge=0.0, le=_FAR_M, description="How surely its distance is known; almost surely within (95 %)."
     )
     plus_minus_side_m: float = Field(
         default=0.0, ge=0.0, le=_FAR_M, description="How surely its place across and up is known."

@@ -54,7 +54,7 @@ class Surface(BaseModel):
     length_m: float = Field(default=5.0, gt=0.0, le=_FAR_M)
     height_m: float = Field(default=0.0, ge=0.0, le=_FAR_M, description="Of a box, off its foot.")
     plus_minus_m: float = Field(
-        default=0.0, ge=0.0, le=_FAR_M, description="How surely its distance is known; 19 times in 20 within."
+        default=0.0, ge=0.0, le=_FAR_M, description="How surely its distance is known; almost surely within (95 %)."
     )
     soft_times: float = Field(default=3.0, gt=1.0, le=1000.0, description="Wanted soft: so many times the allowed.")
     detail_mm: float | None = Field(default=None, gt=0.0, description="Smallest detail to be rendered.")

@@ -234,7 +234,7 @@ def test_asked_probability_passes_over_what_is_not_sure_enough() -> None:
     assert 0.0 < share < 0.95
     surer = max(c.confidence.holds for c in calm.candidates if c.holds)
     doubt = next(str(reason) for reason in calm.because if "With the ± given" in str(reason))
-    assert f"in {100 * share:.0f} of 100 draws;" in doubt
+    assert f"in {100 * share:.0f} of 100 tries;" in doubt
     assert doubt.endswith(f"in {100 * surer:.0f}")
     sure = plan.model_copy(update={"wish": plan.wish.model_copy(update={"least_probability": 0.99})})
     weighing = weigh(sure)
@@ -245,7 +245,7 @@ def test_asked_probability_passes_over_what_is_not_sure_enough() -> None:
     surest = weighing.by_key("tilt").confidence.holds
     assert share < surest < 0.99
     said = next(str(reason) for reason in weighing.because if "Tilt holds by the figures" in str(reason))
-    assert f"only in {100 * surest:.0f} of 100 draws; 99 were asked" in said
+    assert f"only in {100 * surest:.0f} of 100 tries; 99 were asked" in said
 
 
 def test_where_none_is_sure_enough_the_surest_is_advised_and_that_is_said() -> None:
@@ -255,7 +255,7 @@ def test_where_none_is_sure_enough_the_surest_is_advised_and_that_is_said() -> N
     surest = max(candidate.confidence.holds for candidate in holding)
     assert surest < 1.0
     assert weighing.by_key(weighing.advised).confidence.holds == surest
-    assert any("No method holds in 100 of 100 draws" in str(reason) for reason in weighing.because)
+    assert any("No method holds in 100 of 100 tries" in str(reason) for reason in weighing.because)
 
 
 def test_marks_outside_the_picture_are_named() -> None:

@@ -40,4 +40,4 @@ def test_nothing_is_named_where_all_is_sure_enough() -> None:
 
 def test_the_advice_says_what_would_tell_most() -> None:
     plan = make_plan(PLACES, rule="disc", lenses=[a_lens(24.0, f_numbers=[5.6, 5.6])], marks={"plus_minus_m": 0.4})
-    assert any("surely would tell most" in str(reason) for reason in weigh(plan).because)
+    assert any("better would help most" in str(reason) for reason in weigh(plan).because)

@@ -165,7 +165,7 @@ def test_what_is_wanted_soft_opens_the_stop() -> None:
     assert any("Behind, wanted soft, is so" in str(reason) for reason in weighing.because)
     impossible = with_soft.marks[2].model_copy(update={"soft_times": 900.0})
     weighing = weigh(with_soft.model_copy(update={"marks": (*with_soft.marks[:2], impossible)}))
-    assert any("900 were wanted, and no method does it" in str(reason) for reason in weighing.because)
+    assert any("you asked for 900×, which no method reaches" in str(reason) for reason in weighing.because)
 
 
 def test_the_weighing_tells_areas_beside_the_marks() -> None:

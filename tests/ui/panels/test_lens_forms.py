@@ -135,7 +135,7 @@ def test_reasons_tell_scales_circle_stops_depth_time_and_certainty(qtbot, window
     window.show_station("set")
     text = window.set.why.toPlainText()
     for said in ("On the scales", "Image circle", "How much the stop matters", "Depth along the view", "Time",
-                 "Longest time without a smear", "How sure", "of 100 draws"):  # fmt: skip
+                 "Longest time without a smear", "How sure", "of 100 tries"):  # fmt: skip
         assert said in text
     assert "marks of the scales" in window.set.heading.text()
 

@@ -64,11 +64,11 @@ def _doubt(chosen: Candidate, fitting: list[Candidate]) -> list[Sentence]:
     others = [c for c in fitting if c.holds and c.confidence is not None and c.confidence.holds > own + 0.005]
     values: dict[str, object] = {"own": 100.0 * own}
     if not others:
-        return [Sentence("With the ± given it holds in {own:.0f} of 100 draws; none of the others is surer", values)]
+        return [Sentence("With your ± it holds in {own:.0f} of 100 tries; none of the others is surer", values)]
     surest = max(others, key=lambda c: (c.confidence.holds if c.confidence else 0.0, -_order(c)))
     assert surest.confidence is not None
     values |= {"other": Sentence(surest.method.name), "its": 100.0 * surest.confidence.holds}
-    return [Sentence("With the ± given it holds in {own:.0f} of 100 draws; {other} in {its:.0f}", values)]
+    return [Sentence("With your ± it holds in {own:.0f} of 100 tries; {other} in {its:.0f}", values)]
 
 
 def _throws_out(chosen: Candidate, too_sharp: list[Candidate]) -> list[Sentence]:
@@ -85,7 +85,11 @@ def _throws_out(chosen: Candidate, too_sharp: list[Candidate]) -> list[Sentence]
         "wanted": float(scene.soft_times[least]),
     }
     if not chosen.soft_enough:
-        return [Sentence("{mark} is soft {times:.1f} times; {wanted:g} were wanted, and no method does it", values)]
+        return [
+            Sentence(
+                "{mark} is {times:.1f}× the allowed blur; you asked for {wanted:g}×, which no method reaches", values
+            )
+        ]
     said = [Sentence("{mark}, wanted soft, is so {times:.1f} times; {wanted:g} were asked", values)]
     for other in too_sharp:
         said.append(
@@ -115,7 +119,7 @@ def _noneis_sure(holding: list[Candidate]) -> tuple[Sentence, ...]:
     asked = holding[0].scene.plan.wish.least_probability
     return (
         Sentence(
-            "No method holds in {asked:.0f} of 100 draws, as was asked; this one is the surest",
+            "No method holds in {asked:.0f} of 100 tries, as was asked; this one is the surest",
             {"asked": 100.0 * asked},
         ),
     )
@@ -126,7 +130,7 @@ def _too_unsure(chosen: Candidate, unsure: list[Candidate]) -> list[Sentence]:
     asked = chosen.scene.plan.wish.least_probability
     return [
         Sentence(
-            "{method} holds by the figures, but only in {sure:.0f} of 100 draws; {asked:.0f} were asked",
+            "{method} holds by the figures, but only in {sure:.0f} of 100 tries; {asked:.0f} were asked",
             {
                 "method": Sentence(other.method.name),
                 "sure": 100.0 * other.confidence.holds,

@@ -54,12 +54,12 @@ def _why_other(first: Candidate, chosen: Candidate) -> Sentence:
     }
     if first.frame_count == 1:
         return Sentence(
-            "Set so as to hold in {own:.0f} of 100 draws; by the figures alone it would be {lens} at f/{stop}, "
+            "Set so as to hold in {own:.0f} of 100 tries; by the figures alone it would be {lens} at f/{stop}, "
             "which holds in {sure:.0f}",
             values,
         )
     return Sentence(
-        "Set so as to hold in {own:.0f} of 100 draws; by the figures alone it would be {frames} frames with {lens} "
+        "Set so as to hold in {own:.0f} of 100 tries; by the figures alone it would be {frames} frames with {lens} "
         "at f/{stop}, which hold in {sure:.0f}",
         values,
     )
@@ -73,7 +73,7 @@ def surer_stop(candidate: Candidate) -> Sentence | None:
     if _sureness(surest) < _sureness(candidate) + _WORTH_SAYING:
         return None
     return Sentence(
-        "At f/{stop} it would hold in {sure:.0f} of 100 draws, at {softness:.2f} of what is allowed by the figures",
+        "At f/{stop} it would hold in {sure:.0f} of 100 tries, at {softness:.2f} of what is allowed by the figures",
         {
             "stop": marked(surest.exposures[0].state.f_number),
             "sure": 100.0 * _sureness(surest),

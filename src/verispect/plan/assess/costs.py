@@ -171,7 +171,7 @@ def cost_notes(candidate: Candidate, costs: Costs) -> list[Sentence]:
     if costs.bare_frames:
         said.append(
             Sentence(
-                "{count} frames show nothing that was marked; where that is plain sky they give nothing to join by",
+                "{count} frames contain no marks; plain sky may fail to align",
                 {"count": costs.bare_frames},
             )
         )

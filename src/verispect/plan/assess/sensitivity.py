@@ -47,7 +47,7 @@ def most_telling(candidate: Candidate) -> Sentence | None:
     if best < now.holds + _WORTH:
         return None
     return Sentence(
-        "Knowing {figure} surely would tell most: {then:.0f} of 100 draws would hold, not {now:.0f}",
+        "Measuring {figure} better would help most: {then:.0f} of 100 tries would be sharp, not {now:.0f}",
         {"figure": told, "then": 100.0 * best, "now": 100.0 * now.holds},
     )
 

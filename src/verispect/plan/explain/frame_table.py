@@ -9,6 +9,7 @@ from enum import StrEnum
 import numpy as np
 
 from verispect.optics.f_stops import marked
+from verispect.optics.movements import scale_digits
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence
@@ -32,6 +33,8 @@ class FrameRow:
         How far the camera stands ahead of where it took the first frame.
     extension_mm : float
         Image distance along the lens's axis, from its rear principal point.
+    tilt_digits : int
+        Digits behind the point that the tilt scale shows.
     """
 
     number: int
@@ -50,6 +53,7 @@ class FrameRow:
     rise_mm: float
     rail_mm: float
     allowed_blur_mm: float
+    tilt_digits: int = 1
 
 
 class Quantity(StrEnum):
@@ -157,6 +161,7 @@ def _row(number: int, exposure: Exposure, first: Exposure) -> FrameRow:
         rise_mm=-exposure.sensor_centre_mm[1],
         rail_mm=1000.0 * float((exposure.pose.pupil_m - first.pose.pupil_m) @ forward),
         allowed_blur_mm=exposure.allowed_blur_mm,
+        tilt_digits=scale_digits(exposure.lens.lens.tilt_scale_deg),
     )
 
 

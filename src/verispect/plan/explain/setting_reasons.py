@@ -259,7 +259,7 @@ def _certainty(candidate: Candidate) -> list[Reason]:
         Reason(
             Sentence("How sure"),
             Sentence(
-                "all musts hold in {all:.0f} of 100 draws; the least sure, {mark}, alone in {one:.0f}",
+                "all musts hold in {all:.0f} of 100 tries; the least sure, {mark}, alone in {one:.0f}",
                 {
                     "all": 100.0 * found.holds,
                     "mark": scene.names[int(found.points[weakest])],

@@ -29,7 +29,7 @@ class Confidence:
     each : ndarray, shape (K,)
         The same for each deciding mark alone.
     softness_95 : ndarray, shape (K,)
-        Softness of each deciding mark that 95 of 100 draws stay below.
+        Softness of each deciding mark that 95 of 100 tries stay below.
     points : ndarray of int, shape (K,)
         Which points of the scene were drawn: the deciding marks, and of areas their softest points.
     """

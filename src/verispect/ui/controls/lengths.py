@@ -47,7 +47,11 @@ def _feet(size: float) -> str:
     return f"{feet:.0f} ft" if feet else f"{shown} in"
 
 
-def format_angle(degrees: float) -> str:
+# Angles of the lens, in the digits of its own scale.
+_TILTS = ("tilt_deg", "swing_deg")
+
+
+def format_angle(degrees: float, digits: int = 1) -> str:
     """An angle as a scale shows it, signed, without a negative zero.
 
     Examples
@@ -55,8 +59,8 @@ def format_angle(degrees: float) -> str:
     >>> format_angle(4.26), format_angle(-0.02)
     ('+4.3°', '0.0°')
     """
-    rounded = round(degrees, 1)
-    return f"{rounded:+.1f}°".replace("-", "−") if rounded else "0.0°"
+    rounded = round(degrees, digits)
+    return f"{rounded:+.{digits}f}°".replace("-", "−") if rounded else f"{0.0:.{digits}f}°"
 
 
 def format_movement(millimetres: float) -> str:
@@ -80,7 +84,7 @@ def written(column: Column, row: FrameRow, system: System) -> str:
     """One cell of the frame list, as Set and the sheet show it."""
     value = getattr(row, column.key)
     return {
-        Quantity.ANGLE: lambda: format_angle(value),
+        Quantity.ANGLE: lambda: format_angle(value, row.tilt_digits if column.key in _TILTS else 1),
         Quantity.MOVEMENT: lambda: format_movement(value),
         Quantity.TRAVEL: lambda: format_travel(value),
         Quantity.DISTANCE: lambda: format_length(value, system),

@@ -22,8 +22,8 @@ from verispect.ui.controls.translate import say, say_error
 class Spec:
     """One field: the model's key, its label, and how it is written.
 
-    `kind` is "text", "number", "length" (metres), "pair", "range", "optional", "optional range" or "choice";
-    `unit` stands behind.
+    `kind` is "text", "number", "length" (metres), "pair", "range", "optional", "optional range", "percent"
+    (of a share) or "choice"; `unit` stands behind.
     """
 
     key: str
@@ -83,6 +83,7 @@ class ModelForm(QWidget):
         self._model: BaseModel | None = None
         self.fields: dict[str, QLineEdit | QComboBox] = {}
         self._complaints: dict[str, QLabel] = {}
+        self._rows: dict[str, tuple[QWidget, ...]] = {}
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
@@ -117,11 +118,14 @@ class ModelForm(QWidget):
         unit = QLabel(spec.unit)
         unit.setProperty("quiet", True)
         grid.addWidget(label, row, column)
-        grid.addWidget(widget, row, column + 1)
-        grid.addWidget(unit, row, column + 2)
+        # What has no unit takes its room too.
+        grid.addWidget(widget, row, column + 1, 1, 1 if spec.unit else 2)
+        if spec.unit:
+            grid.addWidget(unit, row, column + 2)
         grid.addWidget(complaint, row + 1, column, 1, 3)
         grid.setColumnStretch(column + 1, 1)
         self.fields[spec.key] = widget
+        self._rows[spec.key] = (label, widget, unit) if spec.unit else (label, widget)
         self._complaints[spec.key] = complaint
 
     def line_up(self, *, label_px: int, unit_px: int, columns: int = 1) -> None:
@@ -132,6 +136,11 @@ class ModelForm(QWidget):
             grid.setColumnMinimumWidth(3 * column, label_px)
             grid.setColumnMinimumWidth(3 * column + 2, unit_px)
 
+    def set_shown(self, key: str, shown: bool) -> None:
+        """Show a field, or put it away where it would do nothing."""
+        for part in self._rows[key]:
+            part.setVisible(shown)
+
     def show_model(self, model: BaseModel | None) -> None:
         """Take on a model; None empties and disables the form."""
         self._model = model
@@ -141,7 +150,8 @@ class ModelForm(QWidget):
             value = getattr(model, key) if model is not None else None
             if isinstance(widget, QComboBox):
                 # Blank where the value is none of the choices.
-                widget.setCurrentIndex(widget.findData(value))
+                data = [widget.itemData(row) for row in range(widget.count())]
+                widget.setCurrentIndex(data.index(value) if value in data else -1)
             elif not (widget.hasFocus() and widget.isModified() and model is not None):
                 widget.setText("" if model is None else written_value(self._specs[key], value, self._system()))
 
@@ -197,6 +207,8 @@ def written_value(spec: Spec, value: Any, system: str) -> str:
     if spec.kind in ("range", "optional range"):
         low, high = value
         return f"{low:.10g}" if low == high else f"{low:.10g}–{high:.10g}"
+    if spec.kind == "percent":
+        return f"{100.0 * value:.10g}"
     return str(value) if spec.kind == "text" else f"{value:.10g}"
 
 
@@ -211,7 +223,7 @@ def read_value(spec: Spec, text: str, system: str) -> Any:
         return parse_length_m(text, default_unit="ft" if system == "imperial" else "m")
     if spec.kind in ("pair", "range", "optional range"):
         return _two_numbers(spec, text)
-    return parse_number(text)
+    return parse_number(text) / (100.0 if spec.kind == "percent" else 1.0)
 
 
 _PARTED = re.compile(r"\s*(?:×|x|X|–|—|/|;|\bto\b|\bby\b|(?<=[\d.,])\s*-\s*(?=\d)|(?<=\d)\s+(?=\d))\s*")

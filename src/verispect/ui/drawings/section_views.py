@@ -246,7 +246,7 @@ class GroundBoard(SideBoard):
 
     def __init__(self) -> None:
         super().__init__(
-            self.tr("Ground · hatched: sharp at ground level · line: plane at lens height"),
+            self.tr("Ground · sharp at ground level"),
             name=self.tr("Ground drawing"),
             across=self.tr("across [m]"),
             up=self.tr("distance [m]"),

@@ -126,7 +126,7 @@ class AreasPage(QWidget):
             Spec("length_m", self.tr("Length"), "length", hint=self.tr("The way it runs; of a wall its height")),
             Spec("width_m", self.tr("Width"), "length"),
             Spec("height_m", self.tr("Box, high"), "length", hint=self.tr("Of a box alone")),
-            Spec("plus_minus_m", self.tr("Distance ±"), "length", hint=self.tr("19 times in 20 within")),
+            Spec("plus_minus_m", self.tr("Distance ±"), "length", hint=self.tr("Almost surely within (95 %)")),
             Spec("soft_times", self.tr("Soft at least"), unit="×", hint=self.tr("Of what is allowed; wanted soft")),
         ]  # fmt: skip
 
@@ -136,7 +136,7 @@ class AreasPage(QWidget):
             Spec("name", self.tr("Name"), "text"),
             Spec("need", self.tr("Need"), "choice", choices=self._needs()),
             Spec("weight", self.tr("Weight")),
-            Spec("plus_minus_m", self.tr("Distance ±"), "length", hint=self.tr("19 times in 20 within")),
+            Spec("plus_minus_m", self.tr("Distance ±"), "length", hint=self.tr("Almost surely within (95 %)")),
             Spec("counts", self.tr("Counts"), "choice",
                  choices=(("all", self.tr("all of it")), ("part", self.tr("this region:")))),
             Spec("across", self.tr("Across"), "range", "m", limits),

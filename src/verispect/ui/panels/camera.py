@@ -48,7 +48,7 @@ class CameraPage(QWidget):
         self.refresh()
 
     def _specs(self) -> list[Spec]:
-        sure = self.tr("19 times in 20 within")
+        sure = self.tr("Almost surely within (95 %)")
         held = ((False, self.tr("wide")), (True, self.tr("upright")))
         return [
             Spec("height_m", self.tr("Height"), "length", "", self.tr("Lens above the ground")),

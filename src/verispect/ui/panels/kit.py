@@ -59,7 +59,7 @@ class KitPanel(QWidget):
         self.rail_form.edited.connect(lambda rail, what: self._change(what, rail=rail))
         self.store_form = ModelForm(self._store_specs(), system, columns=2)
         self.store_form.edited.connect(lambda body, what: self._change(what, body=body))
-        off = Spec("off_mm", self.tr("Head is off by"), unit="mm", hint=self.tr("The entrance pupil off its axis"))
+        off = Spec("off_mm", self.tr("Pivot misses by"), unit="mm", hint=self.tr("The entrance pupil off its axis"))
         self.head_form = ModelForm([off], system, columns=2)
         self.head_form.edited.connect(lambda head, what: self._change(what, head=head))
         self.times_form = ModelForm(self._times_specs(), system, columns=2)
@@ -80,21 +80,21 @@ class KitPanel(QWidget):
             Spec("back_tilt_deg", self.tr("Back tilts to"), unit="°",
                  hint=self.tr("Tilt and swing of the back, each way; 0 for a fixed back")),
             Spec("back_shift_mm", self.tr("Back shifts to"), unit="mm", hint=self.tr("Rise, fall and cross")),
-            Spec("angle_scale_deg", self.tr("Back's marks"), unit="°", hint=self.tr("Step; 0: no scale")),
+            Spec("angle_scale_deg", self.tr("Back's scale marks"), unit="°", hint=self.tr("Step; 0: no scale")),
             Spec("back_order", self.tr("Back's axes"), "choice",
                  choices=(("swing rides", self.tr("swing on tilt")), ("tilt rides", self.tr("tilt on swing")))),
         ]  # fmt: skip
 
     def _film_specs(self) -> list[Spec]:
         return [
-            Spec("exponent", self.tr("Film exponent"), hint=self.tr("1: no loss in long exposures")),
-            Spec("from_s", self.tr("Film loss from"), unit="s"),
+            Spec("exponent", self.tr("Film slows, exponent"), hint=self.tr("1: no loss in long exposures")),
+            Spec("from_s", self.tr("Film slows over"), unit="s"),
         ]
 
     def _use_specs(self) -> list[Spec]:
         return [
             Spec("filter_stops", self.tr("Filters take"), unit="EV"),
-            Spec("refuse_smallest", self.tr("Refuse smallest"), unit="EV",
+            Spec("refuse_smallest", self.tr("Avoid smallest"), unit="EV",
                  hint=self.tr("So many of each lens's smallest full stops are not used; 3 is a common habit")),
         ]  # fmt: skip
 
@@ -114,7 +114,7 @@ class KitPanel(QWidget):
         each = self.tr("For each megapixel of each frame")
         return [
             *(Spec(key, name, unit="s") for key, name in names.items()),
-            Spec("merge_s_per_mp", self.tr("Merge, a MP"), unit="s", hint=each),
+            Spec("merge_s_per_mp", self.tr("Merging, per MP"), unit="s", hint=each),
             Spec("join_s_per_mp", self.tr("Join, a MP"), unit="s", hint=each),
         ]
 
@@ -163,7 +163,7 @@ class KitPanel(QWidget):
             inside.setContentsMargins(0, 6, 0, 0)
             inside.setSpacing(2)
             for form in forms:
-                form.line_up(label_px=92, unit_px=22, columns=2)
+                form.line_up(label_px=104, unit_px=22, columns=2)
                 inside.addWidget(form)
             inside.addStretch(1)
             self.more.addTab(page, title)

@@ -36,7 +36,7 @@ class LensForms(QTabWidget):
             fresh={"f_number": 8, "centre_um": 0, "corner_um": 0},
         )
         for form in (self.main, self.movements, self.focus):
-            form.line_up(label_px=92, unit_px=22, columns=2)
+            form.line_up(label_px=104, unit_px=22, columns=2)
             form.edited.connect(self.edited)
         self.fitted.edited.connect(lambda part, what: self._part(what, fitted=part))
         self.by_focal.edited.connect(lambda rows, what: self._part(what, by_focal=rows))
@@ -87,12 +87,12 @@ class LensForms(QTabWidget):
                           ("principal", self.tr("principal pt")))),
             Spec("image_circle_mm", self.tr("Image circle"), "optional", "mm",
                  self.tr("Empty where unknown: then it just covers the sensor")),
-            Spec("pupil_magnification", self.tr("Pupil magnif."), hint=self.tr("Exit over entrance pupil")),
-            Spec("principal_separation_mm", self.tr("Separation"), unit="mm",
+            Spec("pupil_magnification", self.tr("Pupil ratio"), hint=self.tr("Exit over entrance pupil")),
+            Spec("principal_separation_mm", self.tr("Principal gap"), unit="mm",
                  hint=self.tr("From the front to the rear principal point")),
-            Spec("pupil_behind_front_mm", self.tr("Entr. pupil"), "optional", "mm",
+            Spec("pupil_behind_front_mm", self.tr("No-parallax point"), "optional", "mm",
                  self.tr("Entrance pupil behind the front of the lens: the point to turn a grid about")),
-            Spec("falloff_stops", self.tr("Edge falloff"), unit="EV",
+            Spec("falloff_stops", self.tr("Corner darkening"), unit="EV",
                  hint=self.tr("Light lost at the edge of the image circle, in stops")),
         ]  # fmt: skip
 
@@ -103,19 +103,19 @@ class LensForms(QTabWidget):
             Spec("tilt_mount", self.tr("Tilt mount"), "choice",
                  hint=self.tr("Free: tilt and swing each to the limit. Rotating: one tilt, turned to any side"),
                  choices=(("free", self.tr("free")), ("rotating", self.tr("rotating")))),
-            Spec("detents_deg", self.tr("Detents every"), "optional", "°",
+            Spec("detents_deg", self.tr("Clicks every"), "optional", "°",
                  self.tr("Of a rotating mount: the step between the directions it holds; empty: it holds any")),
             Spec("tilt_order", self.tr("Axes"), "choice",
                  hint=self.tr("Of a free mount: which axis is carried by the other"),
                  choices=(("swing rides", self.tr("swing on tilt")), ("tilt rides", self.tr("tilt on swing")))),
             Spec("tilt_pivot_mm", self.tr("Pivot ahead"), unit="mm",
                  hint=self.tr("Pivot of the tilt ahead of the rear principal point")),
-            Spec("tilt_base_mm", self.tr("Base tilt"), unit="mm",
+            Spec("tilt_base_mm", self.tr("Pivot below centre"), unit="mm",
                  hint=self.tr("Pivot of a base tilt under the lens's centre; 0: at the centre")),
             Spec("tilt_scale_deg", self.tr("Tilt marks"), unit="°", hint=self.tr("Step of the scale; 0: no scale")),
             Spec("shift_scale_mm", self.tr("Shift marks"), unit="mm", hint=self.tr("Step of the scale; 0: no scale")),
             Spec("tilt_plus_minus_deg", self.tr("Tilt set to ±"), unit="°",
-                 hint=self.tr("19 times in 20 within")),
+                 hint=self.tr("Almost surely within (95 %)")),
         ]  # fmt: skip
 
     def _focus_specs(self) -> list[Spec]:
@@ -123,18 +123,18 @@ class LensForms(QTabWidget):
             Spec("focusing", self.tr("Focuses by"), "choice",
                  hint=self.tr("Internal: the focal length changes on the way to closest focus"),
                  choices=(("extension", self.tr("extension")), ("internal", self.tr("inner group")))),
-            Spec("closest_magnification", self.tr("Closest magn."), "optional", "",
+            Spec("closest_magnification", self.tr("Closest magnification"), "optional", "",
                  self.tr("Measured at closest focus, such as 0.25: it tells the focal length there")),
-            Spec("focus_scale_mm", self.tr("Focus step"), unit="mm",
+            Spec("focus_scale_mm", self.tr("Smallest lens travel"), unit="mm",
                  hint=self.tr("Finest step of the focus, as image distance; 0: any")),
             Spec("focus_plus_minus_mm", self.tr("Focus set to ±"), unit="mm",
-                 hint=self.tr("As image distance; 19 times in 20 within")),
+                 hint=self.tr("As image distance; almost surely within (95 %)")),
             Spec("focal_plus_minus_percent", self.tr("Focal length ±"), unit="%",
-                 hint=self.tr("How surely it is known; 19 times in 20 within")),
+                 hint=self.tr("How surely it is known; almost surely within (95 %)")),
             Spec("stop_plus_minus_stops", self.tr("Stop set to ±"), unit="EV",
-                 hint=self.tr("In stops; 19 times in 20 within")),
-            Spec("pupil_plus_minus", self.tr("Pupil magnif. ±"), hint=self.tr("19 times in 20 within")),
-            Spec("front_ahead_mm", self.tr("Front ahead"), unit="mm",
+                 hint=self.tr("In stops; almost surely within (95 %)")),
+            Spec("pupil_plus_minus", self.tr("Pupil ratio ±"), hint=self.tr("Almost surely within (95 %)")),
+            Spec("front_ahead_mm", self.tr("Front to principal"), unit="mm",
                  hint=self.tr("Front of the lens ahead of its front principal point")),
         ]  # fmt: skip
 

@@ -50,7 +50,7 @@ class MarksPage(QWidget):
         document.changed.connect(self.refresh)
 
     def _more_specs(self) -> list[Spec]:
-        sure = self.tr("19 times in 20 within")
+        sure = self.tr("Almost surely within (95 %)")
         paces = tuple((speed, say(Sentence(words))) for words, speed in PACES)
         return [
             Spec("speed_mm_s", self.tr("Moves like"), "choice", choices=paces,

@@ -77,7 +77,7 @@ class MarksModel(QAbstractTableModel):
             self.tr("Away"),
             self.tr("±"),
             self.tr("Need"),
-            self.tr("Wt."),
+            self.tr("Imp."),
             self.tr("mm/s"),
         )
         hints = (
@@ -85,9 +85,9 @@ class MarksModel(QAbstractTableModel):
             self.tr("To the right of the camera; negative to the left"),
             self.tr("Above the ground under the camera"),
             self.tr("Away from the camera along the ground"),
-            self.tr("How surely its distance is known: 19 times in 20 within"),
+            self.tr("How surely its distance is known: almost surely within (95 %)"),
             self.tr("must, should, may be soft, or wanted soft"),
-            self.tr("How much its blur counts beside the others"),
+            self.tr("Importance: how much its blur counts beside the others"),
             self.tr("Movement across the view"),
         )
         if role == Qt.ItemDataRole.DisplayRole:
@@ -175,7 +175,7 @@ class MarksTable(QTableView):
         header = self.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for column, width in enumerate((0, 62, 58, 60, 60, 52, 30, 44)):
+        for column, width in enumerate((0, 64, 64, 58, 58, 50, 34, 42)):
             if width:
                 self.setColumnWidth(column, width)
         self.selectionModel().currentRowChanged.connect(lambda now, _before: self.selected.emit(now.row()))

@@ -90,7 +90,7 @@ class PhotographPage(QWidget):
         self.refresh()
 
     def _specs(self) -> list[Spec]:
-        sure = self.tr("19 times in 20 within")
+        sure = self.tr("Almost surely within (95 %)")
         return [
             Spec("focal_mm", self.tr("Focal length"), unit="mm", hint=self.tr("That it was taken with")),
             Spec("sensor_long_mm", self.tr("Sensor, long"), unit="mm", hint=self.tr("Long side of its sensor")),

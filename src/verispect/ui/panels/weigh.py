@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QGroupBox, QLabel, QPushButton, QTabWidget, QTextBro
 
 from verispect.optics.f_stops import marked
 from verispect.plan.assess.costs import cost_notes, costs_of
-from verispect.plan.document import ManualSetting
+from verispect.plan.document import DetailFrom, ManualSetting
 from verispect.plan.explain.search_note import searched
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.method import method_of
@@ -45,7 +45,7 @@ class WeighPanel(QTabWidget):
         )
         self.light_form = ModelForm(self._light_specs(), system, columns=2)
         for form in (self.wish_form, self.light_form):
-            form.line_up(label_px=76, unit_px=30, columns=2)
+            form.line_up(label_px=110, unit_px=30, columns=2)
         self.light_form.edited.connect(
             lambda light, what: document.update(self.tr("change of {0}").format(what), light=light)
         )
@@ -93,47 +93,58 @@ class WeighPanel(QTabWidget):
     def _specs(self) -> list[Spec]:
         return [
             Spec("print_mm", self.tr("Print"), "pair", "mm"),
-            Spec("viewing_mm", self.tr("Seen from"), unit="mm"),
+            Spec("viewing_mm", self.tr("Viewing distance"), unit="mm"),
             Spec("detail_from", self.tr("Detail"), "choice",
                  hint=self.tr("Where the finest detail is to be seen"),
                  choices=(("print", self.tr("on the print")), ("screen", self.tr("on a screen")),
-                          ("sensor", self.tr("by the sensor")))),
-            Spec("line_pairs_per_mm", self.tr("Print lines"), "optional", "/mm",
-                 self.tr("Line pairs on the print; empty: one subtends 2 arcmin at the viewing distance")),
+                          ("sensor", self.tr("the sensor's finest")))),
+            Spec("line_pairs_per_mm", self.tr("Finest lines"), "optional", "/mm",
+                 self.tr("Line pairs per mm on the print; empty: what the eye sees from there (2 arcmin)")),
             Spec("screen_pixels", self.tr("Screen"), unit="px", hint=self.tr("Pixels of its long side")),
-            Spec("pixels_per_line_pair", self.tr("A line pair"), unit="px",
-                 hint=self.tr("Over so many pixels of the screen or the sensor; 2 is the least that can show one")),
-            Spec("contrast_floor", self.tr("Contrast"), hint=self.tr("The least contrast of that detail")),
-            Spec("rule", self.tr("Rule"), "choice",
-                 hint=self.tr("wave: contrast with diffraction; root-sum: blur, diffraction and pixel in quadrature; "
-                              "disc: geometric blur alone"),
-                 choices=(("wave", self.tr("wave")), ("root-sum", self.tr("root-sum")), ("disc", self.tr("disc")))),
-            Spec("series_covers", self.tr("Series"), "choice",
+            Spec("pixels_per_line_pair", self.tr("Pixels per pair"), unit="px",
+                 hint=self.tr("Pixels per light-dark pair; 2 is the least that can show one")),
+            Spec("contrast_floor", self.tr("Faintest contrast"),
+                 hint=self.tr("Of that detail, that still counts as sharp, 0 to 1; 0.2 is usual")),
+            Spec("rule", self.tr("Judge by"), "choice",
+                 hint=self.tr("All effects: contrast by the wave; quick sum: blur, diffraction, pixel in quadrature "
+                              "(root-sum); defocus only: blur against a circle (disc)"),
+                 choices=(("wave", self.tr("all effects")), ("root-sum", self.tr("quick sum")),
+                          ("disc", self.tr("defocus only")))),
+            Spec("series_covers", self.tr("Series covers"), "choice",
                  hint=self.tr("Covers everything from near to far, or looks at the marks only"),
-                 choices=(("range", self.tr("whole range")), ("marks", self.tr("marks only")))),
-            Spec("priority", self.tr("Aim"), "choice", hint=self.tr("What matters most"),
+                 choices=(("range", self.tr("all, no gaps")), ("marks", self.tr("the marks alone")))),
+            Spec("priority", self.tr("Prefer"), "choice", hint=self.tr("What matters most"),
                  choices=(("least frames", self.tr("least frames")), ("least time", self.tr("least time")),
                           ("most detail", self.tr("most detail")),
                           ("least risk from movement", self.tr("least movement")),
                           ("least computer work", self.tr("least merging")))),
-            Spec("least_probability", self.tr("Sure to"),
-                 hint=self.tr("Least probability, 0 to 1, that all musts hold where figures carry a ±")),
+            Spec("least_probability", self.tr("Must work in"), "percent", self.tr("of 100"),
+                 hint=self.tr("Of 100 tries with your ±, so many must be sharp throughout; 0 asks for none")),
             Spec("overlap", self.tr("Overlap"), hint=self.tr("Of grid neighbours, as a share of a frame")),
         ]  # fmt: skip
 
     def _light_specs(self) -> list[Spec]:
         return [
-            Spec("ev100", self.tr("Light"), unit="EV", hint=self.tr("Exposure value at ISO 100")),
-            Spec("ev100_plus_minus", self.tr("Light ±"), unit="EV",
-                 hint=self.tr("19 times in 20 within; it tells on what moves")),
-            Spec("sky_declination_deg", self.tr("Sky at"), "optional", "°",
-                 self.tr("Declination of stars or the Moon in the picture; empty: none")),
+            Spec("ev100", self.tr("Brightness"), unit="EV",
+                 hint=self.tr("Exposure value at ISO 100; bright sun 15, overcast 12")),
+            Spec("ev100_plus_minus", self.tr("Brightness ±"), unit="EV",
+                 hint=self.tr("Almost surely within (95 %); it tells on what moves")),
+            Spec("sky_declination_deg", self.tr("Stars, Moon at"), "optional", "°",
+                 self.tr("Stars or Moon in the picture: their declination; empty: none")),
         ]  # fmt: skip
 
     def refresh(self) -> None:
         """Show the plan's wish."""
         plan = self._document.plan
         self.wish_form.show_model(plan.wish)
+        source = plan.wish.detail_from
+        for key, used in (
+            ("viewing_mm", source == DetailFrom.PRINT),
+            ("line_pairs_per_mm", source == DetailFrom.PRINT),
+            ("screen_pixels", source == DetailFrom.SCREEN),
+            ("pixels_per_line_pair", source != DetailFrom.PRINT),
+        ):
+            self.wish_form.set_shown(key, used)
         self.light_form.show_model(plan.light)
 
     def show_weighing(self, weighing: Weighing | None, complaint: str) -> None:
@@ -237,7 +248,7 @@ class WeighPanel(QTabWidget):
             lens, candidate.focal_mm, counted_frames(candidate.frame_count), softness, width, height
         )
         if candidate.confidence is not None:
-            figures += self.tr(" · holds in {0:.0f} of 100 draws").format(100.0 * candidate.confidence.holds)
+            figures += self.tr(" · holds in {0:.0f} of 100 tries").format(100.0 * candidate.confidence.holds)
         costs = cost_notes(candidate, costs_of(candidate))
         notes = "".join(f"<br>{html.escape(say(note))}." for note in (*candidate.notes, *costs))
         return f"<p>{name} · {state}<br>{figures}{notes}{tried}</p>"

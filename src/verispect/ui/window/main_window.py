@@ -6,9 +6,9 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from verispect.errors import VerispectError
 from verispect.files.recovery import RecoveryStore
@@ -38,7 +38,15 @@ if TYPE_CHECKING:
     from verispect.ui.panels.kit import KitPanel
     from verispect.ui.panels.weigh import WeighPanel
 
-PANEL_WIDTH = 490
+PANEL_WIDTH = 520
+
+
+def _opening(words: str) -> QWidget:
+    """What stands in a page's place until it is built."""
+    label = QLabel(words)
+    label.setAlignment(Qt.AlignmentFlag.AlignTop)
+    label.setContentsMargins(16, 16, 16, 16)
+    return label
 
 
 class MainWindow(QMainWindow):
@@ -78,8 +86,8 @@ class MainWindow(QMainWindow):
         self.panels: dict[str, QWidget] = {
             "subject": self.subject,
             # Built when first wanted: the window opens sooner without them.
-            "kit": QWidget(),
-            "weigh": QWidget(),
+            "kit": _opening(self.tr("Opening the kit…")),
+            "weigh": _opening(self.tr("Opening the weighing…")),
             "set": self.set,
             **{key: LaterPanel(key) for key in ("shoot", "prove", "keep")},
         }
@@ -139,6 +147,12 @@ class MainWindow(QMainWindow):
         self.panels[key] = panel
         if in_front:
             self.stack.setCurrentWidget(panel)
+        # Built late, it would come last to the tabulator, after drawings and methods.
+        before: QWidget = list(self.way.buttons.values())[-1]
+        for child in panel.findChildren(QWidget):
+            if child.window() is self and child.focusPolicy() & Qt.FocusPolicy.TabFocus:
+                QWidget.setTabOrder(before, child)
+                before = child
 
     def _connect(self) -> None:
         document = self.document
@@ -188,9 +202,10 @@ class MainWindow(QMainWindow):
 
     def show_station(self, key: str) -> None:
         """Bring a station's panel to the front."""
-        if key in ("kit", "weigh"):
-            getattr(self, key)
         self.stack.setCurrentWidget(self.panels[key])
+        if key in ("kit", "weigh") and key not in self.__dict__:
+            # The page changes at once, and fills when it is built.
+            QTimer.singleShot(0, lambda: getattr(self, key))
         self.way.show_station(key)
         if key == "subject" and self.subject.currentIndex() == 0:
             self.subject.table.setFocus()
@@ -301,7 +316,7 @@ class MainWindow(QMainWindow):
     def _on_failed(self, complaint: str) -> None:
         self.session.refuse(complaint)
         self._refresh_board()
-        self.strip.show_weighing(None, self._shown_key())
+        self.strip.show_weighing(None, self._shown_key(), complaint)
         self.weigh.show_weighing(None, complaint)
         self._refresh_set()
         self._show_states()

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QSizePolicy, QWidget
 
 from verispect.optics.f_stops import marked
 from verispect.plan.methods.candidate import Candidate
@@ -143,13 +143,24 @@ class Strip(QWidget):
         for key, cell in self.cells.items():
             layout.addWidget(cell)
             cell.clicked.connect(lambda _checked, key=key: self.chosen.emit(key))
+        self.missing = QLabel()
+        self.missing.setWordWrap(True)
+        self.missing.setTextFormat(Qt.TextFormat.PlainText)
+        self.missing.setMinimumHeight(92)
+        self.missing.setContentsMargins(12, 0, 12, 0)
+        self.missing.hide()
+        layout.addWidget(self.missing, 1)
 
     def apply_theme(self, theme: Theme) -> None:
         for cell in self.cells.values():
             cell.apply_theme(theme)
 
-    def show_weighing(self, weighing: Weighing | None, shown_key: str | None) -> None:
-        """Take on results; `shown_key` is drawn on the board."""
+    def show_weighing(self, weighing: Weighing | None, shown_key: str | None, complaint: str = "") -> None:
+        """Take on results; `shown_key` is drawn on the board. Where nothing can be weighed, say why."""
+        self.missing.setText(self.tr("No method can be weighed yet. {0}").format(complaint))
+        self.missing.setVisible(bool(complaint))
+        for cell in self.cells.values():
+            cell.setVisible(not complaint)
         for key, cell in self.cells.items():
             candidate = weighing.by_key(key) if weighing is not None else None
             cell.show_candidate(candidate, advised=weighing is not None and weighing.advised == key)
