@@ -110,8 +110,9 @@ if ! { [ -x .venv/bin/python ] && { is_current "$for_what" || is_current dev; };
     [ -x .venv/bin/python ] || "$PYTHON" -m venv .venv
     pip="-m pip install -q --disable-pip-version-check"
     # Wheels alone: nothing is compiled here.
-    .venv/bin/python $pip --only-binary :all: --require-hashes -r "requirements/$for_what.lock"
-    .venv/bin/python $pip --only-binary :all: "setuptools<80"
+    # prysm, a test dependency in plain Python, comes as source only.
+    .venv/bin/python $pip --only-binary :all: --no-binary prysm --require-hashes -r "requirements/$for_what.lock"
+    .venv/bin/python $pip --only-binary :all: "setuptools>=77,<80"
     .venv/bin/python $pip --no-deps --no-build-isolation -e .
     echo "$for_what $(sum_of "$for_what")" > "$stamp"
 fi
