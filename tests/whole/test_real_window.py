@@ -106,7 +106,7 @@ def test_a_plan_is_changed_saved_and_left_by_pointer_and_keys_alone(hand: Hand) 
         before = json.loads(path.read_text())
         hand.click(400, 750)  # the focus series in the strip
         hand("key", "ctrl+1", "sleep", 0.3)
-        hand.click(388, 97)  # the first mark's distance
+        hand.click(418, 97)  # the first mark's distance
         hand("key", "F2", "sleep", 0.6, "key", "ctrl+a", "sleep", 0.2, "type", "9 ft 2 in")
         hand("key", "Return", "sleep", 0.4, "key", "ctrl+s", "sleep", 0.5)
         hand.until(lambda: json.loads(path.read_text()) != before)

@@ -30,7 +30,7 @@ def told(camera=None, marks=None, **lens) -> str:
     ],
 )
 def test_the_figure_that_spoils_is_named(unsure, figure) -> None:
-    assert f"Knowing {figure} surely" in told(**unsure)
+    assert f"Measuring {figure} better" in told(**unsure)
 
 
 def test_nothing_is_named_where_all_is_sure_enough() -> None:

@@ -95,7 +95,7 @@ def test_a_table_with_bad_rows_says_which(window: MainWindow, tmp_path: Path) ->
     path = tmp_path / "bad.csv"
     path.write_text("name,x [m],y [m],z [m]\na,0,1,2\nb,0,one,2\n", encoding="utf-8")
     window.marks_desk.read_path(path)
-    assert "1 marks added, 1 rows not: row 3, y [m]: 'one' is no number" in window.message._words.text()
+    assert "1 marks added, 1 rows not: row 3, y [m]: 'one' is no length" in window.message._words.text()
     path.write_bytes(b"\xff\xfe\x00broken")
     window.marks_desk.read_path(path)
     assert "this is no text" in window.message._words.text()

@@ -1,0 +1,181 @@
+"""The plan's scene as textured plane polygons: its surfaces, a placard at each mark, ground and backdrop."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from verispect.optics.types import Floats
+from verispect.plan.scene.scene import Scene
+from verispect.rehearse import textures
+from verispect.rehearse.textures import Texels
+from verispect.subject.surface import patches
+
+# Of the picture's height, a placard's side; and of its distance, so much in front of the mark it never stands.
+_PLACARD = 0.06
+# The backdrop stands so many times as far as the farthest mark.
+_BEYOND = 1.6
+_EPSILON_M = 1e-6
+
+
+@dataclass(frozen=True)
+class Panel:
+    """A convex polygon on a plane, with a texture that repeats over it.
+
+    Attributes
+    ----------
+    name : str
+    origin_m, u_m, v_m : ndarray, shape (3,)
+        The place of texel (0, 0) and the steps of one texel.
+    outline : ndarray, shape (N, 2)
+        The polygon in texels.
+    texture : int
+        Which of the model's textures it bears.
+    """
+
+    name: str
+    origin_m: Floats
+    u_m: Floats
+    v_m: Floats
+    outline: Floats
+    texture: int
+
+    def places_m(self, texels: Floats) -> Floats:
+        """World places (..., 3) of texels (..., 2)."""
+        found: Floats = self.origin_m + texels[..., :1] * self.u_m + texels[..., 1:] * self.v_m
+        return found
+
+    @property
+    def corners_m(self) -> Floats:
+        """World places of the outline (N, 3)."""
+        return self.places_m(self.outline)
+
+    @property
+    def normal(self) -> Floats:
+        """Unit normal, of either sense."""
+        found: Floats = np.cross(self.u_m, self.v_m)
+        return found / np.linalg.norm(found)
+
+
+@dataclass(frozen=True)
+class Model:
+    """Panels from back to front as the entrance pupil sees them, with the mips of their textures."""
+
+    panels: tuple[Panel, ...]
+    mips: tuple[list[Texels], ...] = field(repr=False)
+
+
+def build_model(scene: Scene, *, seed: int = 1) -> Model:
+    """The scene of a plan as panels, ordered for its camera."""
+    bank: list[list[Texels]] = []
+
+    def bear(texels: Texels) -> int:
+        bank.append(textures.mips(texels))
+        return len(bank) - 1
+
+    panels = [_backdrop(scene, bear(textures.sky(seed)))]
+    ground = _ground(scene, bear(textures.paving(seed + 7)))
+    if ground is not None:
+        panels.append(ground)
+    for number, surface in enumerate(scene.plan.surfaces):
+        paint = bear(textures.BY_KIND[str(surface.kind)](seed + 11 * number + 3))
+        for patch in patches(surface):
+            panels.append(_panel(surface.name, patch.corner_m, patch.across_m, patch.along_m, paint, _tile_m(surface)))
+    for number, mark in enumerate(scene.plan.marks):
+        panels.append(_placard(scene, number, mark.name, bear(textures.placard(seed + 101 * number))))
+    return Model(tuple(back_to_front(panels, scene.pose.pupil_m)), tuple(bank))
+
+
+def _tile_m(surface: object) -> float:
+    """How large one repeat of the texture is."""
+    return 2.0 if getattr(surface, "kind", "") not in ("table", "box") else 0.8
+
+
+def _panel(name: str, corner: Floats, across: Floats, along: Floats, paint: int, tile_m: float) -> Panel:
+    wide, long = float(np.linalg.norm(across)), float(np.linalg.norm(along))
+    texel = tile_m / textures.SIDE
+    outline = np.array([[0, 0], [wide, 0], [wide, long], [0, long]]) / texel
+    return Panel(name, np.asarray(corner, float), across / wide * texel, along / long * texel, outline, paint)
+
+
+def _backdrop(scene: Scene, paint: int) -> Panel:
+    """A plane across the view behind everything, wide enough for frames that turn."""
+    depth = max(float(scene.points_mm[:, 2].max()) / 1000.0, 1.0) * _BEYOND
+    half = 6.0 * depth * max(float(np.max(scene.half_picture() + np.abs(scene.picture_centre()))), 0.2)
+    pose = scene.pose
+    middle = pose.pupil_m + depth * pose.forward
+    corner = middle - half * pose.right - half * pose.up
+    return _panel("Backdrop", corner, 2 * half * pose.right, 2 * half * pose.up, paint, half / 2)
+
+
+def _ground(scene: Scene, paint: int) -> Panel | None:
+    """Level ground under the camera as far as the backdrop; none where it stands on none, or looks straight down."""
+    height = scene.plan.camera.height_m
+    lowest = float(scene.world_m[:, 1].min())
+    if height < 0.3 or lowest < -0.05 * height or any(s.kind == "floor" for s in scene.plan.surfaces):
+        lowest = min(lowest, 0.0) - 0.02 * max(height, 0.1)
+    else:
+        lowest = 0.0
+    level = np.array([scene.pose.forward[0], 0.0, scene.pose.forward[2]])
+    if np.linalg.norm(level) < 0.2 or scene.pose.pupil_m[1] - lowest < 0.05:
+        return None
+    level /= np.linalg.norm(level)
+    right = np.array([level[2], 0.0, -level[0]])
+    depth = max(float(scene.points_mm[:, 2].max()) / 1000.0, 1.0) * _BEYOND * 0.999
+    start = np.array([0.0, lowest, 0.0]) - 4 * depth * right
+    return _panel("Ground", start, 8 * depth * right, depth * level, paint, 2.0)
+
+
+def _placard(scene: Scene, number: int, name: str, paint: int) -> Panel:
+    """A board that faces the camera, its middle at the mark."""
+    pose, place = scene.pose, scene.world_m[number]
+    depth = float(scene.points_mm[number, 2]) / 1000.0
+    side = 2.0 * float(scene.half_picture()[1]) * depth * _PLACARD
+    corner = place - 0.5 * side * pose.right + 0.5 * side * pose.up
+    return _panel(name, corner, side * pose.right, -side * pose.up, paint, side)
+
+
+def back_to_front(panels: list[Panel], eye_m: Floats) -> list[Panel]:
+    """Panels in an order in which each may be painted over those before; what interleaves is cut along planes.
+
+    A tree of dividing planes (Fuchs, Kedem & Naylor 1980; from memory).
+    """
+    if len(panels) <= 1:
+        return list(panels)
+    root, *rest = panels
+    normal, through = root.normal, root.corners_m[0]
+    if float((eye_m - through) @ normal) < 0.0:
+        normal = -normal
+    behind: list[Panel] = []
+    before: list[Panel] = []
+    for panel in rest:
+        heights = (panel.corners_m - through) @ normal
+        scale = _EPSILON_M + 1e-9 * float(np.abs(panel.corners_m).max())
+        if heights.min() >= -scale:
+            before.append(panel)
+        elif heights.max() <= scale:
+            behind.append(panel)
+        else:
+            before.append(_cut(panel, heights, keep_positive=True))
+            behind.append(_cut(panel, heights, keep_positive=False))
+    return [*back_to_front(behind, eye_m), root, *back_to_front(before, eye_m)]
+
+
+def _cut(panel: Panel, heights: Floats, *, keep_positive: bool) -> Panel:
+    signs = heights if keep_positive else -heights
+    return replace(panel, outline=clipped(panel.outline, signs))
+
+
+def clipped(outline: Floats, heights: Floats) -> Floats:
+    """The part of a convex polygon (N, 2) where a linear function, given at its corners, is not negative."""
+    kept: list[Floats] = []
+    count = len(outline)
+    for k in range(count):
+        here, there = outline[k], outline[(k + 1) % count]
+        a, b = float(heights[k]), float(heights[(k + 1) % count])
+        if a >= 0.0:
+            kept.append(here)
+        if (a > 0.0 > b) or (a < 0.0 < b):
+            kept.append(here + (there - here) * (a / (a - b)))
+    return np.array(kept).reshape(-1, 2)
