@@ -14,10 +14,12 @@ libglib-2.0.so.0          libglib2.0-0t64|libglib2.0-0  glib2                gli
 libgthread-2.0.so.0       libglib2.0-0t64|libglib2.0-0  glib2                glib2               libgthread-2_0-0
 libGL.so.1                libgl1                        libglvnd-glx         libglvnd            libGL1
 libEGL.so.1               libegl1                       libglvnd-egl         libglvnd            libEGL1
+libfreetype.so.6          libfreetype6                  freetype             freetype2           libfreetype6
 libfontconfig.so.1        libfontconfig1                fontconfig           fontconfig          libfontconfig1
 libxkbcommon.so.0         libxkbcommon0                 libxkbcommon         libxkbcommon        libxkbcommon0
 libdbus-1.so.3            libdbus-1-3                   dbus-libs            dbus                libdbus-1-3
 libxcb-cursor.so.0        libxcb-cursor0                xcb-util-cursor      xcb-util-cursor     libxcb-cursor0
+libxcb-util.so.1          libxcb-util1                  xcb-util             xcb-util            libxcb-util1
 libxcb-icccm.so.4         libxcb-icccm4                 xcb-util-wm          xcb-util-wm         libxcb-icccm4
 libxcb-keysyms.so.1       libxcb-keysyms1               xcb-util-keysyms     xcb-util-keysyms    libxcb-keysyms1
 libxcb-image.so.0         libxcb-image0                 xcb-util-image       xcb-util-image      libxcb-image0
@@ -49,7 +51,8 @@ done
 packages_of() {  # the packages, in this distribution's words, that bring the files named
     for file in "$@"; do
         line=$(printf '%s' "$NAMES" | awk -v file="$file" '$1 == file')
-        [ -n "$line" ] || { echo "$file"; continue; }
+        # A library of no name here usually comes with one that has: it is looked for again afterwards.
+        [ -n "$line" ] || continue
         case $manager in
             dnf) echo "$line" | awk '{print $3}' ;;
             pacman) echo "$line" | awk '{print $4}' ;;
@@ -136,3 +139,8 @@ if [ "$for_what" = dev ]; then
 fi
 # shellcheck disable=SC2086
 bring $missing
+left=$(unloadable)
+if [ -n "$left" ]; then
+    echo "These libraries are still not found: $left. Install, by the means of your distribution, what brings them." >&2
+    exit 1
+fi
