@@ -98,4 +98,5 @@ def jitter(count: int, seed: int) -> Floats:
     """Offsets within a pixel (K, 2), −0.5 to 0.5, even over the square, in an order free of the pupil's."""
     k = np.random.default_rng(seed).permutation(count) + 0.5
     found: Floats = np.stack([(k * step) % 1.0 for step in _EVEN], axis=1) - 0.5
-    return found - found.mean(axis=0)
+    centred: Floats = found - found.mean(axis=0)
+    return centred

@@ -70,20 +70,22 @@ def build_model(scene: Scene, *, seed: int = 1) -> Model:
     """The scene of a plan as panels, ordered for its camera."""
     bank: list[list[Texels]] = []
 
-    def bear(texels: Texels) -> int:
-        bank.append(textures.mips(texels))
+    def bear(kind: str, number: int = 0) -> int:
+        bank.append(textures.painted(kind, number, seed))
         return len(bank) - 1
 
-    panels = [_backdrop(scene, bear(textures.sky(seed)))]
-    ground = _ground(scene, bear(textures.paving(seed + 7)))
+    panels = [_backdrop(scene, bear("backdrop"))]
+    ground = _ground(scene, bear("ground"))
     if ground is not None:
         panels.append(ground)
     for number, surface in enumerate(scene.plan.surfaces):
-        paint = bear(textures.BY_KIND[str(surface.kind)](seed + 11 * number + 3))
+        paint = bear(str(surface.kind), number + 1)
         for patch in patches(surface):
-            panels.append(_panel(surface.name, patch.corner_m, patch.across_m, patch.along_m, paint, _tile_m(surface)))
+            panels.append(
+                _panel(surface.name, patch.corner_m, patch.across_m, patch.along_m, paint, _tile_m(surface))
+            )
     for number, mark in enumerate(scene.plan.marks):
-        panels.append(_placard(scene, number, mark.name, bear(textures.placard(seed + 101 * number))))
+        panels.append(_placard(scene, number, mark.name, bear("placard", number)))
     return Model(tuple(back_to_front(panels, scene.pose.pupil_m)), tuple(bank))
 
 

@@ -15,7 +15,18 @@ SIDE = 1024
 _SLOPE = 0.95
 
 
-def noise(seed: int, *, side: int = SIDE, stretch: float = 1.0) -> Texels:
+@lru_cache(maxsize=4)
+def _noise(stretch: float) -> Texels:
+    return _spectral(7, side=SIDE, stretch=stretch)
+
+
+def noise(seed: int, *, stretch: float = 1.0) -> Texels:
+    """Tileable noise (SIDE, SIDE) of mean 0 and deviation 1: the same field, begun elsewhere for every seed."""
+    rows, columns = np.random.default_rng(seed).integers(0, SIDE, 2)
+    return np.roll(_noise(stretch), (int(rows), int(columns)), (0, 1))
+
+
+def _spectral(seed: int, *, side: int, stretch: float) -> Texels:
     """Tileable noise of mean 0 and standard deviation 1, shape (side, side); `stretch` lengthens it along columns."""
     rng = np.random.default_rng(seed)
     fy, fx = np.meshgrid(np.fft.fftfreq(side), np.fft.rfftfreq(side), indexing="ij")
@@ -24,7 +35,8 @@ def noise(seed: int, *, side: int = SIDE, stretch: float = 1.0) -> Texels:
     shape = radius.shape
     spectrum = (rng.standard_normal(shape) + 1j * rng.standard_normal(shape)) / radius**_SLOPE
     found = np.fft.irfft2(spectrum, s=(side, side))
-    return ((found - found.mean()) / found.std()).astype(np.float32)
+    even: Texels = ((found - found.mean()) / found.std()).astype(np.float32)
+    return even
 
 
 def _toned(tone: tuple[float, float, float], grain: Texels, amount: float) -> Texels:
@@ -66,7 +78,7 @@ def bricks(seed: int) -> Texels:
     for row in range(16):
         shift = (row % 2) * wide // 2
         for column in range(8):
-            tone = rng.uniform(0.65, 1.35, 3)
+            tone = rng.uniform(0.65, 1.35) * rng.uniform(0.94, 1.06, 3)
             rows = slice(row * high + joint, (row + 1) * high)
             columns = (np.arange(column * wide + joint, (column + 1) * wide) + shift) % SIDE
             mortar[rows, columns] = picture[rows, columns] * np.append(tone, 1.0).astype(np.float32)
@@ -115,14 +127,31 @@ def placard(seed: int) -> Texels:
     return picture
 
 
-BY_KIND = {
+_BY_KIND = {
     "floor": paving,
     "table": planks,
     "slope": paving,
     "wall": bricks,
     "facade": plaster,
     "box": planks,
+    "ground": paving,
+    "backdrop": sky,
+    "placard": placard,
 }
+# So many of a kind differ; beyond they come again.
+_DIFFERENT = 3
+
+
+@lru_cache(maxsize=32)
+def mips_of(kind: str, number: int) -> list[Texels]:
+    """The texture of a kind of thing and its halves; made once."""
+    return mips(_BY_KIND[kind](number))
+
+
+def painted(kind: str, number: int, seed: int) -> list[Texels]:
+    """The texture of the number-th thing of a kind, of few that differ (placards all do)."""
+    most = 64 if kind == "placard" else _DIFFERENT
+    return mips_of(kind, (number + seed) % most)
 
 
 def mips(texels: Texels) -> list[Texels]:

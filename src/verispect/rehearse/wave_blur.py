@@ -21,14 +21,12 @@ _FACTORS = (0.57, 0.57, 0.58, 0.64, 0.78, 0.84, 0.89, 0.93, 1.0)
 
 def waves_of_blur(blur_mm: Floats | float, working_f_number: float, wavelength_mm: float) -> Floats:
     """Defocus W020 in wavelengths of a blur figure's long axis: blur / (8 N_w λ)."""
-    found: Floats = np.asarray(blur_mm, float) / (8.0 * working_f_number * wavelength_mm)
-    return found
+    return np.asarray(np.asarray(blur_mm, float) / (8.0 * working_f_number * wavelength_mm))
 
 
 def pupil_share(waves: Floats | float) -> Floats:
     """Share of the pupil's radius whose even disc, with the Airy kernel, comes nearest to the wave."""
-    found: Floats = np.interp(waves, _WAVES, _FACTORS)
-    return found
+    return np.asarray(np.interp(waves, _WAVES, _FACTORS))
 
 
 def point_image(
@@ -75,11 +73,12 @@ def point_image(
     waves = (long_mm * along**2 + short_mm * aside**2) / (8.0 * working_f_number * wavelength_mm)
     pupil = amplitude * np.exp(2j * math.pi * waves)
     found = np.abs(np.fft.fftshift(np.fft.fft2(np.fft.ifftshift(pupil)))) ** 2
-    return (found / found.sum()).astype(np.float32)
+    image: Kernel = (found / found.sum()).astype(np.float32)
+    return image
 
 
 def airy_kernel(*, working_f_number: float, wavelength_mm: float, pitch_mm: float) -> Kernel:
-    """The point image in perfect focus, sampled at the pixel pitch, summing to 1; a single 1 where it is far smaller."""
+    """The point image in perfect focus at the pixel pitch, summing to 1; a single 1 where it is far smaller."""
     if 2.44 * wavelength_mm * working_f_number < 0.35 * pitch_mm:
         return np.ones((1, 1), np.float32)
     fine = 5
@@ -94,4 +93,5 @@ def airy_kernel(*, working_f_number: float, wavelength_mm: float, pitch_mm: floa
     side = cut.shape[0] // fine
     cut = cut[: side * fine, : side * fine]
     coarse = cut.reshape(side, fine, side, fine).sum((1, 3))
-    return (coarse / coarse.sum()).astype(np.float32)
+    found: Kernel = (coarse / coarse.sum()).astype(np.float32)
+    return found

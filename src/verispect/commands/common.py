@@ -1,0 +1,126 @@
+"""What the commands share: options, exit codes, progress, one JSON object on stdout."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from verispect.errors import FileError, GeometryError, PlanError
+
+if TYPE_CHECKING:
+    from verispect.plan.document import Plan
+    from verispect.plan.methods.candidate import Candidate
+
+DONE, FAILED, BAD_INPUT, STOPPED = 0, 1, 2, 130
+
+
+class _Parser(argparse.ArgumentParser):
+    """Says what is wrong in one sentence."""
+
+    def error(self, message: str) -> Any:
+        self.exit(BAD_INPUT, f"{self.prog}: {message}; see {self.prog} --help\n")
+
+
+def parser(name: str, description: str, *, pictures: bool = False) -> argparse.ArgumentParser:
+    """A command's parser, with --json and --quiet, and what holds for all that read pictures."""
+    made = _Parser(prog=f"verispect {name}", description=description)
+    made.add_argument("--json", action="store_true", help="print one JSON object")
+    made.add_argument("--quiet", action="store_true", help="no progress on stderr")
+    if pictures:
+        made.add_argument("--jobs", type=whole("--jobs", 1, 256), default=os.cpu_count() or 1, metavar="N",
+                          help="processes")  # fmt: skip
+        made.add_argument("--memory-mb", type=whole("--memory-mb", 200, 10**6), default=2500, metavar="N",
+                          help="ceiling")  # fmt: skip
+    return made
+
+
+def whole(name: str, least: int, most: int) -> Callable[[str], int]:
+    """A whole number within limits, for argparse."""
+
+    def read(text: str) -> int:
+        try:
+            value = int(text)
+        except ValueError:
+            raise argparse.ArgumentTypeError(f"{name} takes a whole number, not {text!r}") from None
+        if not least <= value <= most:
+            raise argparse.ArgumentTypeError(f"{name} must lie between {least} and {most}, not {value}")
+        return value
+
+    return read
+
+
+def size(text: str) -> tuple[int, int]:
+    """`WxH` in pixels, for argparse."""
+    parts = text.lower().replace("×", "x").split("x")
+    if len(parts) != 2 or not all(part.strip().isdigit() for part in parts):
+        raise argparse.ArgumentTypeError(f"write WxH, such as 1200x800, not {text!r}")
+    wide, high = (int(part) for part in parts)
+    if not (16 <= wide <= 40_000 and 16 <= high <= 40_000):
+        raise argparse.ArgumentTypeError(f"16 to 40000 pixels each way, not {text!r}")
+    return wide, high
+
+
+def tell(told: dict[str, Any], table: str, *, as_json: bool) -> None:
+    """Print the JSON object, or the table."""
+    print(json.dumps(told, ensure_ascii=False, allow_nan=False) if as_json else table)
+
+
+def progress(quiet: bool) -> Callable[[float, str], None]:
+    """Progress on stderr where that is a terminal."""
+    shown = not quiet and sys.stderr.isatty()
+
+    def say(share: float, text: str) -> None:
+        if shown:
+            end = "\n" if share >= 1.0 else ""
+            print(f"\r{text} {100 * share:3.0f} %\x1b[K", end=end, file=sys.stderr, flush=True)
+
+    return say
+
+
+def read_plan_of(path: Path) -> Plan:
+    """The plan of a file."""
+    from verispect.files.plan_file import read_plan
+
+    return read_plan(path)
+
+
+def worked_method(path: Path, plan: Plan, key: str | None) -> Candidate:
+    """A method of a plan worked out; the advised one where none is named.
+
+    Raises
+    ------
+    FileError, PlanError
+        For a method that is not known or does not fit.
+    """
+    from verispect.plan.advise.confidence_search import sure_enough
+    from verispect.plan.advise.weigh import weigh
+    from verispect.plan.methods.method import METHOD_KEYS
+    from verispect.plan.methods.registry import worked
+    from verispect.plan.scene.scene import build_scene
+
+    try:
+        key = key or plan.choice.method
+        if key is None:
+            weighing = weigh(plan, with_remedies=False)
+            if weighing.advised is None:
+                raise FileError("{path}: no method fits this kit", path=path)
+            candidate = weighing.by_key(weighing.advised)
+        elif key not in METHOD_KEYS:
+            raise FileError("method {key!r} is not known; one of {keys}", key=key, keys=", ".join(METHOD_KEYS))
+        else:
+            candidate = sure_enough(worked(key, build_scene(plan)))
+    except PlanError as error:
+        raise PlanError(f"{path}: {error.key}", error.found, error.right) from error
+    except GeometryError as error:
+        raise FileError("{path}: {error}", path=path, error=error) from error
+    if not candidate.fits:
+        raise FileError(
+            "{path}: {method} does not fit: {why}", path=path, method=candidate.method.name,
+            why=candidate.why_not[0] if candidate.why_not else "",
+        )  # fmt: skip
+    return candidate

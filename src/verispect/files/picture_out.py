@@ -1,0 +1,192 @@
+"""Pictures written with their metadata: 16-bit TIFF, JPEG and PNG, atomically, never over another unasked."""
+
+from __future__ import annotations
+
+import io
+import struct
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.errors import FileError
+from verispect.files.atomic import write_atomically
+
+Pixels16 = NDArray[np.uint16]
+TIFF_SUFFIXES = (".tif", ".tiff")
+SUFFIXES = (*TIFF_SUFFIXES, ".jpg", ".jpeg", ".png")
+_EXIF_IFD = 34665
+# Exif 2.3 tags and TIFF types used here (from memory).
+_SHORT, _LONG, _RATIONAL, _ASCII, _UNDEFINED = 3, 4, 5, 2, 7
+
+
+@dataclass(frozen=True)
+class Shot:
+    """What a picture tells of how it was taken; None for what is not known."""
+
+    focal_mm: float | None = None
+    f_number: float | None = None
+    shutter_s: float | None = None
+    iso: float | None = None
+    subject_m: float | None = None
+    taken: datetime | None = None
+    pixel_mm: float | None = None
+    lens: str = ""
+    description: str = ""
+
+
+def not_over(path: Path, *, force: bool) -> None:
+    """Raise a FileError where a file would be written over unasked."""
+    if path.exists() and not force:
+        raise FileError("{path}: there is such a file already; name another or say --force", path=path)
+
+
+def write_picture(
+    path: Path,
+    pixels: Pixels16,
+    *,
+    shot: Shot | None = None,
+    icc: bytes | None = None,
+    orientation: int = 1,
+    force: bool = False,
+) -> None:
+    """Write 16-bit RGB pixels (rows, columns, 3); JPEG takes their upper 8 bits.
+
+    Raises
+    ------
+    FileError
+        For an ending that is not known, a file that is there already, or a place that cannot be written.
+    """  # fmt: skip
+    not_over(path, force=force)
+    suffix = path.suffix.lower()
+    shot = shot or Shot()
+    if suffix in TIFF_SUFFIXES:
+        write_atomically(path, _tiff(pixels, shot, icc, orientation))
+    elif suffix in (".jpg", ".jpeg"):
+        write_atomically(path, _jpeg(pixels, shot, icc, orientation))
+    elif suffix == ".png":
+        write_atomically(path, _png(pixels))
+    else:
+        raise FileError(
+            "{path}: pictures are written as {suffixes}; give it one of these endings", path=path,
+            suffixes=", ".join(SUFFIXES),
+        )  # fmt: skip
+
+
+def _tiff(pixels: Pixels16, shot: Shot, icc: bytes | None, orientation: int) -> bytes:
+    import tifffile
+
+    extra: list[tuple[Any, ...]] = [(274, "H", 1, orientation, True), (_EXIF_IFD, "I", 1, 1, True)]
+    if icc:
+        extra.append((34675, "B", len(icc), icc, True))
+    stream = io.BytesIO()
+    tifffile.imwrite(
+        stream, pixels, photometric="rgb", metadata=None, software="Verispect", description=shot.description or None,
+        datetime=shot.taken, extratags=extra, bigtiff=pixels.nbytes > 3_900_000_000,
+    )  # fmt: skip
+    content = stream.getvalue()
+    big = content[2:4] == b"\x2b\x00"
+    ifd = _exif_ifd(shot, at=len(content) + len(content) % 2)
+    if big or ifd is None:
+        return content
+    content += b"\0" * (len(content) % 2) + ifd
+    # Points to the block just put at the end.
+    at = _offset_of_tag(content, _EXIF_IFD)
+    return content[:at] + struct.pack("<I", len(content) - len(ifd)) + content[at + 4 :]
+
+
+def _offset_of_tag(content: bytes, code: int) -> int:
+    """Where the value of a tag of the first directory stands, in a little-endian classic TIFF."""
+    start = int(struct.unpack_from("<I", content, 4)[0])
+    count = int(struct.unpack_from("<H", content, start)[0])
+    for k in range(count):
+        at = start + 2 + 12 * k
+        if struct.unpack_from("<H", content, at)[0] == code:
+            return at + 8
+    raise ValueError(code)
+
+
+def _entries(shot: Shot) -> list[tuple[int, int, Any]]:
+    """Tags of the Exif directory: code, type, value."""
+    found: list[tuple[int, int, Any]] = []
+    if shot.shutter_s:
+        found.append((33434, _RATIONAL, shot.shutter_s))
+    if shot.f_number:
+        found.append((33437, _RATIONAL, shot.f_number))
+    if shot.iso:
+        found.append((34855, _SHORT, min(round(shot.iso), 65535)))
+    found.append((36864, _UNDEFINED, b"0230"))
+    if shot.taken is not None:
+        found.append((36867, _ASCII, shot.taken.strftime("%Y:%m:%d %H:%M:%S")))
+        found.append((37521, _ASCII, f"{shot.taken.microsecond // 1000:03d}"))
+    if shot.subject_m and shot.subject_m < 4e6:
+        found.append((37382, _RATIONAL, shot.subject_m))
+    if shot.focal_mm:
+        found.append((37386, _RATIONAL, shot.focal_mm))
+    if shot.pixel_mm:
+        found.append((41486, _RATIONAL, 10.0 / shot.pixel_mm))
+        found.append((41487, _RATIONAL, 10.0 / shot.pixel_mm))
+        found.append((41488, _SHORT, 3))
+    if shot.lens:
+        found.append((42036, _ASCII, shot.lens))
+    return sorted(found)
+
+
+def _ratio(value: float) -> tuple[int, int]:
+    """A fraction of 32 bits near a positive value."""
+    from fractions import Fraction
+
+    near = Fraction(value).limit_denominator(1_000_000)
+    while near.numerator >= 2**32:
+        near = Fraction(value).limit_denominator(max(1, near.denominator // 10))
+    return max(near.numerator, 0), near.denominator
+
+
+def _exif_ifd(shot: Shot, *, at: int) -> bytes | None:
+    entries = _entries(shot)
+    data_at = at + 2 + 12 * len(entries) + 4
+    table, data = struct.pack("<H", len(entries)), b""
+    for code, kind, value in entries:
+        if kind == _SHORT:
+            table += struct.pack("<HHIHH", code, kind, 1, value, 0)
+            continue
+        if kind == _RATIONAL:
+            content, count = struct.pack("<II", *_ratio(value)), 1
+        else:
+            content = value if isinstance(value, bytes) else value.encode("ascii", "replace") + b"\0"
+            count = len(content)
+        if len(content) <= 4:
+            table += struct.pack("<HHI", code, kind, count) + content.ljust(4, b"\0")
+            continue
+        table += struct.pack("<HHII", code, kind, count, data_at + len(data))
+        data += content + b"\0" * (len(content) % 2)
+    return table + struct.pack("<I", 0) + data
+
+
+def _jpeg(pixels: Pixels16, shot: Shot, icc: bytes | None, orientation: int) -> bytes:
+    from PIL import Image
+    from PIL.TiffImagePlugin import IFDRational
+
+    exif = Image.Exif()
+    exif[274] = orientation
+    exif[305] = "Verispect"
+    directory = exif.get_ifd(_EXIF_IFD)
+    for code, kind, value in _entries(shot):
+        directory[code] = IFDRational(*_ratio(value)) if kind == _RATIONAL else value
+    stream = io.BytesIO()
+    eight = ((pixels.astype(np.uint32) + 128) // 257).astype(np.uint8)
+    more = {"icc_profile": icc} if icc else {}
+    Image.fromarray(eight).save(stream, "JPEG", quality=95, subsampling=0, exif=exif, **more)
+    return stream.getvalue()
+
+
+def _png(pixels: Pixels16) -> bytes:
+    import cv2
+
+    ok, content = cv2.imencode(".png", np.ascontiguousarray(pixels[..., ::-1]))
+    if not ok:
+        raise FileError("the picture could not be put into PNG")
+    return bytes(content)

@@ -1,0 +1,1 @@
+"""Keep: the shelf of kit and the logbook, without a window."""

@@ -1,0 +1,250 @@
+"""The simulated camera: an exposure of a plan becomes a picture, with an account of what happened."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.optics.blur import image_centres_mm
+from verispect.optics.image_circle import circle_share
+from verispect.plan.frames.exposure import Exposure
+from verispect.plan.frames.rendering import render as look
+from verispect.plan.methods.candidate import Candidate
+from verispect.rehearse import pupil_views
+from verispect.rehearse.cards import draw_cards
+from verispect.rehearse.faults import Fault, FaultName, defocused, knocked, turned
+from verispect.rehearse.projection import Camera
+from verispect.rehearse.pupil_views import FINE, Quality
+from verispect.rehearse.scene_model import Model, build_model
+from verispect.rehearse.sensor_noise import exposed
+from verispect.rehearse.wave_blur import airy_kernel
+
+Picture = NDArray[np.float32]
+# Ends of the tone scale: a dark frame lets through so little.
+_COVERED = 2.0**-11
+
+
+@dataclass(frozen=True)
+class Options:
+    """How pictures are made.
+
+    Attributes
+    ----------
+    pixels : (int, int) or None
+        Width and height; None takes the body's.
+    cards : bool
+        Test cards in place of the scene, without noise and falloff.
+    seed : int
+    noise, falloff : bool
+    quality : Quality
+    """
+
+    pixels: tuple[int, int] | None = None
+    cards: bool = False
+    seed: int = 1
+    noise: bool = True
+    falloff: bool = True
+    quality: Quality = FINE
+
+
+@dataclass(frozen=True)
+class Taken:
+    """One frame: its linear picture (None where it is missing), and what happened."""
+
+    index: int
+    exposure: Exposure
+    picture: Picture | None
+    happened: dict[str, Any] = field(default_factory=dict)
+
+
+class Rehearsal:
+    """Takes the frames of one method, one after the other; what they share is made once."""
+
+    def __init__(self, candidate: Candidate, options: Options) -> None:
+        self.candidate, self.options = candidate, options
+        plan = candidate.scene.plan
+        wide, high = options.pixels or _upright(plan.kit.body.pixels, plan.sensor_mm)
+        self.pixels = (wide, high)
+        # Square pixels that fill the sensor's width; a picture of another shape shows less or more of its height.
+        self.pitch_mm = plan.sensor_mm[0] / wide
+        self._model: Model | None = None
+
+    @property
+    def model(self) -> Model:
+        """The scene's panels."""
+        if self._model is None:
+            self._model = build_model(self.candidate.scene, seed=self.options.seed)
+        return self._model
+
+    def take(
+        self,
+        index: int,
+        faults: Sequence[Fault] = (),
+        *,
+        progress: Callable[[float], None] | None = None,
+        is_cancelled: Callable[[], bool] | None = None,
+    ) -> Taken | None:
+        """Take one frame; None where it was cancelled."""
+        planned = self.candidate.exposures[index]
+        exposure, gain, happened, is_missing = self._befallen(planned, index, faults)
+        happened |= _settings(exposure)
+        if is_missing:
+            return Taken(index, exposure, None, happened)
+        camera = Camera(exposure, self.pixels, self.pitch_mm)
+        picture = self._light(camera, index, progress, is_cancelled)
+        if picture is None:
+            return None
+        plain = self.options.cards
+        if self.options.falloff and not plain:
+            picture *= self._falloff(camera)[..., None]
+        picture = exposed(
+            picture,
+            body=self.candidate.scene.plan.kit.body,
+            pixel_mm=self.pitch_mm,
+            gain=gain,
+            seed=(self.options.seed, index),
+            noise=self.options.noise and not plain,
+        )
+        return Taken(index, exposure, picture, happened)
+
+    def _befallen(
+        self, planned: Exposure, index: int, faults: Sequence[Fault]
+    ) -> tuple[Exposure, float, dict[str, Any], bool]:
+        """The exposure as it really is, the gain, and what is to be told."""
+        exposure, gain, is_missing = planned, 1.0, False
+        happened: dict[str, Any] = {}
+        for fault in faults:
+            # A tripod that was turned stays turned.
+            if fault.name is FaultName.TURN and fault.frame <= index:
+                exposure = turned(exposure, math.radians(fault.size), 0.0)
+            elif fault.frame != index:
+                continue
+            elif fault.name is FaultName.KNOCK:
+                exposure = knocked(exposure, fault.size, pitch_mm=self.pitch_mm, seed=self.options.seed + index)
+            elif fault.name is FaultName.EXPOSURE:
+                gain *= 2.0**fault.size
+            elif fault.name is FaultName.DARK:
+                gain *= _COVERED
+            elif fault.name is FaultName.MISSING:
+                is_missing = True
+            else:
+                exposure = defocused(exposure, fault.size)
+            happened[str(fault.name)] = fault.size
+        return exposure, gain, happened, is_missing
+
+    def _light(
+        self,
+        camera: Camera,
+        index: int,
+        progress: Callable[[float], None] | None,
+        is_cancelled: Callable[[], bool] | None,
+    ) -> Picture | None:
+        scene = self.candidate.scene
+        criterion = self.candidate.criterion
+        assert criterion is not None
+        wavelength = criterion.lights[len(criterion.lights) // 2][0]
+        if self.options.cards:
+            count = scene.mark_count
+            seen = look(scene, [camera.exposure], criterion)
+            return draw_cards(
+                camera,
+                scene.world_m[:count],
+                residual_mm=seen.residual_mm[:count],
+                smear_mm=seen.smear_mm[:count],
+                wavelengths_mm=criterion.lights,
+                is_cancelled=is_cancelled,
+            )
+        picture = pupil_views.render(
+            self.model,
+            camera,
+            wavelength_mm=wavelength,
+            seed=1_000_003 * self.options.seed + index,
+            quality=self.options.quality,
+            progress=progress,
+            is_cancelled=is_cancelled,
+        )
+        if picture is None:
+            return None
+        kernel = airy_kernel(
+            working_f_number=camera.exposure.state.working_f_number, wavelength_mm=wavelength, pitch_mm=self.pitch_mm
+        )
+        if kernel.size > 1:
+            picture = np.asarray(cv2.filter2D(picture, -1, kernel, borderType=cv2.BORDER_REPLICATE), np.float32)
+        return picture
+
+    def _falloff(self, camera: Camera) -> Picture:
+        """Light that is left over the picture, 1 on the axis: the lens's own and the cosine's fourth power."""
+        exposure = camera.exposure
+        wide, high = self.pixels
+        step = max(1, min(wide, high) // 64)
+        columns, rows = np.meshgrid(np.arange(0, wide + step, step), np.arange(0, high + step, step))
+        x0, y0 = exposure.sensor_centre_mm
+        x = x0 - (columns - 0.5 * (wide - 1)) * self.pitch_mm
+        y = y0 + (rows - 0.5 * (high - 1)) * self.pitch_mm
+        circle = exposure.lens.circle_mm(self.candidate.scene.plan.kit.body.diagonal_mm)
+        share = circle_share(np.stack([x, y], axis=-1), exposure.state, circle)
+        left = 2.0 ** -exposure.lens.falloff_at(np.clip(share, 0.0, 1.2))
+        small = np.asarray(left, np.float32)
+        size = (small.shape[1] * step, small.shape[0] * step)
+        whole = np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_LINEAR), np.float32)
+        found: Picture = whole[step // 2 : step // 2 + high, step // 2 : step // 2 + wide]
+        return found
+
+    def marks(self, taken: Taken) -> list[dict[str, Any]]:
+        """Every mark in one frame: where it lies, its blur and its contrast, as `run.json` tells."""
+        scene, criterion = self.candidate.scene, self.candidate.criterion
+        assert criterion is not None
+        camera = Camera(taken.exposure, self.pixels, self.pitch_mm)
+        # Whatever the plan's own pixels are, these are the picture's.
+        criterion = replace(criterion, pixel_mm=self.pitch_mm)
+        rendering = look(scene, [taken.exposure], criterion)
+        points = camera.to_lens_mm(scene.world_m[: scene.mark_count])
+        centres = image_centres_mm(points, taken.exposure.state)
+        found = []
+        for k, name in enumerate(scene.names[: scene.mark_count]):
+            column, row, _ = camera.to_pixel() @ np.array([*centres[k], 1.0])
+            blur = [float(rendering.blur_long_mm[k]), float(rendering.blur_short_mm[k])]
+            found.append(
+                {
+                    "name": name,
+                    "pixel": [_finite(row), _finite(column)],
+                    "blur_px": [_finite(part / self.pitch_mm) for part in blur],
+                    "contrast": _finite(float(rendering.contrast[k])),
+                    "softness": _finite(float(rendering.softness[k])),
+                    "inside": bool(rendering.inside[k]),
+                }
+            )
+        return found
+
+
+def _upright(pixels: tuple[int, int], sensor_mm: tuple[float, float]) -> tuple[int, int]:
+    """The body's pixels as the camera is held."""
+    wide, high = max(pixels), min(pixels)
+    return (wide, high) if sensor_mm[0] >= sensor_mm[1] else (high, wide)
+
+
+def _finite(value: float) -> float | None:
+    return value if math.isfinite(value) else None
+
+
+def _settings(exposure: Exposure) -> dict[str, Any]:
+    """What the camera was really set to and where it looked."""
+    forward = exposure.pose.forward
+    return {
+        "focal_mm": exposure.state.focal_mm,
+        "f_number": exposure.state.f_number,
+        "shutter_s": exposure.shutter_s,
+        "focus_m": _finite(exposure.focus_m),
+        "image_distance_mm": exposure.state.image_distance_mm,
+        "bearing_deg": math.degrees(math.atan2(forward[0], forward[2])),
+        "pitch_deg": math.degrees(math.asin(float(np.clip(forward[1], -1.0, 1.0)))),
+        "right": exposure.pose.right.tolist(),
+        "up": exposure.pose.up.tolist(),
+        "forward": forward.tolist(),
+    }

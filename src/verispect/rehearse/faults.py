@@ -1,0 +1,106 @@
+"""What goes wrong on purpose: a camera knocked, an exposure off, a frame missing or black."""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+import numpy as np
+
+from verispect.errors import VerispectError
+from verispect.optics.types import Floats
+from verispect.plan.frames.exposure import Exposure
+
+
+class FaultName(StrEnum):
+    """Faults that can be asked for."""
+
+    KNOCK = "knock"
+    TURN = "turn"
+    EXPOSURE = "exposure"
+    MISSING = "missing"
+    DARK = "dark"
+    REFOCUS = "refocus"
+    AUTOFOCUS_MISS = "autofocus-miss"
+
+
+# What a fault does where no size is given: px, degrees, stops, allowed blurs.
+_USUAL = {
+    FaultName.KNOCK: 3.0,
+    FaultName.TURN: 0.1,
+    FaultName.EXPOSURE: -0.5,
+    FaultName.MISSING: 0.0,
+    FaultName.DARK: 0.0,
+    FaultName.REFOCUS: 2.0,
+    FaultName.AUTOFOCUS_MISS: 4.0,
+}
+_PATTERN = re.compile(r"([a-z-]+)@(\d+)(?::([+-]?\d+(?:\.\d+)?))?")
+
+
+class FaultError(VerispectError):
+    """A fault that is written wrongly or cannot be had."""
+
+
+@dataclass(frozen=True)
+class Fault:
+    """One thing that goes wrong in one exposure, counted from 0; `size` in the unit of its name."""
+
+    name: FaultName
+    frame: int
+    size: float
+
+
+def parse_fault(text: str, *, frames: int) -> Fault:
+    """`knock@3:2.5` as a fault.
+
+    Raises
+    ------
+    FaultError
+        With what would be right.
+
+    Examples
+    --------
+    >>> parse_fault("exposure@2:-1", frames=5)
+    Fault(name=<FaultName.EXPOSURE: 'exposure'>, frame=2, size=-1.0)
+    """
+    match = _PATTERN.fullmatch(text.strip())
+    names = ", ".join(FaultName)
+    if match is None or match[1] not in set(FaultName):
+        raise FaultError("fault {text!r}: write NAME@FRAME or NAME@FRAME:SIZE with a name of {names}", text=text,
+                         names=names)  # fmt: skip
+    name, frame = FaultName(match[1]), int(match[2])
+    if frame >= frames:
+        raise FaultError(
+            "fault {text!r}: frame {frame} is none of the {frames} exposures, which count from 0 to {last}",
+            text=text, frame=frame, frames=frames, last=frames - 1,
+        )  # fmt: skip
+    return Fault(name, frame, float(match[3]) if match[3] else _USUAL[name])
+
+
+def knocked(exposure: Exposure, size_px: float, *, pitch_mm: float, seed: int) -> Exposure:
+    """The camera turned about its entrance pupil so that the picture's middle moves by so many pixels."""
+    angle = size_px * pitch_mm / exposure.state.pupil_scale_mm
+    way = np.random.default_rng(seed).uniform(0.0, 2.0 * math.pi)
+    return turned(exposure, angle * math.cos(way), angle * math.sin(way))
+
+
+def turned(exposure: Exposure, right_rad: float, up_rad: float) -> Exposure:
+    """The camera looking more to the right and more up."""
+    pose = exposure.pose
+    forward = pose.forward + math.tan(right_rad) * pose.right + math.tan(up_rad) * pose.up
+    forward /= np.linalg.norm(forward)
+    right = pose.right - (pose.right @ forward) * forward
+    right /= np.linalg.norm(right)
+    up: Floats = np.cross(forward, right)
+    return replace(exposure, pose=replace(pose, right=right, up=up, forward=forward))
+
+
+def defocused(exposure: Exposure, allowed_blurs: float) -> Exposure:
+    """Focused off by so many allowed blurs on the axis, towards infinity where positive."""
+    state = exposure.state
+    allowed = exposure.allowed_blur_mm if math.isfinite(exposure.allowed_blur_mm) else 0.01
+    # Blur = |Δv| / N_w on the axis.
+    moved = state.image_distance_mm - allowed_blurs * allowed * state.working_f_number
+    return replace(exposure, state=replace(state, image_distance_mm=max(moved, 0.9 * state.focal_mm)))

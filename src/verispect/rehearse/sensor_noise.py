@@ -1,0 +1,68 @@
+"""From scene-linear light to what a sensor gives: photons, electrons, the tone curve."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.kit.equipment import Body
+
+Picture = NDArray[np.float32]
+# A usual full-frame pixel (common practice); scaled by the pixel's area where the body does not say.
+_FULL_WELL_E, _OF_PIXEL_MM = 50_000.0, 0.0044
+_READ_E = 3.0
+
+
+def exposed(
+    picture: Picture, *, body: Body, pixel_mm: float, gain: float, seed: tuple[int, int], noise: bool
+) -> Picture:
+    """Light 0 to 1 as the sensor gives it, in place: times gain, with shot and read noise, clipped.
+
+    Parameters
+    ----------
+    seed : (int, int)
+        Of the run and of the frame: the same give the same noise.
+    """
+    picture *= np.float32(gain)
+    if noise:
+        well = _full_well(body, pixel_mm)
+        read = _extra(body, "read_noise_e", _READ_E)
+        rng = np.random.default_rng(seed)
+        for row in range(0, picture.shape[0], 256):
+            part = picture[row : row + 256]
+            sigma = np.sqrt(np.maximum(part, 0.0) * well + read * read) / well
+            part += sigma * rng.standard_normal(part.shape, np.float32)
+    np.clip(picture, 0.0, 1.0, out=picture)
+    return picture
+
+
+def _extra(body: Body, key: str, default: float) -> float:
+    """A figure the plan may give."""
+    value = getattr(body, key, None)
+    return float(value) if isinstance(value, int | float) and value > 0 else default
+
+
+def _full_well(body: Body, pixel_mm: float) -> float:
+    return _extra(body, "full_well_e", _FULL_WELL_E * (pixel_mm / _OF_PIXEL_MM) ** 2) * 100.0 / max(body.iso, 1.0)
+
+
+def srgb_16(picture: Picture) -> NDArray[np.uint16]:
+    """Linear light 0 to 1 as 16 bits through the sRGB curve (IEC 61966-2-1)."""
+    found = np.empty(picture.shape, np.uint16)
+    for row in range(0, picture.shape[0], 256):
+        x = picture[row : row + 256]
+        curved = np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.power(np.maximum(x, 1e-9), 1 / 2.4) - 0.055)
+        found[row : row + 256] = np.round(curved * 65535.0).astype(np.uint16)
+    return found
+
+
+def linear_of_srgb(values: Picture) -> Picture:
+    """The inverse of the sRGB curve, for values 0 to 1."""
+    found: Picture = np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4).astype(np.float32)
+    return found
+
+
+def linear_16(picture: Picture) -> NDArray[np.uint16]:
+    """Linear light 0 to 1 as 16 bits."""
+    found: NDArray[np.uint16] = np.round(picture * 65535.0).astype(np.uint16)
+    return found

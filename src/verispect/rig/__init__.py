@@ -1,0 +1,1 @@
+"""Devices behind one protocol, simulated ones among them."""
