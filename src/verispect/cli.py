@@ -14,6 +14,7 @@ DONE, BAD_INPUT, STOPPED = 0, 2, 130
 # Each in a module of its own, loaded when it is asked for.
 COMMANDS = {
     "weigh": "weigh every method of a plan",
+    "check": "check frames against one another and the plan",
     "light": "Sun, Moon and daylight at the plan's place and time",
     "rehearse": "write the frames that a simulated camera would take",
 }

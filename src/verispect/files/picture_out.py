@@ -19,6 +19,8 @@ Pixels16 = NDArray[np.uint16]
 TIFF_SUFFIXES = (".tif", ".tiff")
 SUFFIXES = (*TIFF_SUFFIXES, ".jpg", ".jpeg", ".png")
 _EXIF_IFD = 34665
+# tifffile writes no directory of its own there: a private code of the same rank keeps the place.
+_PLACE_HELD = 34666
 # Exif 2.3 tags and TIFF types used here (from memory).
 _SHORT, _LONG, _RATIONAL, _ASCII, _UNDEFINED = 3, 4, 5, 2, 7
 
@@ -79,7 +81,7 @@ def write_picture(
 def _tiff(pixels: Pixels16, shot: Shot, icc: bytes | None, orientation: int) -> bytes:
     import tifffile
 
-    extra: list[tuple[Any, ...]] = [(274, "H", 1, orientation, True), (_EXIF_IFD, "I", 1, 1, True)]
+    extra: list[tuple[Any, ...]] = [(274, "H", 1, orientation, True), (_PLACE_HELD, "I", 1, 1, True)]
     if icc:
         extra.append((34675, "B", len(icc), icc, True))
     stream = io.BytesIO()
@@ -94,18 +96,19 @@ def _tiff(pixels: Pixels16, shot: Shot, icc: bytes | None, orientation: int) -> 
         return content
     content += b"\0" * (len(content) % 2) + ifd
     # Points to the block just put at the end.
-    at = _offset_of_tag(content, _EXIF_IFD)
-    return content[:at] + struct.pack("<I", len(content) - len(ifd)) + content[at + 4 :]
+    at = _place_of_tag(content, _PLACE_HELD)
+    entry = struct.pack("<HHII", _EXIF_IFD, _LONG, 1, len(content) - len(ifd))
+    return content[:at] + entry + content[at + 12 :]
 
 
-def _offset_of_tag(content: bytes, code: int) -> int:
-    """Where the value of a tag of the first directory stands, in a little-endian classic TIFF."""
+def _place_of_tag(content: bytes, code: int) -> int:
+    """Where the entry of a tag of the first directory stands, in a little-endian classic TIFF."""
     start = int(struct.unpack_from("<I", content, 4)[0])
     count = int(struct.unpack_from("<H", content, start)[0])
     for k in range(count):
         at = start + 2 + 12 * k
         if struct.unpack_from("<H", content, at)[0] == code:
-            return at + 8
+            return at
     raise ValueError(code)
 
 

@@ -197,7 +197,9 @@ def _layers(drawn: list[_Drawn], camera: Camera, box: tuple[int, int, int, int])
         if high[0] < left or high[1] < top or low[0] > right or low[1] > bottom:
             continue
         seen = np.concatenate([np.vstack([corners, middle]), np.ones((5, 1))], axis=1) @ item.to_texel.T
-        texels = seen[:, :2] / seen[:, 2:]
+        # On the plane's own horizon there is nothing of it.
+        depth = np.where(np.abs(seen[:, 2:]) < 1e-12, 1e-12, seen[:, 2:])
+        texels = seen[:, :2] / depth
         points = np.concatenate([texels, np.ones((5, 1))], axis=1) @ item.basis_mm.T
         ahead = points @ np.asarray(camera.exposure.state.axis) > camera.exposure.state.focal_mm
         if not ahead.any():

@@ -1,0 +1,45 @@
+"""`verispect check`: frames checked against one another and against the plan."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from verispect.commands.common import DONE, FAILED, parser, progress, read_plan_of, tell, worked_method
+from verispect.errors import FileError
+
+if TYPE_CHECKING:
+    from verispect.files.run_file import Run
+    from verispect.plan.methods.candidate import Candidate
+
+
+def run(given: Sequence[str]) -> int:
+    """Check and print; 1 where something is to be done again."""
+    options_of = parser("check", "Check frames: knocks, exposure, focus, softness, what to redo.", pictures=True)
+    options_of.add_argument("frames", type=Path, nargs="+", metavar="FOLDER|FRAME")
+    options_of.add_argument("--plan", type=Path, metavar="PLAN", help="a .verispect plan, or a run.json")
+    options_of.add_argument("--method", metavar="KEY")
+    options = options_of.parse_args(given)
+    from verispect.prove.check import check
+    from verispect.prove.report import report_dict, report_table
+
+    candidate, happened = planned(options.plan, options.method)
+    report = check(options.frames, candidate=candidate, run=happened, progress=progress(options.quiet))
+    tell(report_dict(report), report_table(report), as_json=options.json)
+    return DONE if report.passed else FAILED
+
+
+def planned(path: Path | None, key: str | None) -> tuple[Candidate | None, Run | None]:
+    """The method that was planned, and the run where one is given in the plan's place."""
+    if path is None:
+        return None, None
+    if path.suffix.lower() == ".json":
+        from verispect.files.run_file import read_run
+
+        run = read_run(path)
+        if run.plan is None:
+            raise FileError("{path}: this run names no plan; give the plan itself", path=path)
+        plan_path = Path(run.plan) if Path(run.plan).is_absolute() else path.parent / run.plan
+        return worked_method(plan_path, read_plan_of(plan_path), key or run.method), run
+    return worked_method(path, read_plan_of(path), key), None

@@ -1,0 +1,1 @@
+"""Where frames lie against one another."""

@@ -1,0 +1,226 @@
+"""Where one frame lies against another: three turns of the camera and a scale, to a few hundredths of a pixel.
+
+Gauss-Newton on band-passed brightness with gain and Huber weights, from coarse to fine (Baker & Matthews 2004),
+begun at the planned place after a phase correlation; every result is tested by its correlation, so that it never
+fails in silence.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.optics.types import Floats
+
+Grey = NDArray[np.float32]
+# Below this the frames show nothing in common that an alignment could be trusted for.
+TRUSTED = 0.45
+_MOST_STEPS = 14
+_SMALL_STEP_PX = 0.003
+_HUBER = 1.2
+# Finest level: as many pixels as this do.
+_PLENTY = 1_700_000
+_LEAST_SIDE = 90
+
+
+@dataclass(frozen=True)
+class Motion:
+    """From a frame's pixels to another's.
+
+    Attributes
+    ----------
+    matrix : ndarray, shape (3, 3)
+        Takes (column, row, 1) of the frame to the other.
+    correlation : float
+        Of the two once laid over one another, −1 to 1.
+    residual_px : float
+        Root mean square of what is left, as a shift along the brightness's gradients.
+    trusted : bool
+    """
+
+    matrix: Floats
+    correlation: float
+    residual_px: float
+
+    @property
+    def trusted(self) -> bool:
+        """Whether it may be relied on."""
+        return self.correlation >= TRUSTED
+
+
+def motion_between(
+    frame: Grey, other: Grey, *, planned: Floats, focal_px: float, centre_px: tuple[float, float], rotate: bool = True
+) -> Motion:
+    """The motion that lays `frame` over `other`.
+
+    Parameters
+    ----------
+    frame, other : ndarray, shape (rows, columns), float32
+        Linear or coded brightness of one size.
+    planned : ndarray, shape (3, 3)
+        Where the search begins.
+    focal_px : float
+        Pixels for a tangent of 1, for the turns.
+    centre_px : (float, float)
+        Column and row of the picture's middle.
+    rotate : bool
+        Turns about all three axes; else shifts, turn about the view and scale.
+    """
+    levels = _pyramids(frame, other)
+    found = planned.copy()
+    first = True
+    score, residual = 0.0, float("inf")
+    for small, large, divide in levels:
+        if first:
+            found = _shifted(small, large, found, divide) @ np.eye(3)
+            first = False
+        found, score, residual = _refined(small, large, found, divide, focal_px, centre_px, rotate)
+    return Motion(found / found[2, 2], score, residual)
+
+
+def _pyramids(frame: Grey, other: Grey) -> list[tuple[Grey, Grey, int]]:
+    """Both frames from coarse to fine, band-passed, with what each level divides by."""
+    rows, columns = frame.shape
+    divide = 1
+    while rows * columns / divide**2 > _PLENTY:
+        divide *= 2
+    divides = [divide]
+    while min(rows, columns) / (divides[-1] * 2) > _LEAST_SIDE and len(divides) < 4:
+        divides.append(divides[-1] * 2)
+    return [(_banded(frame, d), _banded(other, d), d) for d in reversed(divides)]
+
+
+def _banded(picture: Grey, divide: int) -> Grey:
+    """Smaller, its lights compressed, without the slow and the finest parts, of even strength everywhere."""
+    size = (picture.shape[1] // divide, picture.shape[0] // divide)
+    small = picture[: size[1] * divide, : size[0] * divide]
+    if divide > 1:
+        small = np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_AREA), np.float32)
+    eased = np.log2(np.maximum(small, 0.0) + 0.02)
+    fine = cv2.GaussianBlur(eased, (0, 0), 1.0)
+    slow = cv2.GaussianBlur(eased, (0, 0), 6.0)
+    band = fine - slow
+    strength = np.sqrt(cv2.GaussianBlur(band * band, (0, 0), 20.0) + 1e-5)
+    return np.asarray(band / strength, np.float32)
+
+
+def _at_level(matrix: Floats, divide: int) -> Floats:
+    """A homography of whole pixels for pixels that are `divide` times as large."""
+    shift = (divide - 1) / 2.0
+    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
+    found: Floats = np.linalg.inv(up) @ matrix @ up
+    return found
+
+
+def _warped(picture: Grey, matrix: Floats, shape: tuple[int, ...]) -> tuple[Grey, NDArray[np.bool_]]:
+    """A picture laid over another of a shape, and where it is."""
+    size = (shape[1], shape[0])
+    moved = cv2.warpPerspective(picture, matrix, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
+    there = cv2.warpPerspective(np.ones_like(picture), matrix, size, flags=cv2.INTER_LINEAR)
+    return np.asarray(moved, np.float32), there > 0.999
+
+
+def _shifted(small: Grey, large: Grey, planned: Floats, divide: int) -> Floats:
+    """The plan moved by a phase correlation, where that makes the frames more alike."""
+    level = _at_level(planned, divide)
+    moved, there = _warped(small, level, large.shape)
+    before = _alike(moved, large, there)
+    window = cv2.createHanningWindow((large.shape[1], large.shape[0]), cv2.CV_32F)
+    (dx, dy), _ = cv2.phaseCorrelate(moved, large, window)
+    step = np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1.0]])
+    again, there = _warped(small, step @ level, large.shape)
+    if _alike(again, large, there) <= before + 0.01:
+        return planned
+    whole = np.array([[1, 0, dx * divide], [0, 1, dy * divide], [0, 0, 1.0]])
+    found: Floats = whole @ planned
+    return found
+
+
+def _alike(first: Grey, second: Grey, there: NDArray[np.bool_]) -> float:
+    if there.sum() < 400:
+        return -1.0
+    a, b = first[there], second[there]
+    a, b = a - a.mean(), b - b.mean()
+    return float(a @ b / max(np.sqrt((a @ a) * (b @ b)), 1e-12))
+
+
+def _refined(
+    small: Grey,
+    large: Grey,
+    begin: Floats,
+    divide: int,
+    focal_px: float,
+    centre_px: tuple[float, float],
+    rotate: bool,
+) -> tuple[Floats, float, float]:
+    """Gauss-Newton at one level; the homography stays one of whole pixels."""
+    focal = focal_px / divide
+    cx, cy = (centre_px[0] - (divide - 1) / 2) / divide, (centre_px[1] - (divide - 1) / 2) / divide
+    rows, columns = large.shape
+    y, x = np.mgrid[0:rows, 0:columns].astype(np.float32)
+    u, v = (x - np.float32(cx)) / np.float32(focal), (y - np.float32(cy)) / np.float32(focal)
+    level = _at_level(begin, divide)
+    residual = float("inf")
+    for _ in range(_MOST_STEPS):
+        moved, there = _warped(small, level, large.shape)
+        inner = cv2.erode(there.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(bool)
+        if inner.sum() < 400:
+            return begin, -1.0, float("inf")
+        gx = cv2.Sobel(moved, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)
+        gy = cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)
+        # By how much a small turn right, a turn up, a turn clockwise and a growth move what is at (u, v).
+        if rotate:
+            parts = [gx * (1 + u * u) + gy * u * v, gx * u * v + gy * (1 + v * v), -gx * v + gy * u, gx * u + gy * v]
+        else:
+            parts = [gx, gy, -gx * v + gy * u, gx * u + gy * v]
+        # What is moved that way shows, at a place, what lay the other way before.
+        columns_of = np.stack([part[inner] for part in parts], axis=1) * np.float32(-focal)
+        error = (large - moved)[inner]
+        spread = 1.4826 * float(np.median(np.abs(error))) + 1e-6
+        weight = np.minimum(1.0, _HUBER * spread / np.maximum(np.abs(error), 1e-9)).astype(np.float32)
+        weighted = columns_of * weight[:, None]
+        normal = weighted.T @ columns_of
+        step = np.linalg.solve(normal + 1e-9 * np.trace(normal) * np.eye(4), weighted.T @ error)
+        level = _moved_by(step, focal, (cx, cy), rotate) @ level
+        largest = float(np.abs(step[:2]).max() * focal + np.abs(step[2:]).max() * 0.5 * columns)
+        slope = float(np.sqrt(np.mean(gx[inner] ** 2 + gy[inner] ** 2)))
+        residual = spread / max(slope, 1e-6) * divide
+        if largest < _SMALL_STEP_PX:
+            break
+    moved, there = _warped(small, level, large.shape)
+    score = _alike(moved, large, there)
+    found = _at_level_inverse(level, divide)
+    return found / found[2, 2], score, residual
+
+
+def _at_level_inverse(matrix: Floats, divide: int) -> Floats:
+    shift = (divide - 1) / 2.0
+    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
+    found: Floats = up @ matrix @ np.linalg.inv(up)
+    return found
+
+
+def _moved_by(step: Floats, focal: float, centre: tuple[float, float], rotate: bool) -> Floats:
+    """A small turn and growth as a homography about the middle."""
+    a, b, c, s = (float(part) for part in step)
+    to = np.array([[focal, 0, centre[0]], [0, focal, centre[1]], [0, 0, 1.0]])
+    if rotate:
+        core = np.array([[1 + s, -c, a], [c, 1 + s, b], [-a, -b, 1.0]])
+    else:
+        core = np.array([[1 + s, -c, a], [c, 1 + s, b], [0, 0, 1.0]])
+    found: Floats = to @ core @ np.linalg.inv(to)
+    return found
+
+
+def at_middle(matrix: Floats, middle: tuple[float, float]) -> tuple[float, float, float, float]:
+    """What a homography does at a place: shift down and right in pixels, turn clockwise in degrees, scale."""
+    column, row = middle
+    seen = matrix @ np.array([column, row, 1.0])
+    place = seen[:2] / seen[2]
+    jac = (matrix[:2, :2] - np.outer(place, matrix[2, :2])) / seen[2]
+    turn = float(np.degrees(np.arctan2(jac[1, 0] - jac[0, 1], jac[0, 0] + jac[1, 1])))
+    scale = float(np.sqrt(abs(np.linalg.det(jac))))
+    return float(place[1] - row), float(place[0] - column), turn, scale

@@ -1,0 +1,1 @@
+"""What may be wrong with a frame."""

@@ -1,0 +1,62 @@
+"""Brightness and colour of a set's frames against one another, in stops of linear light."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.optics.types import Floats
+
+Small = NDArray[np.float32]
+# Between these a value is neither lost in the dark nor clipped.
+_LOW, _HIGH = 0.01, 0.92
+
+
+def ratios_stops(first: Small, second: Small, there: NDArray[np.bool_]) -> tuple[float, float, float]:
+    """How much brighter the second is, and its red and blue against green, as median log ratios.
+
+    Parameters
+    ----------
+    first, second : ndarray, shape (rows, columns, 3)
+        Linear light, laid over one another.
+    there : ndarray of bool, shape (rows, columns)
+        Where both show something.
+    """
+    usable = there.copy()
+    for picture in (first, second):
+        usable &= (picture.min(axis=2) > _LOW) & (picture.max(axis=2) < _HIGH)
+    if usable.sum() < 50:
+        usable = there & (first.min(axis=2) > 1e-5) & (second.min(axis=2) > 1e-6)
+    if usable.sum() < 20:
+        return 0.0, 0.0, 0.0
+    logs = np.log2(second[usable]) - np.log2(first[usable])
+    red, green, blue = (float(np.median(logs[:, k])) for k in range(3))
+    light = float(np.median(logs @ np.array([0.2126, 0.7152, 0.0722])))
+    return light, red - green, blue - green
+
+
+def off_the_rest(chained: Sequence[float], hypotheses: Sequence[Floats]) -> Floats:
+    """How far each frame is off, in stops: against what explains the others best.
+
+    Parameters
+    ----------
+    chained : sequence of float
+        Brightness of every frame against the first.
+    hypotheses : sequence of ndarray, shape (n,)
+        What may be expected of it: nothing, the light lost to extension, the times and stops that frames tell. The
+        one that leaves the least spread is taken, and a slow drift of the light with it.
+    """
+    values = np.asarray(chained, float)
+    left = [values - expected for expected in hypotheses]
+    best = min(left, key=lambda rest: float(np.median(np.abs(rest - np.median(rest)))))
+    rest = best - np.median(best)
+    if len(rest) < 5:
+        return rest
+    # A straight drift, fitted to the middle by medians of slopes (Theil 1950, Sen 1968).
+    at = np.arange(len(rest))
+    slopes = [(rest[j] - rest[i]) / (j - i) for i in range(len(rest)) for j in range(i + 1, len(rest))]
+    drift = float(np.median(slopes)) * at
+    found: Floats = rest - drift - np.median(rest - drift)
+    return found

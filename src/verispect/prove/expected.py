@@ -1,0 +1,76 @@
+"""What the plan expects of every frame: where the camera looked, how large it draws, how it was exposed."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from verispect.files.run_file import Run
+from verispect.optics.types import Floats
+from verispect.plan.frames.exposure import Exposure
+
+
+@dataclass(frozen=True)
+class View:
+    """How one frame maps directions to pixels.
+
+    Attributes
+    ----------
+    rotation : ndarray, shape (3, 3)
+        Rows right, up, forward in the world.
+    scale_px : float
+        Pixels for a tangent of 1, seen from the entrance pupil.
+    centre_px : (float, float)
+        Column and row towards which the lens's pupil looks straight.
+    """
+
+    rotation: Floats
+    scale_px: float
+    centre_px: tuple[float, float]
+
+    @property
+    def to_pixels(self) -> Floats:
+        """Camera directions (right, up, forward) to (column, row, 1), times a depth."""
+        return np.array([[self.scale_px, 0, self.centre_px[0]], [0, -self.scale_px, self.centre_px[1]], [0, 0, 1.0]])
+
+    def onto(self, other: View) -> Floats:
+        """The homography from this frame's pixels to another's, for things far away."""
+        turn = other.rotation @ self.rotation.T
+        found: Floats = other.to_pixels @ turn @ np.linalg.inv(self.to_pixels)
+        whole: Floats = found / found[2, 2]
+        return whole
+
+
+def view_of(exposure: Exposure, pixels: tuple[int, int], pitch_mm: float, rotation: Floats | None = None) -> View:
+    """The view of an exposure in a picture of so many pixels.
+
+    The middle ray of a thing leaves the exit pupil: as the lens is focused its picture grows about the pupil's foot.
+    """
+    state = exposure.state
+    pupil = -state.focal_mm * (1.0 - state.pupil_magnification) * np.asarray(state.axis)
+    distance = (state.image_distance_mm + pupil[2]) / state.pupil_magnification
+    x0, y0 = exposure.sensor_centre_mm
+    wide, high = pixels
+    centre = ((x0 - pupil[0]) / pitch_mm + 0.5 * (wide - 1), (pupil[1] - y0) / pitch_mm + 0.5 * (high - 1))
+    return View(exposure.pose.matrix if rotation is None else rotation, distance / pitch_mm, centre)
+
+
+def light_stops(exposure: Exposure) -> float:
+    """Light on the sensor in stops, up to what all frames share: time over the working f-number squared."""
+    return math.log2(exposure.shutter_s / exposure.state.working_f_number**2)
+
+
+def turned_as_happened(run: Run, exposures: Sequence[Exposure]) -> dict[int, Floats]:
+    """The camera's basis (3, 3) of each exposure, where a run tells how it really looked."""
+    found: dict[int, Floats] = {}
+    for frame in run.frames:
+        told = [frame.happened.get(key) for key in ("right", "up", "forward")]
+        if frame.exposure is None or frame.exposure >= len(exposures) or any(part is None for part in told):
+            continue
+        basis = np.asarray(told, dtype=float)
+        if basis.shape == (3, 3) and np.allclose(basis @ basis.T, np.eye(3), atol=1e-4):
+            found[frame.exposure] = basis
+    return found

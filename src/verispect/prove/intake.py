@@ -1,0 +1,308 @@
+"""Frames taken in: found, put in order, read with their metadata as linear light or as they are coded."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.errors import FileError
+
+Linear = NDArray[np.float32]
+Coded = NDArray[np.uint16]
+PICTURES = (".tif", ".tiff", ".jpg", ".jpeg", ".png")
+RAWS = (".dng", ".nef", ".cr2", ".cr3", ".arw", ".raf", ".orf", ".rw2", ".pef", ".3fr", ".iiq")
+SUFFIXES = (*PICTURES, *RAWS)
+# More pixels than this in one frame are refused before memory is asked for.
+MOST_PIXELS = 400_000_000
+MOST_FRAMES = 5000
+_METADATA_BYTES = 4_000_000
+
+
+@dataclass(frozen=True)
+class Frame:
+    """One frame's file and what it tells of itself; None where it does not."""
+
+    path: Path
+    pixels: tuple[int, int]
+    taken: datetime | None = None
+    focal_mm: float | None = None
+    f_number: float | None = None
+    shutter_s: float | None = None
+    iso: float | None = None
+    subject_m: float | None = None
+    pixel_mm: float | None = None
+    orientation: int = 1
+
+    @property
+    def number(self) -> int | None:
+        """The last number in the file's name."""
+        found = re.findall(r"\d+", self.path.stem)
+        return int(found[-1]) if found else None
+
+
+def frames_in(places: Sequence[Path]) -> list[Path]:
+    """The picture files of folders and of what is named, each once, folders in the order of their names.
+
+    Raises
+    ------
+    FileError
+        For what is not there, is no picture by its ending, or holds none.
+    """
+    found: list[Path] = []
+    for place in places:
+        if place.is_dir():
+            try:
+                inside = sorted((p for p in place.iterdir() if p.suffix.lower() in SUFFIXES), key=_natural)
+            except OSError as error:
+                raise FileError("{place}: cannot be read: {why}", place=place, why=error.strerror or error) from error
+            if not inside:
+                raise FileError(
+                    "{place}: no pictures in this folder; frames end in {suffixes}", place=place,
+                    suffixes=", ".join(PICTURES) + " or are camera raws",
+                )  # fmt: skip
+            found.extend(inside)
+        elif not place.exists():
+            raise FileError("{place}: there is no such file or folder", place=place)
+        elif place.suffix.lower() not in SUFFIXES:
+            raise FileError("{place}: no picture by its ending; frames end in {suffixes}", place=place,
+                            suffixes=", ".join(SUFFIXES))  # fmt: skip
+        else:
+            found.append(place)
+    unique = list(dict.fromkeys(found))
+    if len(unique) > MOST_FRAMES:
+        raise FileError("{count} frames; at most {most} are taken in at once", count=len(unique), most=MOST_FRAMES)
+    return unique
+
+
+def _natural(path: Path) -> list[tuple[int, str]]:
+    """Sorts frame-2 before frame-10."""
+    parts = re.split(r"(\d+)", path.name.lower())
+    return [(int(part), "") if part.isdigit() else (-1, part) for part in parts]
+
+
+def described(path: Path) -> Frame:
+    """A frame's size and metadata, without reading its pixels.
+
+    Raises
+    ------
+    FileError
+        For what cannot be read or is no picture.
+    """
+    tags = _tags(path)
+    size = _size(path)
+    if size[0] * size[1] > MOST_PIXELS:
+        raise FileError(
+            "{path}: {wide} × {high} pixels; at most {most} can be read", path=path, wide=size[0], high=size[1],
+            most=MOST_PIXELS,
+        )  # fmt: skip
+
+    def told(*names: str) -> float | None:
+        for name in names:
+            for prefix in ("EXIF", "Image"):
+                value = _figure(tags.get(f"{prefix} {name}"))
+                if value is not None and value > 0.0:
+                    return value
+        return None
+
+    per_unit, unit = told("FocalPlaneXResolution"), told("FocalPlaneResolutionUnit") or 2.0
+    pixel = {2: 25.4, 3: 10.0, 4: 1.0}.get(int(unit), 25.4) / per_unit if per_unit else None
+    return Frame(
+        path=path,
+        pixels=size,
+        taken=_moment(tags),
+        focal_mm=told("FocalLength"),
+        f_number=told("FNumber"),
+        shutter_s=told("ExposureTime"),
+        iso=told("ISOSpeedRatings", "PhotographicSensitivity"),
+        subject_m=told("SubjectDistance"),
+        pixel_mm=pixel if pixel and 1e-4 < pixel < 1.0 else None,
+        orientation=int(told("Orientation") or 1),
+    )
+
+
+def in_order(frames: Sequence[Frame]) -> list[Frame]:
+    """By time and then by name where every frame tells its time, else as named."""
+    if frames and all(frame.taken is not None for frame in frames):
+        return sorted(frames, key=lambda frame: (frame.taken, _natural(frame.path)))
+    return list(frames)
+
+
+def _tags(path: Path) -> dict[str, Any]:
+    import io
+
+    import exifread
+    from exifread.core.exceptions import ExifNotFound, InvalidExif
+
+    try:
+        with path.open("rb") as stream:
+            head = stream.read(_METADATA_BYTES)
+            # The directory of a TIFF may stand at the end of a large file.
+            source = io.BytesIO(head) if path.suffix.lower() not in (".tif", ".tiff") else path.open("rb")
+            with source:
+                found: dict[str, Any] = exifread.process_file(source, details=False)
+                return found
+    except (ValueError, IndexError, KeyError, TypeError, ExifNotFound, InvalidExif, OverflowError, MemoryError):
+        return {}
+    except OSError as error:
+        raise FileError("{path}: cannot be read: {why}", path=path, why=error.strerror or error) from error
+
+
+def _figure(tag: Any) -> float | None:
+    values = getattr(tag, "values", None)
+    if not values or isinstance(values, str):
+        return None
+    try:
+        number = float(values[0])
+    except (TypeError, ValueError, ZeroDivisionError):
+        return None
+    return number if math.isfinite(number) else None
+
+
+def _moment(tags: dict[str, Any]) -> datetime | None:
+    text = str(tags.get("EXIF DateTimeOriginal") or tags.get("Image DateTime") or "")
+    try:
+        found = datetime.strptime(text.strip(), "%Y:%m:%d %H:%M:%S")
+    except ValueError:
+        return None
+    part = str(tags.get("EXIF SubSecTimeOriginal") or "").strip()
+    return found.replace(microsecond=int(part.ljust(6, "0")[:6])) if part.isdigit() else found
+
+
+def _no_picture(path: Path) -> FileError:
+    return FileError("{path}: this is no picture that can be read, or it is cut", path=path)
+
+
+def _size(path: Path) -> tuple[int, int]:
+    suffix = path.suffix.lower()
+    if suffix in RAWS:
+        import rawpy
+
+        try:
+            with rawpy.imread(str(path)) as raw:
+                return int(raw.sizes.width), int(raw.sizes.height)
+        except (rawpy.LibRawError, OSError) as error:
+            raise _no_picture(path) from error
+    if suffix in (".tif", ".tiff"):
+        import tifffile
+
+        try:
+            with tifffile.TiffFile(path) as file:
+                page = file.pages.first
+                return int(page.imagewidth), int(page.imagelength)
+        except (
+            tifffile.TiffFileError,
+            OSError,
+            ValueError,
+            IndexError,
+            KeyError,
+            TypeError,
+            AttributeError,
+        ) as error:
+            raise _no_picture(path) from error
+    from PIL import Image, UnidentifiedImageError
+
+    Image.MAX_IMAGE_PIXELS = None
+    try:
+        with Image.open(path) as picture:
+            return picture.size
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+        raise _no_picture(path) from error
+
+
+def read_coded(frame: Frame) -> Coded:
+    """A frame's pixels as they are coded (rows, columns, 3), 16 bits; raws are developed alike, with sRGB's curve.
+
+    Raises
+    ------
+    FileError
+        For what is cut or no picture.
+    """
+    path, suffix = frame.path, frame.path.suffix.lower()
+    try:
+        if suffix in RAWS:
+            pixels = _developed(path)
+        elif suffix in (".tif", ".tiff"):
+            pixels = _tiff(path)
+        else:
+            found = cv2.imread(str(path), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
+            if found is None:
+                raise _no_picture(path)
+            pixels = found if found.ndim == 2 else found[..., [2, 1, 0, *range(3, found.shape[2])]]
+    except (OSError, ValueError, IndexError, KeyError, TypeError, cv2.error, RuntimeError) as error:
+        raise _no_picture(path) from error
+    return _sixteen(pixels, path)
+
+
+def _tiff(path: Path) -> NDArray[Any]:
+    import tifffile
+
+    try:
+        found: NDArray[Any] = tifffile.imread(path, key=0)
+    except tifffile.TiffFileError as error:
+        raise _no_picture(path) from error
+    if found.ndim == 3 and found.shape[0] in (3, 4) and found.shape[2] not in (1, 3, 4):
+        found = np.moveaxis(found, 0, -1)
+    return found
+
+
+def _developed(path: Path) -> NDArray[Any]:
+    import rawpy
+
+    try:
+        with rawpy.imread(str(path)) as raw:
+            found: NDArray[Any] = raw.postprocess(
+                use_camera_wb=True, no_auto_bright=True, output_bps=16, gamma=(2.4, 12.92), user_flip=0
+            )
+            return found
+    except rawpy.LibRawError as error:
+        raise _no_picture(path) from error
+
+
+def _sixteen(pixels: NDArray[Any], path: Path) -> Coded:
+    if pixels.ndim == 2:
+        pixels = np.repeat(pixels[..., None], 3, axis=2)
+    elif pixels.ndim != 3 or pixels.shape[2] not in (1, 2, 3, 4):
+        raise FileError("{path}: a picture of {shape}; grey or colour would be right", path=path,
+                        shape=" × ".join(map(str, pixels.shape)))  # fmt: skip
+    elif pixels.shape[2] < 3:
+        pixels = np.repeat(pixels[..., :1], 3, axis=2)
+    pixels = pixels[..., :3]
+    if pixels.dtype == np.uint8:
+        doubled: Coded = pixels.astype(np.uint16) * np.uint16(257)
+        return doubled
+    if pixels.dtype == np.uint16:
+        whole: Coded = np.ascontiguousarray(pixels)
+        return whole
+    if np.issubdtype(pixels.dtype, np.floating):
+        scaled: Coded = np.round(np.clip(np.nan_to_num(pixels), 0.0, 1.0) * 65535.0).astype(np.uint16)
+        return scaled
+    raise FileError("{path}: samples of {kind}; 8 or 16 bits would be right", path=path, kind=pixels.dtype)
+
+
+_CURVE = np.arange(65536, dtype=np.float64) / 65535.0
+_TO_LINEAR: Linear = np.where(_CURVE <= 0.04045, _CURVE / 12.92, ((_CURVE + 0.055) / 1.055) ** 2.4).astype(np.float32)
+
+
+def linear_of(coded: Coded) -> Linear:
+    """Linear light of sRGB-coded values, float32, 0 to 1."""
+    found: Linear = _TO_LINEAR[coded]
+    return found
+
+
+def grey_linear(coded: Coded, divide: int) -> Linear:
+    """Linear luminance, averaged over `divide` × `divide` pixels."""
+    rows, columns = (side // divide for side in coded.shape[:2])
+    cut = coded[: rows * divide, : columns * divide]
+    light = linear_of(cut) @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+    if divide == 1:
+        return np.ascontiguousarray(light)
+    return np.asarray(cv2.resize(light, (columns, rows), interpolation=cv2.INTER_AREA), np.float32)

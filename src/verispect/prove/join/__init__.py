@@ -1,0 +1,1 @@
+"""One picture of a grid."""

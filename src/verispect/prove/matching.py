@@ -1,0 +1,74 @@
+"""Which planned exposure each frame is: by the run's account, by focus as the metadata tells, by number, by order."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+
+from verispect.files.run_file import Run
+from verispect.plan.frames.exposure import Exposure
+from verispect.prove.intake import Frame
+
+# Two focus settings further apart than this share of their closeness are told as different.
+_SAME = 0.02
+
+
+def match(frames: Sequence[Frame], exposures: Sequence[Exposure], run: Run | None) -> list[int | None]:
+    """For each frame the index of its exposure; None for one too many."""
+    if run is not None:
+        by_name = {frame.file: frame.exposure for frame in run.frames if frame.file}
+        told = [by_name.get(frame.path.name) for frame in frames]
+        if any(index is not None for index in told):
+            return told
+    if len(frames) == len(exposures):
+        return list(range(len(frames)))
+    by_focus = _by_focus(frames, exposures)
+    if by_focus is not None:
+        return by_focus
+    numbers = [frame.number for frame in frames]
+    if len(frames) < len(exposures) and all(number is not None for number in numbers):
+        known = [number for number in numbers if number is not None]
+        first = min(known)
+        # Numbered from 1 or 0 as written by a rehearsal, else from the first frame there is.
+        start = first if first > 1 else 1 if max(known) - 1 < len(exposures) and first == 1 else first
+        places = [number - start for number in known]
+        if len(set(places)) == len(places) and max(places) < len(exposures):
+            return list(places)
+    return [k if k < len(exposures) else None for k in range(len(frames))]
+
+
+def _by_focus(frames: Sequence[Frame], exposures: Sequence[Exposure]) -> list[int | None] | None:
+    """Aligned in order by the distance that each frame tells; None where they tell none, or all the same."""
+    told = [frame.subject_m for frame in frames]
+    if any(value is None for value in told):
+        return None
+    seen = np.array([1.0 / value for value in told if value])
+    wanted = np.array([0.0 if math.isinf(e.focus_m) else 1.0 / e.focus_m for e in exposures])
+    if np.ptp(wanted) < _SAME * wanted.max() or np.ptp(seen) < 1e-9:
+        return None
+    # Least change in order: dynamic programme over (frame, exposure), both forwards.
+    cost = np.abs(seen[:, None] - wanted[None]) / np.ptp(wanted)
+    rows, columns = cost.shape
+    skip = 0.5 / max(columns, 1)
+    best = np.zeros((rows + 1, columns + 1))
+    best[1:, 0] = 10.0 * np.arange(1, rows + 1)
+    best[0, 1:] = skip * np.arange(1, columns + 1)
+    step = np.zeros((rows + 1, columns + 1), int)
+    for i in range(1, rows + 1):
+        for j in range(1, columns + 1):
+            options = (best[i - 1, j - 1] + cost[i - 1, j - 1], best[i, j - 1] + skip, best[i - 1, j] + 10.0)
+            step[i, j] = int(np.argmin(options))
+            best[i, j] = options[step[i, j]]
+    found: list[int | None] = [None] * rows
+    i, j = rows, columns
+    while i > 0 and j > 0:
+        if step[i, j] == 0:
+            found[i - 1] = j - 1
+            i, j = i - 1, j - 1
+        elif step[i, j] == 1:
+            j -= 1
+        else:
+            i -= 1
+    return found

@@ -1,0 +1,1 @@
+"""One all-sharp picture of a focus series."""

@@ -1,0 +1,148 @@
+"""What comes of a check: faults in a photographer's words, softness of every mark, what to do now."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from typing import Any
+
+from verispect.prove.sets import FrameSet
+from verispect.prove.softness.mark_softness import MarkSoftness
+
+# Faults for which a frame is to be taken again.
+REDO = ("knock", "dark", "exposure", "motion", "missed-focus", "missing")
+
+
+@dataclass
+class Fault:
+    """Something wrong with a frame, in words a photographer uses, with what to do about it."""
+
+    name: str
+    size: float
+    says: str
+    remedy: str
+
+
+@dataclass
+class FrameReport:
+    """One frame; `file` is None where it is missing."""
+
+    file: str | None
+    set: int = 0
+    place: int = 0
+    planned_exposure: int | None = None
+    shift_px: tuple[float, float] = (0.0, 0.0)
+    turn_deg: float = 0.0
+    scale: float = 1.0
+    exposure_stops: float = 0.0
+    white_balance_stops: tuple[float, float] = (0.0, 0.0)
+    motion_length: float = 0.0
+    motion_direction: float = 0.0
+    clipped_share: float = 0.0
+    dark: bool = False
+    duplicate_of: str | None = None
+    faults: list[Fault] = field(default_factory=list)
+
+    @property
+    def verdict(self) -> str:
+        """ "good", "doubtful" or "redo"."""
+        if any(fault.name in REDO for fault in self.faults):
+            return "redo"
+        return "doubtful" if self.faults else "good"
+
+
+@dataclass
+class Report:
+    """What came of a check."""
+
+    sets: list[FrameSet]
+    paths: list[str]
+    kinds: list[str]
+    frames: list[FrameReport]
+    marks: list[MarkSoftness]
+    gaps: list[dict[str, Any]]
+    redo: list[str]
+    advice: list[str]
+
+    @property
+    def passed(self) -> bool:
+        """Whether nothing is to be done again and every mark that can be told is sharp."""
+        return not self.redo and all(mark.verdict != "soft" for mark in self.marks)
+
+
+def report_dict(report: Report) -> dict[str, Any]:
+    """The report as the contract's JSON."""
+    return {
+        "format": "verispect-check",
+        "version": 1,
+        "sets": [
+            {
+                "kind": kind,
+                "frames": [report.paths[k] for k in group.frames],
+                "separator_before": None if group.separator is None else report.paths[group.separator],
+                "why_together": list(group.why),
+            }
+            for group, kind in zip(report.sets, report.kinds, strict=True)
+        ],
+        "frames": [
+            {
+                "file": frame.file,
+                "set": frame.set,
+                "place": frame.place,
+                "planned_exposure": frame.planned_exposure,
+                "verdict": frame.verdict,
+                "shift_px": [round(part, 4) for part in frame.shift_px],
+                "turn_deg": round(frame.turn_deg, 5),
+                "scale": frame.scale,
+                "exposure_stops": round(frame.exposure_stops, 4),
+                "white_balance_stops": [round(part, 4) for part in frame.white_balance_stops],
+                "motion_px": {"length": frame.motion_length, "direction_deg": frame.motion_direction},
+                "clipped_share": frame.clipped_share,
+                "dark": frame.dark,
+                "duplicate_of": frame.duplicate_of,
+                "faults": [
+                    {"name": f.name, "size": f.size, "says": f.says, "remedy": f.remedy} for f in frame.faults
+                ],
+            }
+            for frame in report.frames
+        ],
+        "marks": [
+            {
+                "name": mark.name,
+                "frame": mark.frame,
+                "softness": _told(mark.softness),
+                "plus_minus": _told(mark.plus_minus),
+                "planned_softness": mark.planned,
+                "verdict": mark.verdict,
+                "how": mark.how,
+            }
+            for mark in report.marks
+        ],
+        "gaps": report.gaps,
+        "dust": [],
+        "redo": report.redo,
+        "advice": report.advice,
+    }
+
+
+def _told(value: float | None) -> float | None:
+    return value if value is not None and math.isfinite(value) else None
+
+
+def report_table(report: Report) -> str:
+    """The report for a terminal."""
+    lines = [f"{'frame':<24}{'verdict':<10}{'shift px':>16}{'turn':>9}{'stops':>8}  faults"]
+    for frame in report.frames:
+        shift = f"{frame.shift_px[0]:+.2f}, {frame.shift_px[1]:+.2f}"
+        faults = "; ".join(f"{fault.name}: {fault.says}" for fault in frame.faults)
+        lines.append(
+            f"{frame.file or '(missing)':<24}{frame.verdict:<10}{shift:>16}{frame.turn_deg:>+9.3f}"
+            f"{frame.exposure_stops:>+8.2f}  {faults}"
+        )
+    for mark in report.marks:
+        told = "cannot say" if mark.softness is None else f"{mark.softness:.2f} ± {mark.plus_minus or 0:.2f}"
+        planned = "none" if mark.planned is None else f"{mark.planned:.2f}"
+        lines.append(f"{mark.name:<24}{mark.verdict:<12}{told}, planned {planned} ({mark.how})")
+    lines += [""] + (["Do now:"] + [f"  {line}" for line in report.redo] if report.redo else ["Nothing to do again"])
+    lines += [f"({line})" for line in report.advice]
+    return "\n".join(lines)

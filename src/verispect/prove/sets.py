@@ -1,0 +1,111 @@
+"""Which frames belong together: by dark separators, pauses, likeness, and the plan's run."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.prove.intake import Frame
+
+# Darker than the median of all frames by so many stops is black.
+DARK_STOPS = -5.0
+# A pause so many times the usual one, and at least so long, parts two sets.
+_PAUSE_TIMES, _PAUSE_S = 6.0, 20.0
+# Two neighbours less alike than this show different things.
+_UNLIKE = 0.25
+
+
+@dataclass(frozen=True)
+class FrameSet:
+    """Frames that belong together, as indices into all frames; `separator` is the dark frame before them."""
+
+    frames: tuple[int, ...]
+    separator: int | None = None
+    why: tuple[str, ...] = field(default=())
+
+
+def is_dark(levels: Sequence[float]) -> list[bool]:
+    """Which frames are black, from their median luminances in linear light."""
+    logs = np.log2(np.maximum(np.asarray(levels, float), 2.0**-16))
+    usual = float(np.median(logs))
+    # Where most are black the brightest tell what is usual.
+    usual = max(usual, float(logs.max()) - 6.0)
+    return [bool(log < usual + DARK_STOPS) for log in logs]
+
+
+def split(
+    frames: Sequence[Frame], dark: Sequence[bool], thumbs: Sequence[NDArray[np.float32]], planned: int | None
+) -> list[FrameSet]:
+    """Frames in order, parted into sets.
+
+    Parameters
+    ----------
+    planned : int or None
+        Exposures of the plan's method; then a black frame within its number is a fault and parts nothing.
+    """
+    bright = [k for k in range(len(frames)) if not dark[k]]
+    if planned is not None and len(bright) < planned <= len(frames):
+        return [FrameSet(tuple(range(len(frames))), None, ("as many frames as the plan asks for",))]
+    sets: list[FrameSet] = []
+    current: list[int] = []
+    separator: int | None = None
+    why: list[str] = []
+    pauses = _pauses(frames)
+
+    def close() -> None:
+        nonlocal current
+        if current:
+            sets.append(FrameSet(tuple(current), separator, tuple(why) or ("taken one after the other",)))
+        current = []
+
+    for k in range(len(frames)):
+        if dark[k]:
+            close()
+            separator, why = k, [f"a dark frame before it, {frames[k].path.name}"]
+            continue
+        reason = _parts(k, current, pauses, thumbs)
+        if reason:
+            close()
+            separator, why = None, [reason]
+        current.append(k)
+    close()
+    return sets or [FrameSet(tuple(range(len(frames))), None, ("nothing parts them",))]
+
+
+def _parts(k: int, current: list[int], pauses: list[float], thumbs: Sequence[NDArray[np.float32]]) -> str:
+    """Why a frame begins another set; empty where it does not."""
+    if not current:
+        return ""
+    before = current[-1]
+    usual = float(np.median([p for p in pauses if np.isfinite(p)] or [np.inf]))
+    if np.isfinite(pauses[k]) and pauses[k] > max(_PAUSE_TIMES * usual, _PAUSE_S):
+        return f"{pauses[k]:.0f} s after the frame before it"
+    if len(current) >= 2 and k + 1 < len(thumbs):
+        # A turned grid shows something new at every frame; only a change among likeness parts sets.
+        here, inside = likeness(thumbs[k], thumbs[before]), likeness(thumbs[before], thumbs[current[-2]])
+        after = likeness(thumbs[k], thumbs[k + 1])
+        if here < _UNLIKE and min(inside, after) > 0.6:
+            return "it shows something else"
+    return ""
+
+
+def _pauses(frames: Sequence[Frame]) -> list[float]:
+    """Seconds since the frame before; infinite where not known."""
+    found = [float("inf")]
+    for before, frame in itertools.pairwise(frames):
+        known = before.taken is not None and frame.taken is not None
+        found.append((frame.taken - before.taken).total_seconds() if known else float("inf"))  # type: ignore[operator]
+    return found
+
+
+def likeness(first: NDArray[np.float32], second: NDArray[np.float32]) -> float:
+    """Correlation of two small pictures' logarithms; 1 where they show the same."""
+    if first.shape != second.shape:
+        return 0.0
+    a, b = (np.log2(np.maximum(part, 1e-4)).ravel() for part in (first, second))
+    a, b = a - a.mean(), b - b.mean()
+    return float(a @ b / max(float(np.sqrt((a @ a) * (b @ b))), 1e-9))

@@ -1,0 +1,1 @@
+"""How soft things came out, in the planner's units."""

@@ -1,0 +1,166 @@
+"""How soft each mark came out: by an edge where there is one, else by spectra of the frames about the sharpest."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.optics.blur import pupil_cones
+from verispect.optics.lens_state import from_principal_point
+from verispect.optics.otf import disc_mtf, polychromatic_otf
+from verispect.plan.frames.rendering import Rendering, residual_mm
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.softness.edges import Edge, find_edge
+from verispect.prove.softness.spectra import Look, sharp_distance
+
+Grey = NDArray[np.float32]
+# Half a block, in pixels: for an edge, and for spectra.
+EDGE_HALF, SPECTRUM_HALF = 28, 32
+# Frames to either side of the planned best that are looked at.
+ABOUT = 2
+_MOST_UNSURE = 0.45
+
+
+@dataclass(frozen=True)
+class MarkSoftness:
+    """One mark: measured and planned softness; None where it cannot be said."""
+
+    name: str
+    frame: int
+    softness: float | None
+    plus_minus: float | None
+    planned: float | None
+    how: str
+
+    @property
+    def verdict(self) -> str:
+        """ "sharp", "soft" or "cannot-say"."""
+        if self.softness is None:
+            return "cannot-say"
+        return "sharp" if self.softness <= 1.0 else "soft"
+
+
+def measure(
+    candidate: Candidate, rendering: Rendering, k: int, blocks: Mapping[int, Grey], pitch_mm: float
+) -> MarkSoftness:
+    """Measure one mark.
+
+    Parameters
+    ----------
+    rendering : Rendering
+        Every mark as planned.
+    k : int
+        Which mark.
+    blocks : mapping of int to ndarray
+        Of exposures that show it, square blocks of linear light with the mark in their middle.
+    """
+    name, best = candidate.scene.names[k], int(rendering.exposure[k])
+    planned = float(rendering.softness[k])
+    told = planned if math.isfinite(planned) else None
+    if not blocks:
+        return MarkSoftness(name, best, None, None, told, "on no frame that can be used")
+    edges = {index: edge for index, block in blocks.items() if (edge := _edge_of(block)) is not None}
+    if best in edges or edges:
+        by_edge = [
+            (index, *_by_edge(candidate, rendering, k, index, edge, pitch_mm)) for index, edge in edges.items()
+        ]
+        index, softness, unsure = min(by_edge, key=lambda row: row[1])
+        return MarkSoftness(name, index, softness, unsure, told, "edge")
+    by_spectra = _by_spectra(candidate, rendering, k, blocks, pitch_mm)
+    if by_spectra is None:
+        return MarkSoftness(name, best, None, None, told, "no texture, several depths, or too few frames")
+    return MarkSoftness(name, by_spectra[0], by_spectra[1], by_spectra[2], told, "spectra")
+
+
+def _middle(block: Grey, half: int) -> Grey:
+    at = block.shape[0] // 2
+    half = min(half, at)
+    return block[at - half : at + half + 1, at - half : at + half + 1]
+
+
+def _edge_of(block: Grey) -> Edge | None:
+    return find_edge(_middle(block, EDGE_HALF))
+
+
+def _by_edge(
+    candidate: Candidate, rendering: Rendering, k: int, index: int, edge: Edge, pitch_mm: float
+) -> tuple[float, float]:
+    """Softness and its ± by the blur that explains the edge's contrast best."""
+    exposure, criterion = candidate.exposures[index], candidate.criterion
+    assert criterion is not None
+    frequencies = np.linspace(0.04, 0.48, 45)
+    seen = np.interp(frequencies, edge.frequencies, edge.response)
+    nu = frequencies / pitch_mm
+    lean = math.radians(edge.angle_deg)
+    others = np.sinc(frequencies * math.cos(lean)) * np.sinc(frequencies * math.sin(lean))
+    own = residual_mm(candidate.scene, exposure, np.array([k]))[0]
+    others = others * disc_mtf(np.pi * nu * own)
+    blurs = np.linspace(0.0, 24.0 * pitch_mm, 481)
+    otf = polychromatic_otf(
+        (nu * exposure.state.working_f_number)[None], np.pi * nu[None] * blurs[:, None], criterion.lights
+    )
+    # Beyond its first zero contrast comes back reversed: a measured response has no sign.
+    misfit = np.sqrt(np.mean((np.abs(otf * others) - seen) ** 2, axis=1))
+    best = int(np.argmin(misfit))
+    near = np.flatnonzero(misfit < misfit[best] + 0.012)
+    unsure_mm = 0.5 * float(blurs[near.max()] - blurs[near.min()])
+    return _as_softness(candidate, rendering, k, index, float(blurs[best]), unsure_mm)
+
+
+def _by_spectra(
+    candidate: Candidate, rendering: Rendering, k: int, blocks: Mapping[int, Grey], pitch_mm: float
+) -> tuple[int, float, float] | None:
+    scene, criterion = candidate.scene, candidate.criterion
+    assert criterion is not None
+    if len(blocks) < 2:
+        return None
+    looks, at = [], {}
+    for index in sorted(blocks):
+        exposure = candidate.exposures[index]
+        point = from_principal_point(exposure.pose.to_camera_mm(scene.world_m[k]), exposure.state)
+        cone = pupil_cones(point, exposure.state)
+        at[index] = (exposure.state.image_distance_mm, float(cone.long_rate))
+        patch = _middle(blocks[index], SPECTRUM_HALF)
+        looks.append(Look(patch, at[index][0], exposure.state.working_f_number, at[index][1]))
+    best = int(rendering.exposure[k])
+    best = best if best in at else min(at, key=lambda index: abs(index - best))
+    allowed = float(rendering.allowed_mm[k])
+    if not math.isfinite(allowed) or allowed <= 0.0:
+        return None
+    distances = sorted(v for v, _ in at.values())
+    reach = 3.0 * allowed / at[best][1] + (distances[-1] - distances[0])
+    found = sharp_distance(
+        looks,
+        allowed_px=allowed / pitch_mm,
+        pitch_mm=pitch_mm,
+        wavelength_mm=criterion.lights[len(criterion.lights) // 2][0],
+        span_mm=(distances[0] - reach, distances[-1] + reach),
+    )
+    if found is None:
+        return None
+    sharpest = min(at, key=lambda index: abs(at[index][0] - found.sharp_at_mm) * at[index][1])
+    v, rate = at[sharpest]
+    blur, unsure = abs(v - found.sharp_at_mm) * rate, found.plus_minus_mm * rate
+    softness, plus_minus = _as_softness(candidate, rendering, k, sharpest, blur, unsure)
+    if plus_minus > _MOST_UNSURE * max(1.0, softness):
+        return None
+    return sharpest, softness, plus_minus
+
+
+def _as_softness(
+    candidate: Candidate, rendering: Rendering, k: int, index: int, blur_mm: float, unsure_mm: float
+) -> tuple[float, float]:
+    """Blur in the planner's units."""
+    criterion, state = candidate.criterion, candidate.exposures[index].state
+    assert criterion is not None
+    own = float(residual_mm(candidate.scene, candidate.exposures[index], np.array([k]))[0])
+    smear = float(rendering.smear_mm[k])
+    values = np.array([blur_mm, blur_mm + unsure_mm])
+    found = criterion.softness(values, state.working_f_number, smear, None, own)
+    if not np.all(np.isfinite(found)):
+        return math.inf, math.inf
+    return float(found[0]), float(found[1] - found[0])
