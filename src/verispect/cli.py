@@ -15,7 +15,9 @@ DONE, BAD_INPUT, STOPPED = 0, 2, 130
 COMMANDS = {
     "weigh": "weigh every method of a plan",
     "check": "check frames against one another and the plan",
+    "join": "join a grid into one picture",
     "light": "Sun, Moon and daylight at the plan's place and time",
+    "merge": "merge a focus series into one all-sharp picture",
     "rehearse": "write the frames that a simulated camera would take",
 }
 

@@ -34,7 +34,7 @@ from verispect.prove.softness.mark_softness import ABOUT, MarkSoftness, measure
 Grey = NDArray[np.float32]
 Progress = Callable[[float, str], None]
 # From these on something is a fault: pixels, stops, nepers, share, allowed blurs.
-KNOCK_PX, EXPOSURE_STOPS, SHAKE_NEPERS, CLIPPED, MISSED = 0.3, 0.08, 0.2, 0.02, 0.6
+KNOCK_PX, EXPOSURE_STOPS, SHAKE_NEPERS, CLIPPED, MISSED = 0.3, 0.08, 0.1, 0.02, 0.6
 WHITE_STOPS, MOVED = 0.1, 0.12
 _WORKING_PIXELS = 1_700_000
 _BLOCK_HALF = 60
@@ -427,13 +427,12 @@ class _Check:
 
     def _shaken(self, used: list[int], reports: list[FrameReport]) -> None:
         for number, k in enumerate(used):
-            beside = [used[other] for other in (number - 1, number + 1) if 0 <= other < len(used)]
-            swing, direction = directed_loss(self.reads[k].sectors, [self.reads[other].sectors for other in beside])
+            # At an end two on the same side, so that one that is itself shaken accuses nobody.
+            near = sorted((other for other in range(len(used)) if other != number), key=lambda o: abs(o - number))
+            beside = [used[other] for other in near[:2]]
+            neighbours = [self.reads[other].sectors for other in beside]
+            swing, direction = directed_loss(self.reads[k].sectors, neighbours)
             if swing < SHAKE_NEPERS:
-                continue
-            lost = float(np.mean(self.reads[k].sectors - np.mean([self.reads[o].sectors for o in beside], axis=0)))
-            if lost > 0.0:
-                # It is the neighbour that lost something.
                 continue
             length = blur_length_px(swing)
             reports[k].motion_length, reports[k].motion_direction = length, direction

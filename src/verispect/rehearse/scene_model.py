@@ -13,7 +13,7 @@ from verispect.rehearse.textures import Texels
 from verispect.subject.surface import patches
 
 # Of the picture's height, a placard's side; and of its distance, so much in front of the mark it never stands.
-_PLACARD = 0.06
+_PLACARD = 0.1
 # The backdrop stands so many times as far as the farthest mark.
 _BEYOND = 1.6
 _EPSILON_M = 1e-6

@@ -24,6 +24,8 @@ _HUBER = 1.2
 # Finest level: as many pixels as this do.
 _PLENTY = 1_700_000
 _LEAST_SIDE = 90
+# Side of a block whose own shift is looked at.
+_BLOCK = 40
 
 
 @dataclass(frozen=True)
@@ -163,7 +165,6 @@ def _refined(
     y, x = np.mgrid[0:rows, 0:columns].astype(np.float32)
     u, v = (x - np.float32(cx)) / np.float32(focal), (y - np.float32(cy)) / np.float32(focal)
     level = _at_level(begin, divide)
-    residual = float("inf")
     for _ in range(_MOST_STEPS):
         moved, there = _warped(small, level, large.shape)
         inner = cv2.erode(there.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(bool)
@@ -186,14 +187,37 @@ def _refined(
         step = np.linalg.solve(normal + 1e-9 * np.trace(normal) * np.eye(4), weighted.T @ error)
         level = _moved_by(step, focal, (cx, cy), rotate) @ level
         largest = float(np.abs(step[:2]).max() * focal + np.abs(step[2:]).max() * 0.5 * columns)
-        slope = float(np.sqrt(np.mean(gx[inner] ** 2 + gy[inner] ** 2)))
-        residual = spread / max(slope, 1e-6) * divide
         if largest < _SMALL_STEP_PX:
             break
     moved, there = _warped(small, level, large.shape)
     score = _alike(moved, large, there)
     found = _at_level_inverse(level, divide)
-    return found / found[2, 2], score, residual
+    return found / found[2, 2], score, _left_over(moved, large, there) * divide
+
+
+def _left_over(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> float:
+    """How far parts still lie apart once all is laid over one another, root mean square in pixels of this level.
+
+    Each block by itself, one step of a shift: what no turn of the whole mends is parallax, or things that moved.
+    """
+    gx = cv2.Sobel(moved, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)
+    gy = cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)
+    error = moved - large
+    found = []
+    rows, columns = large.shape
+    for top in range(0, rows - _BLOCK + 1, _BLOCK):
+        for left in range(0, columns - _BLOCK + 1, _BLOCK):
+            part = (slice(top, top + _BLOCK), slice(left, left + _BLOCK))
+            if not there[part].all():
+                continue
+            x, y, e = gx[part].ravel(), gy[part].ravel(), error[part].ravel()
+            normal = np.array([[x @ x, x @ y], [x @ y, y @ y]])
+            alike = _alike(moved[part], large[part], there[part])
+            if np.linalg.eigvalsh(normal)[0] < 0.002 * _BLOCK**2 or alike < 0.5:
+                continue
+            step = np.linalg.solve(normal, np.array([x @ e, y @ e]))
+            found.append(float(np.hypot(*step)))
+    return float(np.sqrt(np.mean(np.square(found)))) if found else float("inf")
 
 
 def _at_level_inverse(matrix: Floats, divide: int) -> Floats:

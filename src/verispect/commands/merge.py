@@ -1,0 +1,78 @@
+"""`verispect merge`: one all-sharp picture of a focus series."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from collections.abc import Sequence
+from pathlib import Path
+
+from verispect.commands.check import planned
+from verispect.commands.common import DONE, FAILED, STOPPED, parser, progress
+
+
+def _share(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"--smooth takes a number from 0 to 1, not {text!r}") from None
+    if not 0.0 <= value <= 1.0:
+        raise argparse.ArgumentTypeError(f"--smooth takes a number from 0 to 1, not {text!r}")
+    return value
+
+
+def run(given: Sequence[str]) -> int:
+    """Merge and write; 1 where some frame could not be laid over its neighbours for sure."""
+    options_of = parser("merge", "Merge a focus series into one all-sharp picture.", pictures=True)
+    options_of.add_argument("frames", type=Path, nargs="+", metavar="FOLDER|FRAME")
+    options_of.add_argument("--out", type=Path, required=True, metavar="F.tif")
+    options_of.add_argument("--preview", action="store_true", help="a proof in one pass")
+    options_of.add_argument("--plan", type=Path, metavar="PLAN")
+    options_of.add_argument("--method", metavar="KEY")
+    options_of.add_argument("--report", type=Path, metavar="F.json")
+    options_of.add_argument("--smooth", type=_share, default=0.5, metavar="0..1", help="of the depth map")
+    options_of.add_argument("--no-align", action="store_true")
+    options_of.add_argument("--depth", action="store_true", help="write the depth map beside the picture")
+    options_of.add_argument("--force", action="store_true", help="write over what is there")
+    options = options_of.parse_args(given)
+    from verispect.files.atomic import write_atomically
+    from verispect.files.picture_out import not_over, write_picture
+    from verispect.prove.merge.series import Cancelled, merge
+    from verispect.prove.merge.written import depth_picture, profile_of, shot_of
+
+    for path in (options.out, options.report):
+        if path is not None:
+            not_over(path, force=options.force)
+    candidate, _ = planned(options.plan, options.method)
+    try:
+        merged = merge(
+            options.frames,
+            exposures=None if candidate is None else candidate.exposures,
+            sensor_wide_mm=36.0 if candidate is None else candidate.scene.plan.sensor_mm[0],
+            proof=options.preview,
+            align=not options.no_align,
+            smooth=options.smooth,
+            progress=progress(options.quiet),
+        )
+    except Cancelled:
+        return STOPPED
+    first = merged.first
+    assert first is not None
+    write_picture(
+        options.out, merged.pixels, shot=shot_of(first), icc=profile_of(first), orientation=first.orientation,
+        force=options.force,
+    )  # fmt: skip
+    depth_file = None
+    if options.depth and merged.depth is not None:
+        depth_file = options.out.with_name(f"{options.out.stem}-depth.tif")
+        write_picture(depth_file, depth_picture(merged), force=options.force)
+    report = merged.report(None if depth_file is None else depth_file.name)
+    if options.report is not None:
+        write_atomically(options.report, json.dumps(report, allow_nan=False, indent=1).encode("utf-8"))
+    if options.json:
+        print(json.dumps(report, allow_nan=False))
+    else:
+        print(f"{len(merged.frames)} frames merged into {options.out} in {merged.seconds:.1f} s")
+        for doubt in merged.doubtful:
+            print(f"doubtful: {doubt['says']}")
+    return FAILED if merged.doubtful else DONE

@@ -1,0 +1,129 @@
+"""The joined picture's own projection: flat, cylinder or sphere, and which frame shows what of it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.errors import FileError
+from verispect.optics.types import Floats
+from verispect.prove.expected import View
+
+PROJECTIONS = ("flat", "cylinder", "sphere")
+# A flat picture wider than this stretches its edges beyond use.
+_FLAT_DEG = 100.0
+MOST_PIXELS = 4_000_000_000
+
+
+@dataclass(frozen=True)
+class Canvas:
+    """A picture of all frames.
+
+    Attributes
+    ----------
+    basis : ndarray, shape (3, 3)
+        Rows right, up, forward of the joined picture in the world.
+    scale_px : float
+        Pixels for a tangent of 1, or for a radian.
+    size : (int, int)
+        Width and height.
+    corner : (float, float)
+        What the first pixel stands for: right and down of the middle, in pixels.
+    """
+
+    projection: str
+    basis: Floats
+    scale_px: float
+    size: tuple[int, int]
+    corner: tuple[float, float]
+
+    def directions(self, left: int, top: int, right: int, bottom: int) -> Floats:
+        """World directions (rows, columns, 3) of a part's pixels."""
+        x = (np.arange(left, right) + self.corner[0]) / self.scale_px
+        y = (np.arange(top, bottom) + self.corner[1]) / self.scale_px
+        across, down = np.meshgrid(x, y)
+        if self.projection == "flat":
+            seen = np.stack([across, -down, np.ones_like(across)], axis=-1)
+        elif self.projection == "cylinder":
+            seen = np.stack([np.sin(across), -down, np.cos(across)], axis=-1)
+        else:
+            seen = np.stack([np.sin(across) * np.cos(down), -np.sin(down), np.cos(across) * np.cos(down)], axis=-1)
+        found: Floats = seen @ self.basis
+        return found
+
+
+def _flattened(projection: str, seen: Floats) -> Floats:
+    """Directions in the canvas's basis (K, 3) to its plane, for a scale of 1."""
+    x, y, z = seen.T
+    if projection == "flat":
+        return np.stack([x / z, -y / z], axis=1)
+    if projection == "cylinder":
+        return np.stack([np.arctan2(x, z), -y / np.hypot(x, z)], axis=1)
+    return np.stack([np.arctan2(x, z), -np.arctan2(y, np.hypot(x, z))], axis=1)
+
+
+def _edge_rays(view: View, pixels: tuple[int, int]) -> Floats:
+    wide, high = pixels
+    run = np.linspace(0.0, 1.0, 33)
+    x = np.concatenate([run, np.ones(33), run[::-1], np.zeros(33)]) * (wide - 1)
+    y = np.concatenate([np.zeros(33), run, np.ones(33), run[::-1]]) * (high - 1)
+    rays = np.linalg.inv(view.to_pixels) @ np.stack([x, y, np.ones_like(x)])
+    found = (view.rotation.T @ rays).T
+    unit: Floats = found / np.linalg.norm(found, axis=1, keepdims=True)
+    return unit
+
+
+def canvas_for(
+    views: Sequence[View], pixels: tuple[int, int], projection: str | None, basis: Floats | None
+) -> Canvas:
+    """The canvas that takes in every frame.
+
+    Parameters
+    ----------
+    projection : str or None
+        None takes the flat one where it serves, else the cylinder.
+    basis : ndarray, shape (3, 3), optional
+        The wanted picture's own view; else the frames' mean.
+
+    Raises
+    ------
+    FileError
+        Where the frames look too far round for the projection.
+    """
+    if basis is None:
+        forward = np.sum([view.rotation[2] for view in views], axis=0)
+        forward /= np.linalg.norm(forward)
+        up = np.sum([view.rotation[1] for view in views], axis=0)
+        right = np.cross(up, forward)
+        right /= np.linalg.norm(right)
+        basis = np.stack([right, np.cross(forward, right), forward])
+    rays = np.concatenate([_edge_rays(view, pixels) for view in views]) @ basis.T
+    widest = math.degrees(2.0 * float(np.max(np.abs(np.arctan2(rays[:, 0], rays[:, 2])))))
+    if projection is None:
+        projection = "flat" if widest < _FLAT_DEG and float(rays[:, 2].min()) > 0.2 else "cylinder"
+    if projection == "flat" and float(rays[:, 2].min()) < 0.1:
+        raise FileError("the frames look {wide:.0f}° round; a flat picture cannot show that: take cylinder or sphere",
+                        wide=widest)  # fmt: skip
+    scale = max(view.scale_px for view in views)
+    places = _flattened(projection, rays) * scale
+    low, high = np.floor(places.min(axis=0)), np.ceil(places.max(axis=0))
+    size = (int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1)
+    if size[0] * size[1] > MOST_PIXELS:
+        raise FileError("the joined picture would have {wide} × {high} pixels, more than can be made here",
+                        wide=size[0], high=size[1])  # fmt: skip
+    return Canvas(projection, basis, scale, size, (float(low[0]), float(low[1])))
+
+
+def frame_maps(view: View, directions: Floats) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Columns and rows of a frame for directions (rows, columns, 3); far outside where it does not see them."""
+    seen = directions @ view.rotation.T
+    depth = seen[..., 2]
+    ahead = depth > 1e-6
+    safe = np.where(ahead, depth, 1.0)
+    column = np.where(ahead, view.scale_px * seen[..., 0] / safe + view.centre_px[0], -1e6)
+    row = np.where(ahead, -view.scale_px * seen[..., 1] / safe + view.centre_px[1], -1e6)
+    return column.astype(np.float32), row.astype(np.float32)

@@ -1,0 +1,160 @@
+"""Where the frames of a grid really looked: the plan's angles corrected by what neighbours show in common.
+
+For a pair the motion from the planned place gives a small turn; all turns together are set right by least squares
+with Huber weights and a prior from the head's repeatability, which also holds frames without anything to join on.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.optics.types import Floats
+from verispect.prove.align.motion import motion_between
+from verispect.prove.expected import View
+
+Grey = NDArray[np.float32]
+PRIOR_DEG = 0.15
+# Sure to so much where a pair agrees well, pixels.
+_PAIR_PX = 0.1
+_LEAST_OVERLAP = 0.04
+_ROUNDS = 8
+# A pair that asks for more than so many priors is not believed.
+_MOST_PRIORS = 8.0
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two frames that overlap: what was found, in whole pixels."""
+
+    a: int
+    b: int
+    overlap: float
+    correlation: float
+    turn: Floats
+    residual_px: float
+
+    @property
+    def trusted(self) -> bool:
+        """Whether it counts."""
+        return self.correlation >= 0.35 and bool(np.all(np.isfinite(self.turn)))
+
+
+def overlap_share(first: View, second: View, pixels: tuple[int, int]) -> float:
+    """Share of the second frame's pixels that fall on the first."""
+    wide, high = pixels
+    x, y = np.meshgrid(np.linspace(0, wide - 1, 24), np.linspace(0, high - 1, 16))
+    at = np.stack([x.ravel(), y.ravel(), np.ones(x.size)])
+    ray = second.rotation.T @ np.linalg.inv(second.to_pixels) @ at
+    seen = first.rotation @ ray
+    ahead = seen[2] > 1e-6
+    place = first.to_pixels @ seen
+    with np.errstate(divide="ignore", invalid="ignore"):
+        column, row = place[0] / place[2], place[1] / place[2]
+    inside = ahead & (column >= 0) & (column <= wide - 1) & (row >= 0) & (row <= high - 1)
+    return float(inside.mean())
+
+
+def pairs_of(
+    views: Sequence[View],
+    greys: Sequence[Grey],
+    pixels: tuple[int, int],
+    *,
+    is_cancelled: Callable[[], bool],
+    progress: Callable[[float], None],
+) -> list[Pair]:
+    """Every pair of frames that overlaps, looked at from its planned place."""  # fmt: skip
+    divide = pixels[0] / greys[0].shape[1]
+    shift = (divide - 1) / 2.0
+    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
+    down = np.linalg.inv(up)
+    wanted = [
+        (i, j, share)
+        for i in range(len(views))
+        for j in range(i + 1, len(views))
+        if (share := overlap_share(views[i], views[j], pixels)) >= _LEAST_OVERLAP
+    ]
+    found = []
+    for number, (i, j, share) in enumerate(wanted):
+        if is_cancelled():
+            break
+        progress(number / max(len(wanted), 1))
+        planned = views[j].onto(views[i])
+        motion = motion_between(
+            greys[j], greys[i], planned=down @ planned @ up, focal_px=views[i].scale_px / divide,
+            centre_px=((greys[i].shape[1] - 1) / 2.0, (greys[i].shape[0] - 1) / 2.0),
+        )  # fmt: skip
+        matrix = up @ motion.matrix @ down
+        core = np.linalg.inv(views[i].to_pixels) @ matrix @ views[j].to_pixels
+        left, _, right = np.linalg.svd(core)
+        turned = left @ right
+        turned *= np.sign(np.linalg.det(turned))
+        between = views[i].rotation @ views[j].rotation.T
+        turn = _vector(turned @ between.T)
+        found.append(Pair(i, j, share, motion.correlation, turn, motion.residual_px * divide))
+    return found
+
+
+def _vector(rotation: Floats) -> Floats:
+    """Rotation vector of a small turn."""
+    return 0.5 * np.array(
+        [rotation[2, 1] - rotation[1, 2], rotation[0, 2] - rotation[2, 0], rotation[1, 0] - rotation[0, 1]]
+    )
+
+
+def _matrix(vector: Floats) -> Floats:
+    angle = float(np.linalg.norm(vector))
+    if angle < 1e-12:
+        return np.eye(3)
+    x, y, z = vector / angle
+    cross = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
+    found: Floats = np.eye(3) + math.sin(angle) * cross + (1 - math.cos(angle)) * cross @ cross
+    return found
+
+
+def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float = PRIOR_DEG) -> list[View]:
+    """Views whose small turns agree best with all pairs.
+
+    With R_i' = exp(a_i) R_i a pair tells a_i − R_ij a_j.
+    """
+    count = len(views)
+    prior = math.radians(prior_deg)
+    used = [pair for pair in pairs if pair.trusted and np.linalg.norm(pair.turn) < _MOST_PRIORS * prior]
+    if not used:
+        return list(views)
+    weights = np.ones(len(used))
+    turns = np.zeros((count, 3))
+    for _ in range(_ROUNDS):
+        rows, right = [], []
+        for weight, pair in zip(weights, used, strict=True):
+            sure = _PAIR_PX / views[pair.a].scale_px / math.sqrt(max(pair.overlap, 0.05))
+            block = np.zeros((3, 3 * count))
+            between = views[pair.a].rotation @ views[pair.b].rotation.T
+            block[:, 3 * pair.a : 3 * pair.a + 3] = np.eye(3)
+            block[:, 3 * pair.b : 3 * pair.b + 3] = -between
+            rows.append(block * math.sqrt(weight) / sure)
+            right.append(pair.turn * math.sqrt(weight) / sure)
+        rows.append(np.eye(3 * count) / prior)
+        right.append(np.zeros(3 * count))
+        turns = np.linalg.lstsq(np.vstack(rows), np.concatenate(right), rcond=None)[0].reshape(count, 3)
+        for number, pair in enumerate(used):
+            between = views[pair.a].rotation @ views[pair.b].rotation.T
+            rest = float(np.linalg.norm(turns[pair.a] - between @ turns[pair.b] - pair.turn)) * views[pair.a].scale_px
+            weights[number] = min(1.0, 0.5 / max(rest, 1e-6))
+    return [replace(view, rotation=_matrix(turn) @ view.rotation) for view, turn in zip(views, turns, strict=True)]
+
+
+def pair_report(pair: Pair, files: Sequence[str]) -> dict[str, object]:
+    """What a pair tells once all are set right: what is left between them, which turning cannot mend, is parallax."""
+    return {
+        "a": files[pair.a],
+        "b": files[pair.b],
+        "matches": round(pair.overlap * 1000),
+        "residual_px": round(pair.residual_px, 4) if math.isfinite(pair.residual_px) else None,
+        "parallax_px": round(pair.residual_px, 4) if math.isfinite(pair.residual_px) else None,
+        "correlation": round(pair.correlation, 4),
+    }

@@ -1,0 +1,268 @@
+"""Merging a focus series into one all-sharp picture: alignment in a chain from the plan, then one or two passes."""
+
+from __future__ import annotations
+
+import itertools
+import math
+import resource
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.errors import FileError
+from verispect.optics.types import Floats
+from verispect.plan.frames.exposure import Exposure
+from verispect.prove.align.motion import Motion, motion_between
+from verispect.prove.expected import view_of
+from verispect.prove.intake import Coded, Frame, described, frames_in, grey_linear, in_order, read_coded
+from verispect.prove.merge.final import DepthMap, FinalFusion, Peaks
+from verispect.prove.merge.pyramid import Level, ProofFusion
+from verispect.prove.sets import is_dark
+
+Progress = Callable[[float, str], None]
+# A frame that lies within this of the reference everywhere is not warped.
+_STILL_PX = 0.1
+_WORKING_PIXELS = 1_700_000
+
+
+class Cancelled(Exception):  # noqa: N818 - not an error: the user asked for it
+    """The work was no longer wanted."""
+
+
+@dataclass
+class Merged:
+    """A merged picture, 16 bits, and how it came about."""
+
+    pixels: Coded
+    frames: list[dict[str, Any]]
+    crop: tuple[int, int, int, int]
+    seconds: float
+    depth: NDArray[np.float32] | None = None
+    doubtful: list[dict[str, Any]] = field(default_factory=list)
+    first: Frame | None = None
+
+    def report(self, depth_file: str | None) -> dict[str, Any]:
+        """The contract's JSON."""
+        return {
+            "format": "verispect-merge",
+            "version": 1,
+            "frames": self.frames,
+            "crop": list(self.crop),
+            "depth": depth_file,
+            "seconds": round(self.seconds, 3),
+            "peak_memory_mb": round(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024.0, 1),
+            "doubtful": self.doubtful,
+        }
+
+
+def merge(
+    places: Sequence[Path],
+    *,
+    exposures: Sequence[Exposure] | None = None,
+    sensor_wide_mm: float = 36.0,
+    proof: bool = False,
+    align: bool = True,
+    smooth: float = 0.5,
+    progress: Progress | None = None,
+    is_cancelled: Callable[[], bool] | None = None,
+) -> Merged:
+    """Merge frames of one view.
+
+    Parameters
+    ----------
+    places : sequence of Path
+        Folders or files; dark frames are left out.
+    exposures : sequence of Exposure, optional
+        As planned, one a frame in order, from which the alignment starts.
+    proof : bool
+        One pass; else two.
+
+    Raises
+    ------
+    FileError
+        For frames that cannot be read or differ in size.
+    Cancelled
+    """
+    begin = time.monotonic()
+    say = progress or (lambda _share, _text: None)
+    stop = is_cancelled or (lambda: False)
+    frames = in_order([described(path) for path in frames_in(places)])
+    if len({frame.pixels for frame in frames}) > 1:
+        raise FileError("frames of different sizes cannot be merged; give those of one camera and setting")
+    frames, greys = _bright(frames, say, stop)
+    if not frames:
+        raise FileError("nothing but dark frames; there is nothing to merge")
+    planned = _planned(frames, exposures, sensor_wide_mm)
+    matrices, motions = _chain(frames, greys, planned, align, say, stop)
+    passes = 1 if proof or len(frames) < 2 else 2
+    corner_moves = [_most_moved(matrix, frames[0].pixels) for matrix in matrices]
+
+    def laid(k: int) -> tuple[Level, NDArray[np.uint8] | None]:
+        coded = read_coded(frames[k])
+        halved = (coded >> 1).astype(np.int16)
+        del coded
+        if corner_moves[k] < _STILL_PX:
+            return halved, None
+        size = frames[0].pixels
+        how = cv2.INTER_LINEAR if passes == 1 else cv2.INTER_CUBIC
+        moved = cv2.warpPerspective(halved, matrices[k], size, flags=how, borderMode=cv2.BORDER_REFLECT_101)
+        there = cv2.warpPerspective(
+            np.full(halved.shape[:2], 255, np.uint8), matrices[k], size, flags=cv2.INTER_NEAREST
+        )
+        return np.asarray(np.maximum(moved, 0), np.int16), np.asarray(there, np.uint8)
+
+    result, shares, depth = _fused(len(frames), laid, passes, smooth, say, stop)
+    pixels = np.asarray(np.clip(result, 0, 32767).astype(np.uint16) << np.uint16(1), np.uint16)
+    told = [
+        {
+            "file": frame.path.name,
+            "used_share": round(shares[k], 5),
+            "matrix": matrices[k].tolist(),
+            "residual_px": None if k == 0 or not math.isfinite(motions[k].residual_px) else motions[k].residual_px,
+            "correlation": None if k == 0 else motions[k].correlation,
+        }
+        for k, frame in enumerate(frames)
+    ]
+    doubtful = [
+        {"box": [0, 0, frames[0].pixels[1], frames[0].pixels[0]],
+         "says": f"{frames[k].path.name} has too little in common with its neighbour to be laid over it for sure"}
+        for k in range(1, len(frames))
+        if align and not motions[k].trusted
+    ]  # fmt: skip
+    crop = _crop(matrices, frames[0].pixels)
+    say(1.0, "merged")
+    return Merged(pixels, told, crop, time.monotonic() - begin, depth, doubtful, frames[0])
+
+
+def _bright(
+    frames: list[Frame], say: Progress, stop: Callable[[], bool]
+) -> tuple[list[Frame], list[NDArray[np.float32]]]:
+    """Frames that are not black, with their brightness at the working size."""
+    divide = 1
+    wide, high = frames[0].pixels
+    while wide * high / divide**2 > _WORKING_PIXELS:
+        divide *= 2
+    greys, levels = [], []
+    for k, frame in enumerate(frames):
+        if stop():
+            raise Cancelled
+        say(0.2 * k / len(frames), f"reading {frame.path.name}")
+        grey = grey_linear(read_coded(frame), divide)
+        greys.append(grey)
+        levels.append(float(np.median(grey)))
+    dark = is_dark(levels)
+    kept = [k for k in range(len(frames)) if not dark[k]]
+    return [frames[k] for k in kept], [greys[k] for k in kept]
+
+
+def _planned(frames: Sequence[Frame], exposures: Sequence[Exposure] | None, sensor_wide_mm: float) -> list[Floats]:
+    """From each frame to the one before it, as the plan has it."""
+    if exposures is None or len(exposures) != len(frames):
+        return [np.eye(3)] * len(frames)
+    pitch = sensor_wide_mm / frames[0].pixels[0]
+    views = [view_of(exposure, frames[0].pixels, pitch) for exposure in exposures]
+    return [np.eye(3), *(b.onto(a) for a, b in itertools.pairwise(views))]
+
+
+def _chain(
+    frames: Sequence[Frame],
+    greys: Sequence[NDArray[np.float32]],
+    planned: Sequence[Floats],
+    align: bool,
+    say: Progress,
+    stop: Callable[[], bool],
+) -> tuple[list[Floats], list[Motion]]:
+    """From every frame to the first, in whole pixels, by neighbours."""
+    wide, high = frames[0].pixels
+    divide = round(wide / greys[0].shape[1])
+    shift = (divide - 1) / 2.0
+    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
+    down = np.linalg.inv(up)
+    focal = (
+        frames[0].focal_mm / frames[0].pixel_mm
+        if frames[0].focal_mm and frames[0].pixel_mm
+        else 1.2 * max(wide, high)
+    )
+    middle = ((greys[0].shape[1] - 1) / 2.0, (greys[0].shape[0] - 1) / 2.0)
+    total = np.eye(3)
+    matrices, motions = [np.eye(3)], [Motion(np.eye(3), 1.0, 0.0)]
+    for k in range(1, len(frames)):
+        if stop():
+            raise Cancelled
+        say(0.2 + 0.2 * k / len(frames), f"laying {frames[k].path.name} over the others")
+        if align:
+            found = motion_between(
+                greys[k], greys[k - 1], planned=down @ planned[k] @ up, focal_px=focal / divide, centre_px=middle
+            )
+            # What cannot be trusted stays where the plan has it.
+            step = up @ found.matrix @ down if found.trusted else planned[k]
+            motions.append(Motion(step, found.correlation, found.residual_px * divide))
+        else:
+            step = planned[k]
+            motions.append(Motion(step, 1.0, 0.0))
+        total = total @ step
+        matrices.append(total / total[2, 2])
+    return matrices, motions
+
+
+def _corners(pixels: tuple[int, int]) -> Floats:
+    wide, high = pixels
+    return np.array([[0, 0, 1], [wide - 1, 0, 1], [wide - 1, high - 1, 1], [0, high - 1, 1.0]]).T
+
+
+def _most_moved(matrix: Floats, pixels: tuple[int, int]) -> float:
+    corners = _corners(pixels)
+    seen = matrix @ corners
+    return float(np.hypot(*(seen[:2] / seen[2] - corners[:2])).max())
+
+
+def _crop(matrices: Sequence[Floats], pixels: tuple[int, int]) -> tuple[int, int, int, int]:
+    """Top, left, bottom, right of what every frame shows."""
+    wide, high = pixels
+    top, left, bottom, right = 0.0, 0.0, float(high), float(wide)
+    for matrix in matrices:
+        seen = matrix @ _corners(pixels)
+        x, y = seen[:2] / seen[2]
+        left, right = max(left, x[0], x[3]), min(right, x[1] + 1, x[2] + 1)
+        top, bottom = max(top, y[0], y[1]), min(bottom, y[2] + 1, y[3] + 1)
+    return math.ceil(top - 1e-6), math.ceil(left - 1e-6), math.floor(bottom + 1e-6), math.floor(right + 1e-6)
+
+
+def _fused(
+    count: int,
+    laid: Callable[[int], tuple[Level, NDArray[np.uint8] | None]],
+    passes: int,
+    smooth: float,
+    say: Progress,
+    stop: Callable[[], bool],
+) -> tuple[Level, list[float], NDArray[np.float32] | None]:
+    def watched(k: int, begin: float, share: float) -> tuple[Level, NDArray[np.uint8] | None]:
+        if stop():
+            raise Cancelled
+        say(begin + share * k / count, f"merging frame {k + 1} of {count}")
+        return laid(k)
+
+    if passes == 1:
+        proof = ProofFusion()
+        for k in range(count):
+            picture, there = watched(k, 0.4, 0.6)
+            proof.add(picture, there)
+        return proof.picture(), proof.shares(), None
+    depth_map, peaks = DepthMap(), Peaks()
+    for k in range(count):
+        picture, there = watched(k, 0.4, 0.3)
+        depth_map.add(picture, there)
+        peaks.add(picture)
+    depth = depth_map.settled(smooth)
+    final = FinalFusion(depth, count, peaks.levels)
+    for k in range(count):
+        picture, there = watched(k, 0.7, 0.3)
+        final.add(k, picture, there)
+    used = final.used / max(float(final.used.sum()), 1e-12)
+    return final.picture(), [float(part) for part in used], depth

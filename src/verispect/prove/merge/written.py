@@ -1,0 +1,49 @@
+"""What a merged picture carries on from its first frame: profile, metadata, orientation; its depth as a picture."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.files.picture_out import Shot
+from verispect.prove.intake import RAWS, Frame
+from verispect.prove.merge.series import Merged
+
+
+def shot_of(frame: Frame) -> Shot:
+    """How the first frame was taken; the distance is left out, since a series has many."""
+    return Shot(
+        focal_mm=frame.focal_mm,
+        f_number=frame.f_number,
+        shutter_s=frame.shutter_s,
+        iso=frame.iso,
+        taken=frame.taken,
+        pixel_mm=frame.pixel_mm,
+        description="Merged focus series",
+    )
+
+
+def profile_of(frame: Frame) -> bytes | None:
+    """The colour profile that the frame's file carries."""
+    suffix = frame.path.suffix.lower()
+    if suffix in RAWS:
+        return None
+    if suffix in (".tif", ".tiff"):
+        import tifffile
+
+        with tifffile.TiffFile(frame.path) as file:
+            tag = file.pages.first.tags.get(34675)
+            return bytes(tag.value) if tag is not None else None
+    from PIL import Image
+
+    with Image.open(frame.path) as picture:
+        found = picture.info.get("icc_profile")
+        return bytes(found) if found else None
+
+
+def depth_picture(merged: Merged) -> NDArray[np.uint16]:
+    """The depth map as 16-bit grey: nearest frame dark, farthest bright, at half the picture's size."""
+    assert merged.depth is not None
+    count = max(len(merged.frames) - 1, 1)
+    grey = np.round(np.clip(merged.depth / count, 0.0, 1.0) * 65535.0).astype(np.uint16)
+    return np.repeat(grey[..., None], 3, axis=2)
