@@ -17,7 +17,9 @@ COMMANDS = {
     "check": "check frames against one another and the plan",
     "join": "join a grid into one picture",
     "light": "Sun, Moon and daylight at the plan's place and time",
+    "log": "the logbook of jobs",
     "merge": "merge a focus series into one all-sharp picture",
+    "sheet": "write the field sheet",
     "rehearse": "write the frames that a simulated camera would take",
 }
 

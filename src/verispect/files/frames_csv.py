@@ -6,6 +6,7 @@ import csv
 import io
 import math
 
+from verispect.files.csv_text import as_text
 from verispect.plan.explain.frame_table import COLUMNS, FrameRow, frame_rows
 from verispect.plan.methods.candidate import Candidate
 
@@ -23,7 +24,7 @@ def frames_to_csv(candidate: Candidate) -> str:
 def _cell(row: FrameRow, key: str) -> str:
     value = getattr(row, key)
     if not isinstance(value, float):
-        return str(value)
+        return as_text(str(value))
     if math.isnan(value):
         return ""
     return "inf" if math.isinf(value) else f"{value:.6g}"

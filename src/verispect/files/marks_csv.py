@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from pydantic import ValidationError
 
 from verispect.errors import FileError
+from verispect.files.csv_text import as_text, from_text
 from verispect.quantities import LENGTHS_M, SPEEDS_MM_S, QuantityError, parse_length_m, parse_number, unit_of
 from verispect.sentence import Sentence
 from verispect.subject.mark import Mark
@@ -256,7 +257,7 @@ def _read_rows(rows: list[list[str]], columns: list[_Column | None], first_line:
             if column is None or not cell.strip():
                 continue
             if column.key in _WORDS:
-                values[column.key] = cell.strip().lower() if column.key == "need" else cell.strip()
+                values[column.key] = cell.strip().lower() if column.key == "need" else from_text(cell.strip())
                 continue
             try:
                 values[column.key] = _number(cell, column, commas)
@@ -324,5 +325,5 @@ def marks_to_csv(marks: tuple[Mark, ...]) -> str:
         numbers = [f"{v:.12g}" for v in (mark.x_m, mark.y_m, mark.z_m, mark.plus_minus_m)]
         unsure = [f"{v:.12g}" for v in (mark.plus_minus_side_m, mark.speed_plus_minus_mm_s, mark.soft_times)]
         plain = [mark.need, f"{mark.weight:.12g}", f"{mark.speed_mm_s:.12g}", detail]
-        writer.writerow([mark.name, *numbers, *plain, *unsure])
+        writer.writerow([as_text(mark.name), *numbers, *plain, *unsure])
     return out.getvalue()

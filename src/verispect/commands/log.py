@@ -1,0 +1,68 @@
+"""`verispect log`: the logbook of jobs."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from collections.abc import Sequence
+from pathlib import Path
+
+from verispect.commands.common import DONE, parser, read_plan_of, tell
+from verispect.errors import FileError
+
+
+def run(given: Sequence[str]) -> int:
+    """List, show, add, export or import."""
+    options_of = parser("log", "The logbook of jobs.")
+    what = options_of.add_subparsers(dest="what", required=True, metavar="list|show|add|export|import")
+    common = argparse.ArgumentParser(add_help=False)
+    common.add_argument("--book", type=Path, metavar="F", help="another book")
+    common.add_argument("--json", action="store_true", default=argparse.SUPPRESS)
+    common.add_argument("--quiet", action="store_true", default=argparse.SUPPRESS)
+    listing = what.add_parser("list", parents=[common])
+    listing.add_argument("--find", default="", metavar="WORDS")
+    what.add_parser("show", parents=[common]).add_argument("uuid")
+    adding = what.add_parser("add", parents=[common])
+    adding.add_argument("plan", type=Path)
+    adding.add_argument("--run", type=Path, metavar="F")
+    adding.add_argument("--check", type=Path, metavar="F", help="what verispect check --json printed")
+    adding.add_argument("--note", default="", metavar="T")
+    out = what.add_parser("export", parents=[common])
+    out.add_argument("file", type=Path)
+    out.add_argument("--force", action="store_true", help="write over what is there")
+    what.add_parser("import", parents=[common]).add_argument("file", type=Path)
+    options = options_of.parse_args(given)
+    from verispect.files.atomic import write_atomically
+    from verispect.files.picture_out import not_over
+    from verispect.files.run_file import read_run
+    from verispect.keep.book import FORMAT, VERSION, Book, entries_table, entry_dict, entry_of, read_export
+
+    book = Book(options.book)
+    head = {"format": FORMAT, "version": VERSION}
+    if options.what == "list":
+        found = book.entries(options.find)
+        tell(head | {"entries": [entry_dict(e) for e in found]}, entries_table(found), as_json=options.json)
+    elif options.what == "show":
+        entry = book.entry(options.uuid)
+        told = json.dumps(entry_dict(entry), ensure_ascii=False, indent=1)
+        tell(head | {"entries": [entry_dict(entry)]}, told, as_json=options.json)
+    elif options.what == "add":
+        plan = read_plan_of(options.plan).model_dump(mode="json", by_alias=True)
+        shot = None if options.run is None else read_run(options.run).model_dump(mode="json")
+        checked = None if options.check is None else read_export(options.check)
+        if checked is not None and checked.get("format") != "verispect-check":
+            raise FileError("{path}: this is no report of a check", path=options.check)
+        entry = entry_of(plan, run=shot, check=checked, note=options.note)
+        book.add(entry)
+        tell(head | {"entries": [{"uuid": entry.uuid}]}, f"{entry.uuid} added to {book.path}", as_json=options.json)
+    elif options.what == "export":
+        not_over(options.file, force=options.force)
+        content = book.exported()
+        write_atomically(options.file, json.dumps(content, ensure_ascii=False, indent=1).encode("utf-8"))
+        count = len(content["entries"])
+        tell(head | {"count": count}, f"{count} entries written to {options.file}", as_json=options.json)
+    else:
+        added = book.bring_in(read_export(options.file), name=str(options.file))
+        tell(head | {"added": added}, f"{added} entries added to {book.path}", as_json=options.json)
+    book.close()
+    return DONE

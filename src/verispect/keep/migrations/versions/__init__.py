@@ -1,0 +1,1 @@
+"""One module a step."""

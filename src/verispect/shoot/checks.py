@@ -1,0 +1,65 @@
+"""Checks before the first frame, derived from the plan (common practice)."""
+
+from __future__ import annotations
+
+from verispect.plan.methods.candidate import Candidate
+from verispect.sentence import Sentence
+
+_LONG_LENS_MM = 100.0
+_SLOW_S = 1.0 / 60.0
+# Self-timers there are, and how long a firm tripod is left to calm down.
+_TIMERS_S = (2.0, 5.0, 10.0)
+
+
+def self_timer_s(candidate: Candidate) -> float:
+    """The shortest usual self-timer that lets the camera calm down."""
+    settle = candidate.scene.plan.kit.times.settle_s
+    if candidate.focal_mm >= _LONG_LENS_MM:
+        settle = max(settle, 5.0)
+    return next((timer for timer in _TIMERS_S if timer >= settle), _TIMERS_S[-1])
+
+
+def checks(candidate: Candidate) -> list[Sentence]:
+    """What to look at before the first frame of this method with this kit."""
+    plan, method = candidate.scene.plan, candidate.method
+    many = candidate.frame_count > 1
+    found = [
+        Sentence("Manual focus; the ring has not slipped since it was set"),
+        Sentence("Stabiliser off on a firm tripod; on in wind if it stays sharper in a trial frame"),
+        Sentence("Cable, remote or self-timer of {seconds:g} s", {"seconds": self_timer_s(candidate)}),
+    ]
+    if many:
+        found.append(
+            Sentence("Manual exposure, fixed white balance, ISO fixed at {iso:g}", {"iso": plan.kit.body.iso})
+        )
+    slowest = max((exposure.shutter_s for exposure in candidate.exposures), default=0.0)
+    if slowest >= _SLOW_S:
+        found.append(Sentence("Electronic or first-curtain shutter, silent: exposures of {seconds:.2g} s show shake",
+                              {"seconds": slowest}))  # fmt: skip
+    found.append(Sentence("Legs spread, column down, every knob tight; on soft or wet ground feet pressed in"))
+    if candidate.focal_mm >= _LONG_LENS_MM:
+        found.append(Sentence("Collar of the long lens on the head, not the body"))
+    if method.tilts:
+        found.append(Sentence("Movements locked; the rotation of the mount has clicked in"))
+    if method.turns:
+        found.append(Sentence("Head level; near and far do not move apart as it turns"))
+        found.append(Sentence("No polariser across a turned grid: the sky would come out uneven"))
+    if method.on_rail:
+        found.append(Sentence("The rail's unit is millimetres; slack taken out by coming from one side"))
+    if many:
+        found.append(Sentence("Highlights in the brightest frame not clipped"))
+    body = plan.kit.body
+    megabytes = candidate.frame_count * (
+        body.file_mb if body.file_mb is not None else body.pixels[0] * body.pixels[1] * body.bits / 8e6
+    )
+    found.append(
+        Sentence("Card has room for {mb:.0f} MB, battery for {frames} frames and {minutes:.0f} minutes",
+                 {"mb": megabytes, "frames": candidate.frame_count, "minutes": candidate.time_on_site_s / 60.0 + 1.0})
+    )  # fmt: skip
+    if any(mark.speed_mm_s > 0.0 for mark in plan.marks):
+        found.append(Sentence("Wait for stillness of what moves; take such a frame again if it did not keep still"))
+    if many:
+        found.append(
+            Sentence("A dark frame (a cloth before the lens) before and after, to part this set from others")
+        )
+    return found
