@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
+from importlib.resources import files
 
 from verispect.plan.explain.frame_table import FrameRow, Quantity, frame_rows, shown_columns, shutter_words
 from verispect.plan.explain.work_order import cautions, steps
@@ -11,61 +12,12 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.shoot.checks import checks
 from verispect.shoot.light import light_at
 
-_PAGE = """<!doctype html>
-<html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">
-<title>{{ title }}</title>
-<style>
-:root { color-scheme: light dark; --ink: #1c1c1c; --faint: #5a5a5a; --line: #c4c4c4; --ground: #f6f6f6; }
-@media (prefers-color-scheme: dark) { :root { --ink: #e8e4dc; --faint: #a8a39a; --line: #4a4742; --ground: #201e1b; } }
-body { font: 16px/1.45 system-ui, sans-serif; margin: 0 auto; max-width: 46rem; padding: 1rem; color: var(--ink);
-  background: var(--ground); font-variant-numeric: tabular-nums; overflow-wrap: anywhere; }
-h1 { font-size: 1.35rem; margin: 0 0 .3rem } h2 { font-size: 1.05rem; margin: 1.6rem 0 .4rem }
-p { margin: .25rem 0 } .faint { color: var(--faint) }
-label { display: flex; gap: .7rem; align-items: flex-start; padding: .55rem 0; min-height: 44px; box-sizing: border-box }
-input[type=checkbox] { width: 24px; height: 24px; flex: none; margin: 0 }
-.scroll { overflow-x: auto } table { border-collapse: collapse; width: 100% }
-th, td { text-align: right; padding: .5rem .45rem; border-bottom: 1px solid var(--line); white-space: nowrap }
-th:first-child, td:first-child { text-align: left } textarea { width: 100%; min-height: 6rem; box-sizing: border-box;
-  font: inherit; color: inherit; background: transparent; border: 1px solid var(--line) }
-svg { max-width: 100%; height: auto; background: #fff } @media print { textarea { min-height: 9rem } }
-</style></head><body data-key="{{ key }}">
-<h1>{{ title }}</h1>
-<p>{{ method }} · {{ count }} · {{ lens }} · about {{ minutes }} min on site</p>
-{% if light %}<p class="faint">{{ light }}</p>{% endif %}
-{% for note in notes %}<p class="faint">{{ note }}.</p>{% endfor %}
-{% for drawing in drawings %}<figure>{{ drawing|safe }}</figure>{% endfor %}
-<h2>Before the first frame</h2>
-{% for line in checks %}<label><input type="checkbox" data-tick="c{{ loop.index }}"><span>{{ line }}</span></label>{% endfor %}
-<h2>Order of work</h2>
-{% for line in steps %}<label><input type="checkbox" data-tick="s{{ loop.index }}"><span>{{ line }}</span></label>{% endfor %}
-<h2>Frames</h2>
-<div class="scroll"><table><thead><tr>{% for head in heads %}<th>{{ head }}</th>{% endfor %}</tr></thead><tbody>
-{% for row in rows %}<tr>{% for cell in row %}<td>{% if loop.first %}<label style="padding:0;min-height:36px">
-<input type="checkbox" data-tick="f{{ loop.index }}-{{ cell }}"><span>{{ cell }}</span></label>{% else %}{{ cell }}{% endif %}</td>
-{% endfor %}</tr>{% endfor %}</tbody></table></div>
-<h2>What really happened</h2>
-<textarea data-tick="notes" aria-label="What really happened"></textarea>
-<h2>Kit</h2>{% for line in kit %}<p>{{ line }}</p>{% endfor %}
-<h2>Cautions</h2>{% for line in cautions %}<p>{{ line }}.</p>{% endfor %}
-<script>
-const key = "verispect-sheet-" + document.body.dataset.key;
-let kept = {};
-try { kept = JSON.parse(localStorage.getItem(key) || "{}") } catch (error) { kept = {} }
-for (const field of document.querySelectorAll("[data-tick]")) {
-  const name = field.dataset.tick;
-  if (field.type === "checkbox") field.checked = Boolean(kept[name]); else field.value = kept[name] || "";
-  field.addEventListener("input", () => {
-    kept[name] = field.type === "checkbox" ? field.checked : field.value;
-    try { localStorage.setItem(key, JSON.stringify(kept)) } catch (error) { /* private windows keep nothing */ }
-  });
-}
-</script></body></html>
-"""
-
 
 def sheet_html(candidate: Candidate, *, drawings: Sequence[str] = ()) -> str:
     """The page of one method; `drawings` are SVG made by this program."""
     from jinja2 import Environment
+
+    text = files("verispect.shoot").joinpath("templates/sheet.html").read_text(encoding="utf-8")
 
     plan = candidate.scene.plan
     columns = shown_columns(candidate)
@@ -73,7 +25,7 @@ def sheet_html(candidate: Candidate, *, drawings: Sequence[str] = ()) -> str:
     first = rows[0]
     frames = "1 frame" if candidate.frame_count == 1 else f"{candidate.frame_count} frames"
     title = plan.title or "Untitled plan"
-    page = Environment(autoescape=True, trim_blocks=True).from_string(_PAGE)
+    page = Environment(autoescape=True, trim_blocks=True).from_string(text)
     return page.render(
         title=title,
         key=hashlib.sha256(f"{title}{candidate.key}{rows}".encode()).hexdigest()[:16],

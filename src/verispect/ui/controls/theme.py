@@ -117,6 +117,7 @@ def style_sheet(theme: Theme) -> str:
     QTableCornerButton::section {{ background: {theme.ground}; border: 0; }}
     QPushButton {{ background: {theme.field}; border: 1px solid {theme.line}; border-radius: 2px;
         min-height: 28px; padding: 1px 12px; }}
+    QPushButton[tall="true"] {{ min-height: 48px; }}
     QPushButton:hover {{ border-color: {theme.ink}; }}
     QPushButton:checked {{ background: {theme.sharp}; color: {theme.on_strong}; border-color: {theme.ink}; }}
     QPushButton:disabled {{ color: {theme.faint}; background: {theme.panel}; }}

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QPainter
-from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from verispect.optics.types import Floats
 from verispect.ui.controls.theme import Theme
@@ -74,7 +74,10 @@ class Board(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        layout.addWidget(self.title)
+        self._head = QHBoxLayout()
+        self._head.setSpacing(4)
+        self._head.addWidget(self.title, 1)
+        layout.addLayout(self._head)
         layout.addWidget(self.canvas, 1)
         self._grips: list[Handle] = []
         self._marks: DrawnMarks | None = None
@@ -92,6 +95,10 @@ class Board(QWidget):
         self.canvas.held.connect(self._on_held)
         self.canvas.clicked.connect(self._on_clicked)
         self.canvas.key_pressed.connect(self._on_key)
+
+    def put_beside_title(self, widget: QWidget) -> None:
+        """A small control at the drawing's head."""
+        self._head.addWidget(widget)
 
     # What a kind of drawing says for itself ---------------------------------------------------------
 

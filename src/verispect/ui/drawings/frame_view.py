@@ -7,6 +7,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QBrush, QImage, QPainter, QTransform
 
 from verispect.optics.pose import Pose
+from verispect.plan.frames.exposure import Exposure
+from verispect.plan.methods.candidate import Candidate
 from verispect.subject.photograph import Photograph
 from verispect.subject.surface import Surface
 from verispect.ui.controls.theme import Theme, colour
@@ -34,13 +36,43 @@ class FrameBoard(Board):
         )
 
         self._photograph: tuple[QImage, Photograph] | None = None
+        self._rehearsed: QImage | None = None
+        # Of which exposure of which method the picture is.
+        self.rehearsed_of: tuple[Candidate, int] | None = None
 
     def show_photograph(self, image: QImage | None, photo: Photograph | None) -> None:
         """Lay a photograph under the drawing; None takes it away."""
         self._photograph = None if image is None or photo is None else (image, photo)
-        self.canvas.backdrop = None if self._photograph is None else self._paint_photograph
+        self._lay_backdrop()
+
+    def show_rehearsed(self, image: QImage | None, of: tuple[Candidate, int] | None) -> None:
+        """Lay a rehearsed picture under the drawing, over a photograph; None takes it away."""
+        if image is None and self._rehearsed is None:
+            return
+        self._rehearsed, self.rehearsed_of = image, None if image is None else of
+        self._lay_backdrop()
+
+    def _lay_backdrop(self) -> None:
+        painted = self._photograph is not None or self._rehearsed is not None
+        self.canvas.backdrop = self._paint_backdrop if painted else None
         self.canvas.new_paper()
         self.redraw()
+
+    def _paint_backdrop(self, painter: QPainter, view: View) -> None:
+        if self._rehearsed is not None:
+            self._paint_rehearsed(painter, view)
+        else:
+            self._paint_photograph(painter, view)
+
+    def _paint_rehearsed(self, painter: QPainter, view: View) -> None:
+        """The picture where its directions lie in the wanted one."""
+        if self._rehearsed is None or self.rehearsed_of is None or self.shown is None:
+            return
+        candidate, frame = self.rehearsed_of
+        image = self._rehearsed
+        exposure = candidate.exposures[min(frame, len(candidate.exposures) - 1)]
+        matrix = rehearsed_to_drawing(exposure, (image.width(), image.height()), self.shown, self.scale(self.shown))
+        self._paint_picture(painter, view, image, matrix, 1.0)
 
     def _paint_photograph(self, painter: QPainter, view: View) -> None:
         """The photograph where its directions lie in the picture: a plane projected onto another."""
@@ -49,16 +81,23 @@ class FrameBoard(Board):
         image, photo = self._photograph
         matrix = photograph_to_drawing(photo, self.shown, self.scale(self.shown))
         wide, high = photo.pixels
+        shrunk = np.diag([wide / image.width(), high / image.height(), 1.0])
+        self._paint_picture(painter, view, image, shrunk @ matrix, 0.85)
+
+    def _paint_picture(
+        self, painter: QPainter, view: View, image: QImage, matrix: np.ndarray, opacity: float
+    ) -> None:
+        """A picture by (column, row, 1) times a matrix: a plane projected onto another."""
+        wide, high = image.width(), image.height()
         corners = np.array([[0, 0, 1], [wide, 0, 1], [wide, high, 1], [0, high, 1]]) @ matrix
         if np.any(corners[:, 2] < 1e-3):
             return
         (x0, y0), (across, up) = (view.area[0], view.area[3]), view.unit_per_px
         to_px = np.array([[1 / across, 0, 0], [0, -1 / up, 0], [x0 - view.box[0] / across, y0 + view.box[2] / up, 1]])
-        shrunk = np.diag([wide / image.width(), high / image.height(), 1.0])
-        whole = shrunk @ matrix @ to_px
+        whole = matrix @ to_px
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.setTransform(QTransform(*whole.ravel().tolist()), True)
-        painter.setOpacity(0.85)
+        painter.setOpacity(opacity)
         painter.drawImage(0, 0, image)
 
     def scale(self, shown: Shown) -> float:
@@ -71,7 +110,7 @@ class FrameBoard(Board):
         grid = shown.candidate is not None and shown.candidate.method.is_grid
         candidate = (id(shown.candidate), shown.frame) if grid else None
         field = id(shown.rendering) if self.field else None
-        photograph = None if self._photograph is None else id(self._photograph[0])
+        photograph = (None if self._photograph is None else id(self._photograph[0]), id(self._rehearsed))
         areas = id(plan.surfaces), id(plan.scans)
         return photograph, candidate, plan.camera, plan.kit.body, plan.enlargement(), field, areas
 
@@ -80,7 +119,7 @@ class FrameBoard(Board):
         half = shown.scene.half_picture() * scale
         corners = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]]) * half
         # What lies below shows through.
-        bare = self._photograph is None and not self.field and not shown.scene.plan.scans
+        bare = self._photograph is None and self._rehearsed is None and not self.field and not shown.scene.plan.scans
         paper = QBrush(colour(theme.panel)) if bare else None
         strokes = [Stroke(corners, pen(theme.ink, 1.6), paper, closed=True)]
         thirds = pen(theme.line, 1.0, Qt.PenStyle.DotLine)
@@ -165,16 +204,36 @@ class FrameBoard(Board):
         return strokes
 
 
+def rehearsed_to_drawing(exposure: Exposure, pixels: tuple[int, int], shown: Shown, scale: float) -> np.ndarray:
+    """(column, row, 1) of an exposure's picture times this (3, 3) is (across, up, 1) of the drawing, times a depth.
+
+    The middle ray of every direction leaves the exit pupil, whose foot the picture grows about.
+    """
+    state = exposure.state
+    pitch = shown.scene.plan.sensor_mm[0] / pixels[0]
+    pupil = -state.focal_mm * (1.0 - state.pupil_magnification) * np.asarray(state.axis)
+    focal = (state.image_distance_mm + pupil[2]) / state.pupil_magnification / pitch
+    x0, y0 = exposure.sensor_centre_mm
+    middle = ((x0 - pupil[0]) / pitch + 0.5 * pixels[0], (pupil[1] - y0) / pitch + 0.5 * pixels[1])
+    rays = np.array([[1 / focal, 0, 0], [0, -1 / focal, 0], [-middle[0] / focal, middle[1] / focal, 1.0]])
+    turned = rays @ exposure.pose.matrix @ shown.scene.pose.matrix.T
+    found: np.ndarray = turned @ _onto_drawing(shown, scale)
+    return found
+
+
+def _onto_drawing(shown: Shown, scale: float) -> np.ndarray:
+    """Directions in the scene's view to the drawing, as columns of a row times this."""
+    centre = shown.scene.picture_centre()
+    return np.array([[scale, 0, 0], [0, scale, 0], [-centre[0] * scale, -centre[1] * scale, 1.0]])
+
+
 def photograph_to_drawing(photo: Photograph, shown: Shown, scale: float) -> np.ndarray:
     """(column, row, 1) of the photograph times this (3, 3) is (across, up, 1) of the drawing, times a depth."""
     middle = photo.axis_px[::-1]
     f = photo.focal_px
     rays = np.array([[1 / f, 0, 0], [0, -1 / f, 0], [-middle[0] / f, middle[1] / f, 1.0]])
     turned = rays @ photo.pose(0.0).matrix @ shown.scene.pose.matrix.T
-    centre = shown.scene.picture_centre()
-    found: np.ndarray = turned @ np.array(
-        [[scale, 0, 0], [0, scale, 0], [-centre[0] * scale, -centre[1] * scale, 1.0]]
-    )
+    found: np.ndarray = turned @ _onto_drawing(shown, scale)
     return found
 
 

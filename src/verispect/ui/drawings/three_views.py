@@ -8,7 +8,7 @@ from collections.abc import Callable
 import numpy as np
 from pydantic import ValidationError
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from verispect.plan.document import Plan
 from verispect.plan.entry.manual_setting import with_focus_at, with_plane_through
@@ -36,6 +36,8 @@ class BoardArea(QWidget):
     pointed(direction), lined(direction, direction)
         The photograph's tools were used in the frame drawing: unit directions in the world.
     tool_changed(str)
+    rehearsed_wanted(bool)
+        The switch of the rehearsed picture.
     """
 
     picked = pyqtSignal(int)
@@ -43,6 +45,7 @@ class BoardArea(QWidget):
     pointed = pyqtSignal(object)
     lined = pyqtSignal(object, object)
     tool_changed = pyqtSignal(str)
+    rehearsed_wanted = pyqtSignal(bool)
 
     def __init__(self, document: PlanDocument) -> None:
         super().__init__()
@@ -72,6 +75,11 @@ class BoardArea(QWidget):
             board.put_down.connect(lambda: self.set_tool(""))
             board.canvas.lined.connect(lambda *ends, board=board: self._on_line(board, ends))
         self.frame.canvas.pointed.connect(self._on_point)
+        self.picture_button = QPushButton(self.tr("Picture"))
+        self.picture_button.setCheckable(True)
+        self.picture_button.setToolTip(self.tr("The rehearsed picture that this method would give (Ctrl+J)"))
+        self.picture_button.toggled.connect(self.rehearsed_wanted)
+        self.frame.put_beside_title(self.picture_button)
         self.tool = ""
         self.snaps = False
         self.system = "metric"

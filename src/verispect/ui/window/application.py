@@ -31,13 +31,15 @@ def make_application(arguments: list[str]) -> QApplication:
     return app
 
 
-def make_window(*, settings: QSettings | None = None, recovery_folder: Path | None = None) -> MainWindow:
+def make_window(
+    *, settings: QSettings | None = None, recovery_folder: Path | None = None, book_path: Path | None = None
+) -> MainWindow:
     """A window with its settings and recovery folder; those of the user by default."""
     if settings is None:
         path = user_config_path("verispect", ensure_exists=True) / "settings.ini"
         settings = QSettings(str(path), QSettings.Format.IniFormat)
     folder = recovery_folder or user_state_path("verispect") / "recovery"
-    return MainWindow(settings, RecoveryStore(folder))
+    return MainWindow(settings, RecoveryStore(folder), book_path)
 
 
 def keep_quick() -> None:

@@ -13,11 +13,14 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QV
 from verispect.errors import VerispectError
 from verispect.files.recovery import RecoveryStore
 from verispect.plan.document import Plan
+from verispect.plan.methods.candidate import Candidate
+from verispect.shoot.run import RunState
 from verispect.ui.controls.message_bar import MessageBar
 from verispect.ui.controls.theme import THEMES, style_sheet
+from verispect.ui.drawings.picture_view import PicturePair
 from verispect.ui.drawings.three_views import BoardArea
-from verispect.ui.panels.not_built import LaterPanel
 from verispect.ui.panels.setting import SetPanel
+from verispect.ui.panels.stations.shoot import ShootPanel
 from verispect.ui.panels.subject import SubjectPanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument, with_choice
@@ -30,13 +33,17 @@ from verispect.ui.work.weigher import Weigher
 from verispect.ui.workflows.mark_files import MarksDesk
 from verispect.ui.workflows.photographs import PhotographDesk
 from verispect.ui.workflows.plan_files import FileDesk
+from verispect.ui.workflows.preview import PreviewDesk
 from verispect.ui.workflows.scans import ScanDesk
+from verispect.ui.workflows.shooting import ShootDesk
 
 if TYPE_CHECKING:
     from verispect.plan.advise.follow_up import Further
     from verispect.plan.advise.weigh import Weighing
     from verispect.ui.panels.kit import KitPanel
     from verispect.ui.panels.weigh import WeighPanel
+    from verispect.ui.workflows.keeping import KeepDesk
+    from verispect.ui.workflows.proving import ProveDesk
 
 PANEL_WIDTH = 520
 
@@ -52,8 +59,9 @@ def _opening(words: str) -> QWidget:
 class MainWindow(QMainWindow):
     """Everything on screen. Views show the document; the document changes through commands."""
 
-    def __init__(self, settings: QSettings, recovery: RecoveryStore) -> None:
+    def __init__(self, settings: QSettings, recovery: RecoveryStore, book_path: Path | None = None) -> None:
         super().__init__()
+        self.book_path = book_path
         self.preferences = Preferences(settings)
         self.undo_actions: tuple[QAction | None, ...] = ()
         self.document = PlanDocument(self)
@@ -61,7 +69,7 @@ class MainWindow(QMainWindow):
         self.session, self.notices = Session(), Notices(self)
         self.theme = THEMES.get(self.preferences.theme, THEMES["light"])
         self.message = MessageBar()
-        self.board = BoardArea(self.document)
+        self.board, self.pictures = BoardArea(self.document), PicturePair()
         self.marks_desk = MarksDesk(self, self.document, self.notices)
         self.desk = FileDesk(self, self.document, self.session, self.notices, self.preferences, recovery, self.board)
         self.scan_desk = ScanDesk(self, self.document, self.notices, self.preferences)
@@ -69,6 +77,11 @@ class MainWindow(QMainWindow):
         # Before there is anything to restyle: what is not shown yet is styled when it is.
         self.setStyleSheet(style_sheet(self.theme))
         self._build()
+        self.shoot_desk = ShootDesk(
+            self, self.shoot_panel, self.document, self.session, self.notices, self.preferences,
+            self.preferences.folder / "runs",
+        )  # fmt: skip
+        self.preview = PreviewDesk(self, self.session, self.board.frame)
         build_menus(self)
         self._connect()
         self.apply_theme(self.theme.name)
@@ -81,6 +94,7 @@ class MainWindow(QMainWindow):
 
     def _build(self) -> None:
         self.way, self.strip = Way(), Strip()
+        self.shoot_panel = ShootPanel()
         self.subject = SubjectPanel(self.document)
         self.set = SetPanel(lambda: self.preferences.system)
         self.panels: dict[str, QWidget] = {
@@ -89,7 +103,9 @@ class MainWindow(QMainWindow):
             "kit": _opening(self.tr("Opening the kit…")),
             "weigh": _opening(self.tr("Opening the weighing…")),
             "set": self.set,
-            **{key: LaterPanel(key) for key in ("shoot", "prove", "keep")},
+            "shoot": self.shoot_panel,
+            "prove": _opening(self.tr("Opening the check…")),
+            "keep": _opening(self.tr("Opening the logbook…")),
         }
         self.stack = QStackedWidget()
         self.stack.setObjectName("panel")
@@ -101,7 +117,11 @@ class MainWindow(QMainWindow):
         middle.setSpacing(0)
         middle.addWidget(self.way)
         middle.addWidget(self.stack)
-        middle.addWidget(self.board, 1)
+        # The drawings, or at Prove the pictures.
+        self.right = QStackedWidget()
+        self.right.addWidget(self.board)
+        self.right.addWidget(self.pictures)
+        middle.addWidget(self.right, 1)
         whole = QWidget()
         layout = QVBoxLayout(whole)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -135,6 +155,32 @@ class MainWindow(QMainWindow):
         if self.session.weighing is not None or self.session.complaint:
             panel.show_weighing(self.session.weighing, self.session.complaint)
         return panel
+
+    @cached_property
+    def prove_desk(self) -> ProveDesk:
+        """The station Prove, with its panel."""
+        from verispect.ui.panels.stations.prove import ProvePanel
+        from verispect.ui.workflows.proving import ProveDesk
+
+        panel = ProvePanel()
+        self._put("prove", panel)
+        desk = ProveDesk(self, panel, self.pictures, self.session, self.notices)
+        desk.proved.connect(lambda report, _folder, candidate: self.keep_desk.log_proof(report, candidate))
+        desk.proved.connect(lambda *_given: self._show_states())
+        return desk
+
+    @cached_property
+    def keep_desk(self) -> KeepDesk:
+        """The station Keep, with its panel."""
+        from verispect.ui.panels.stations.keep import KeepPanel
+        from verispect.ui.workflows.keeping import KeepDesk
+
+        panel = KeepPanel()
+        self._put("keep", panel)
+        desk = KeepDesk(self, panel, self.document, self.notices, self.book_path)
+        desk.opened.connect(self._on_job_opened)
+        desk.refresh()
+        return desk
 
     def _put(self, key: str, panel: QWidget) -> None:
         """A panel in the place that was kept for it."""
@@ -187,6 +233,9 @@ class MainWindow(QMainWindow):
         self.set.best_wanted.connect(lambda: self.take_method(self.document.plan.choice.method))
         self.set.sheet_wanted.connect(self.desk.save_sheet)
         self.set.table_wanted.connect(self.desk.save_table)
+        self.shoot_desk.ended.connect(self._on_run_ended)
+        self.shoot_desk.changed.connect(self._show_states)
+        self.board.rehearsed_wanted.connect(self.preview.set_on)
 
     # What is shown ---------------------------------------------------------------------------------
 
@@ -203,9 +252,16 @@ class MainWindow(QMainWindow):
     def show_station(self, key: str) -> None:
         """Bring a station's panel to the front."""
         self.stack.setCurrentWidget(self.panels[key])
-        if key in ("kit", "weigh") and key not in self.__dict__:
+        late = {"kit": "kit", "weigh": "weigh", "prove": "prove_desk", "keep": "keep_desk"}.get(key)
+        if late is not None and late not in self.__dict__:
             # The page changes at once, and fills when it is built.
-            QTimer.singleShot(0, lambda: getattr(self, key))
+            QTimer.singleShot(0, lambda: getattr(self, late))
+        elif key == "keep":
+            self.keep_desk.refresh()
+        elif key == "shoot":
+            self.shoot_desk.refresh()
+        self.right.setCurrentWidget(self.pictures if key == "prove" else self.board)
+        self.preview.set_here(key in ("weigh", "set", "shoot"))
         self.way.show_station(key)
         if key == "subject" and self.subject.currentIndex() == 0:
             self.subject.table.setFocus()
@@ -252,7 +308,7 @@ class MainWindow(QMainWindow):
         sheet = style_sheet(self.theme)
         if self.styleSheet() != sheet:
             self.setStyleSheet(sheet)
-        for view in (self.way, self.strip, self.board):
+        for view in (self.way, self.strip, self.board, self.pictures):
             view.apply_theme(self.theme)
         if "weigh" in self.__dict__:
             self.weigh.apply_theme(self.theme)
@@ -272,12 +328,14 @@ class MainWindow(QMainWindow):
         """Draw the plan as shown; quick, for every step of a drag."""
         shown = self.session.look(self.document.shown)
         self.board.show_scene(None if shown.is_empty else shown)
+        self.preview.refresh()
         if self._refit and not shown.is_empty and self.isVisible():
             self._refit = False
             self.board.fit()
 
     def _refresh_set(self) -> None:
         self.set.show_scene(self.session.shown, self.session.complaint)
+        self.shoot_desk.refresh()
 
     def _shown_key(self) -> str | None:
         return self.session.shown_key(self.document.shown)
@@ -331,6 +389,17 @@ class MainWindow(QMainWindow):
         self.subject.show_page("areas")
         self.subject.areas.select_last_scan()
 
+    def _on_run_ended(self, state: RunState, candidate: Candidate) -> None:
+        self.keep_desk.log_run(state, candidate)
+        self.show_station("prove")
+        if any(item.file for item in state.items):
+            QTimer.singleShot(0, lambda: self.prove_desk.check(self.shoot_desk.frames_folder))
+
+    def _on_job_opened(self, plan: Plan) -> None:
+        if self.desk.may_leave():
+            self.document.open(plan, None)
+            self.show_station("subject")
+
     def _on_tool(self, tool: str) -> None:
         if "photograph" in self.subject.__dict__:
             self.subject.photograph.show_tool(tool)
@@ -345,8 +414,7 @@ class MainWindow(QMainWindow):
 
     def _show_states(self) -> None:
         plan, weighing = self.document.plan, self.session.weighing
-        later = StationState("later", self.tr("not built yet"))
-        states = {"shoot": later, "prove": later, "keep": later}
+        states = self._later_states()
         marks, lenses = len(plan.marks), len(plan.kit.lenses)
         areas = len(plan.surfaces) + len(plan.scans)
         of_areas = self.tr("1 area") if areas == 1 else self.tr("{0} areas").format(areas)
@@ -373,6 +441,28 @@ class MainWindow(QMainWindow):
         states["set"] = StationState(standing, taken if standing != Standing.MISSING else "")
         self.way.show_states(states)
 
+    def _later_states(self) -> dict[str, StationState]:
+        run, proof = self.shoot_desk.state, None
+        if "prove_desk" in self.__dict__:
+            proof = self.prove_desk.report
+        shot = Standing.MISSING, self.tr("no run yet")
+        if run is not None:
+            taken = len(run.items) - run.left
+            shot = (
+                (Standing.DONE if run.is_over else Standing.STALE),
+                self.tr("{0} of {1} taken").format(taken, len(run.items)),
+            )
+        proved = Standing.MISSING, self.tr("nothing checked")
+        if proof is not None:
+            redo = sum(frame.verdict == "redo" for frame in proof.frames)
+            words = self.tr("{0} again").format(redo) if redo else self.tr("all good")
+            proved = (Standing.STALE if redo else Standing.DONE), words
+        return {
+            "shoot": StationState(*shot),
+            "prove": StationState(*proved),
+            "keep": StationState(Standing.DONE, self.tr("logbook, shelf")),
+        }
+
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
         if self._refit:
@@ -385,6 +475,11 @@ class MainWindow(QMainWindow):
             return
         self.weigher.close()
         self.desk.close()
+        self.shoot_desk.close()
+        self.preview.close()
+        for late in ("prove_desk", "keep_desk"):
+            if late in self.__dict__:
+                getattr(self, late).close()
         # The stack speaks once more when Qt takes it down, after what would listen is gone.
         self.document.undo_stack.cleanChanged.disconnect()
         self.document.undo_stack.indexChanged.disconnect()

@@ -1,4 +1,4 @@
-"""The way through a job: seven stations down the side, with what is done, missing or not built yet."""
+"""The way through a job: seven stations down the side, with what is done and what is missing."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from verispect.ui.controls.theme import Theme, colour, font
 
 @dataclass(frozen=True)
 class StationState:
-    """How a station stands: `state` is "done", "missing", "stale" or "later"."""
+    """How a station stands: `state` is "done", "missing" or "stale"."""
 
     state: str
     words: str
@@ -77,8 +77,7 @@ class StationButton(QAbstractButton):
         painter.setPen(QPen(colour(theme.line), 2.0))
         painter.drawLine(QPointF(x, y if self._first else 0.0), QPointF(x, y if self._last else area.bottom()))
         self._paint_stop(painter, QPointF(x, y), theme)
-        quiet = self._state.state == "later"
-        painter.setPen(colour(theme.faint if quiet else theme.ink))
+        painter.setPen(colour(theme.ink))
         painter.setFont(font(11.5, 600 if self.isChecked() else 400))
         painter.drawText(QRectF(34, y - 20, area.width() - 36, 20), Qt.AlignmentFlag.AlignVCenter, self._name)
         painter.setPen(colour(theme.faint))
@@ -90,11 +89,8 @@ class StationButton(QAbstractButton):
             painter.drawRect(area.adjusted(1, 1, -1, -1))
 
     def _paint_stop(self, painter: QPainter, place: QPointF, theme: Theme) -> None:
-        """Filled when done, half when stale, open when missing, dotted when not built yet."""
-        edge = QPen(colour(theme.ink), 1.6)
-        if self._state.state == "later":
-            edge = QPen(colour(theme.faint), 1.2, Qt.PenStyle.DotLine)
-        painter.setPen(edge)
+        """Filled when done, half when stale, open when missing."""
+        painter.setPen(QPen(colour(theme.ink), 1.6))
         painter.setBrush(colour(theme.ground))
         painter.drawEllipse(place, 7.0, 7.0)
         if self._state.state in ("done", "stale"):

@@ -1,0 +1,101 @@
+"""Checking, merging and joining as plain calls that another process can make, with progress and stop."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.errors import FileError
+from verispect.files.picture_out import write_picture
+from verispect.files.run_file import Run, read_run
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.check import Cancelled as CheckCancelled
+from verispect.prove.check import check
+from verispect.prove.expected import turned_as_happened
+from verispect.prove.intake import described, read_coded
+from verispect.prove.join.grid import Cancelled as JoinCancelled
+from verispect.prove.join.grid import join
+from verispect.prove.merge.series import Cancelled as MergeCancelled
+from verispect.prove.merge.series import merge
+from verispect.prove.merge.written import profile_of, shot_of
+from verispect.prove.report import Report
+
+Share = Callable[[float], None]
+Stop = Callable[[], bool]
+
+
+def _run_beside(folder: Path) -> Run | None:
+    """The account of a run that lies with its frames."""
+    path = folder / "run.json"
+    return read_run(path) if path.exists() else None
+
+
+def check_folder(folder: Path, candidate: Candidate | None, *, progress: Share, is_cancelled: Stop) -> Report | None:
+    """Check a folder's frames; None where it was stopped."""
+    run = _run_beside(folder)
+    taken = None if run is None else [folder / frame.file for frame in run.frames if frame.file]
+    places = [path for path in taken if path.exists()] if taken else [folder]
+    matches = run is not None and candidate is not None and run.method == candidate.key
+    try:
+        return check(
+            places or [folder], candidate=candidate, run=run if matches else None,
+            progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
+        )  # fmt: skip
+    except CheckCancelled:
+        return None
+
+
+def merge_files(
+    files: list[Path], candidate: Candidate | None, target: Path, proof: bool, *, progress: Share, is_cancelled: Stop
+) -> Path | None:
+    """Merge files into a picture; its path, or None where it was stopped."""
+    exposures = None if candidate is None or candidate.method.is_grid else candidate.exposures
+    wide = 36.0 if candidate is None else candidate.scene.plan.sensor_mm[0]
+    try:
+        merged = merge(
+            files, exposures=exposures, sensor_wide_mm=wide, proof=proof,
+            progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
+        )  # fmt: skip
+    except MergeCancelled:
+        return None
+    _make_folder(target)
+    assert merged.first is not None
+    write_picture(target, merged.pixels, shot=shot_of(merged.first), icc=profile_of(merged.first), force=True)
+    return target
+
+
+def join_files(
+    files: list[Path], candidate: Candidate, target: Path, *, progress: Share, is_cancelled: Stop
+) -> Path | None:
+    """Join files into a picture; its path, or None where it was stopped."""
+    sensor = candidate.scene.plan.sensor_mm[0]
+    run = _run_beside(files[0].parent)
+    try:
+        joined = join(
+            files, exposures=candidate.exposures, sensor_wide_mm=sensor, basis=candidate.scene.pose.matrix,
+            rotations=None if run is None else turned_as_happened(run, candidate.exposures),
+            progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
+            merge_cell=lambda paths, exposures: merge(paths, exposures=exposures, sensor_wide_mm=sensor).pixels,
+        )  # fmt: skip
+    except JoinCancelled:
+        return None
+    _make_folder(target)
+    assert joined.first is not None
+    write_picture(target, joined.pixels, shot=shot_of(joined.first), icc=profile_of(joined.first), force=True)
+    return target
+
+
+def _make_folder(target: Path) -> None:
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise FileError("{folder}: the folder cannot be made: {why}", folder=target.parent,
+                        why=error.strerror or error) from error  # fmt: skip
+
+
+def eight_bits(path: Path) -> NDArray[np.uint8]:
+    """A picture for the screen."""
+    return (read_coded(described(path)) >> 8).astype(np.uint8)

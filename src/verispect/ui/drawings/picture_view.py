@@ -1,0 +1,169 @@
+"""Two pictures side by side, panned together, whole or at 100 %."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from verispect.ui.controls.theme import LIGHT, Theme, colour
+
+_KEY_STEP = 60.0
+
+
+class PictureCanvas(QWidget):
+    """One picture; `moved(x, y)` tells which place of it, 0 to 1, stands in the middle."""
+
+    moved = pyqtSignal(float, float)
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(200, 150)
+        self._image: QImage | None = None
+        self._theme: Theme = LIGHT
+        self._middle = QPointF(0.5, 0.5)
+        self.whole = True
+        self._held: QPointF | None = None
+        self.marks: list[tuple[float, float, str]] = []
+
+    def show_image(self, image: QImage | None) -> None:
+        """Take on a picture; the place and size of the view stay."""
+        self._image = image
+        self.update()
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Take on a theme's colours."""
+        self._theme = theme
+        self.update()
+
+    def set_whole(self, whole: bool) -> None:
+        """The whole picture, or a picture's pixel on a screen's."""
+        self.whole = whole
+        self.setCursor(Qt.CursorShape.ArrowCursor if whole else Qt.CursorShape.OpenHandCursor)
+        self.update()
+
+    def look_at(self, x: float, y: float) -> None:
+        """Bring a place of the picture, 0 to 1, to the middle."""
+        self._middle = QPointF(min(max(x, 0.0), 1.0), min(max(y, 0.0), 1.0))
+        self.update()
+
+    def _area(self) -> QRectF:
+        """Where the picture lies in the widget."""
+        assert self._image is not None
+        wide, high = float(self._image.width()), float(self._image.height())
+        if self.whole:
+            share = min(self.width() / wide, self.height() / high)
+            return QRectF(
+                (self.width() - wide * share) / 2, (self.height() - high * share) / 2, wide * share, high * share
+            )
+        return QRectF(
+            self.width() / 2 - self._middle.x() * wide, self.height() / 2 - self._middle.y() * high, wide, high
+        )
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour(self._theme.ground))
+        if self._image is None:
+            return
+        area = self._area()
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.whole)
+        painter.drawImage(area, self._image)
+        painter.setPen(colour(self._theme.hand))
+        for x, y, words in self.marks:
+            at = QPointF(area.left() + x * area.width(), area.top() + y * area.height())
+            painter.drawEllipse(at, 7.0, 7.0)
+            painter.drawText(at + QPointF(10, 4), words)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._image is not None and not self.whole:
+            self._held = event.position()
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._held is None or self._image is None:
+            return
+        step = event.position() - self._held
+        self._held = event.position()
+        self._shift(-step.x(), -step.y())
+
+    def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
+        self._held = None
+        self.set_whole(self.whole)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None and not self.whole:
+            self._shift(-event.angleDelta().x() * 0.5, -event.angleDelta().y() * 0.5)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        steps = {
+            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)
+        }  # fmt: skip
+        step = None if event is None else steps.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        self._shift(step[0] * _KEY_STEP, step[1] * _KEY_STEP)
+
+    def _shift(self, dx: float, dy: float) -> None:
+        if self._image is None:
+            return
+        self.look_at(self._middle.x() + dx / self._image.width(), self._middle.y() + dy / self._image.height())
+        self.moved.emit(self._middle.x(), self._middle.y())
+
+
+class PicturePair(QWidget):
+    """A picture, and another beside it; both panned together."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.first, self.second = PictureCanvas(self.tr("Picture")), PictureCanvas(self.tr("Picture beside it"))
+        self.titles = (QLabel(), QLabel())
+        self.full_button = QPushButton(self.tr("100 %"))
+        self.full_button.setCheckable(True)
+        self.full_button.toggled.connect(self.set_full)
+        row = QHBoxLayout()
+        sides = []
+        for canvas, title in zip((self.first, self.second), self.titles, strict=True):
+            side = QWidget()
+            inside = QVBoxLayout(side)
+            inside.setContentsMargins(0, 0, 0, 0)
+            inside.addWidget(title)
+            inside.addWidget(canvas, 1)
+            row.addWidget(side, 1)
+            sides.append(side)
+        self._sides = sides
+        sides[1].hide()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 6, 8, 6)
+        layout.addLayout(row, 1)
+        below = QHBoxLayout()
+        self.words = QLabel()
+        self.words.setProperty("quiet", True)
+        self.words.setWordWrap(True)
+        below.addWidget(self.words, 1)
+        below.addWidget(self.full_button)
+        layout.addLayout(below)
+        self.first.moved.connect(self.second.look_at)
+        self.second.moved.connect(self.first.look_at)
+
+    def show_pair(self, first: tuple[str, QImage] | None, second: tuple[str, QImage] | None, words: str = "") -> None:
+        """Show one picture, or two, each with its title."""
+        for canvas, title, given in zip((self.first, self.second), self.titles, (first, second), strict=True):
+            canvas.show_image(None if given is None else given[1])
+            title.setTextFormat(Qt.TextFormat.PlainText)
+            title.setText("" if given is None else given[0])
+        self._sides[1].setVisible(second is not None)
+        self.words.setText(words)
+        self.full_button.setEnabled(first is not None)
+
+    def set_full(self, full: bool) -> None:
+        """At 100 %, or whole."""
+        for canvas in (self.first, self.second):
+            canvas.set_whole(not full)
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Take on a theme's colours."""
+        for canvas in (self.first, self.second):
+            canvas.apply_theme(theme)

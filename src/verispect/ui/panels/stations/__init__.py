@@ -1,0 +1,1 @@
+"""The panels of Shoot, Prove and Keep."""

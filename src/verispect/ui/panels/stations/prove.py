@@ -1,0 +1,170 @@
+"""Prove: frames with their verdicts, what was planned against what came out, and what to do now."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QListWidget,
+    QProgressBar,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from verispect.prove.report import Report
+
+# A word and a sign, so that nothing hangs on colour.
+_SIGNS = {"good": "●", "doubtful": "◐", "redo": "○", "sharp": "●", "soft": "○", "cannot-say": "–"}
+
+
+class ProvePanel(QWidget):
+    """What came of a check.
+
+    Signals
+    -------
+    folder_wanted, stop_wanted
+    merge_wanted(bool)
+        True for a proof in one pass; a grid is joined.
+    frame_picked(str)
+    beside_picked(str)
+        A frame to be shown beside the other.
+    """
+
+    folder_wanted = pyqtSignal()
+    stop_wanted = pyqtSignal()
+    merge_wanted = pyqtSignal(bool)
+    frame_picked = pyqtSignal(str)
+    beside_picked = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(14, 10, 14, 10)
+        self.words = QLabel(
+            self.tr(
+                "No frames yet. Choose the folder they lie in: they are checked against one another and the plan."
+            )
+        )
+        self.words.setWordWrap(True)
+        self.words.setTextFormat(Qt.TextFormat.PlainText)
+        layout.addWidget(self.words)
+        self.folder_button = QPushButton(self.tr("&Check the frames of a folder…"))
+        self.folder_button.setProperty("tall", True)
+        self.folder_button.clicked.connect(self.folder_wanted)
+        layout.addWidget(self.folder_button)
+        row = QHBoxLayout()
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(True)
+        self.stop_button = QPushButton(self.tr("&Stop"))
+        self.stop_button.clicked.connect(self.stop_wanted)
+        row.addWidget(self.bar, 1)
+        row.addWidget(self.stop_button)
+        self._busy = QWidget()
+        self._busy.setLayout(row)
+        self._busy.hide()
+        layout.addWidget(self._busy)
+        self.frames = _table(self.tr("Frames"), [self.tr("Frame"), self.tr("Verdict"), self.tr("What is wrong")])
+        self.frames.itemSelectionChanged.connect(self._on_frame)
+        self.frames.itemDoubleClicked.connect(self._on_beside)
+        self.frames.setToolTip(self.tr("A double click shows a frame beside the one chosen before"))
+        layout.addWidget(self.frames, 3)
+        self.marks = _table(
+            self.tr("Marks"), [self.tr("Mark"), self.tr("Verdict"), self.tr("Measured"), self.tr("Planned")]
+        )
+        layout.addWidget(self.marks, 2)
+        title = QLabel(self.tr("Do now"))
+        title.setProperty("quiet", True)
+        layout.addWidget(title)
+        self.redo = QListWidget()
+        self.redo.setWordWrap(True)
+        self.redo.setAccessibleName(self.tr("Do now"))
+        layout.addWidget(self.redo, 2)
+        row = QHBoxLayout()
+        self.proof_button = QPushButton(self.tr("&Merge a proof"))
+        self.final_button = QPushButton(self.tr("Merge in &full…"))
+        self.proof_button.clicked.connect(lambda: self.merge_wanted.emit(True))
+        self.final_button.clicked.connect(lambda: self.merge_wanted.emit(False))
+        row.addWidget(self.proof_button)
+        row.addWidget(self.final_button)
+        layout.addLayout(row)
+        self.show_report(None)
+
+    def show_busy(self, share: float | None, words: str = "") -> None:
+        """Progress, or None when nothing is under way."""
+        self._busy.setVisible(share is not None)
+        if share is not None:
+            self.bar.setValue(round(100 * share))
+            self.bar.setFormat(f"{words} %p %")
+        self.folder_button.setEnabled(share is None)
+
+    def show_report(self, report: Report | None, *, grid: bool = False) -> None:
+        """Take on what came of a check."""
+        for button in (self.proof_button, self.final_button):
+            button.setEnabled(report is not None and len(report.frames) > 1)
+        self.proof_button.setVisible(not grid)
+        self.final_button.setText(self.tr("&Join…") if grid else self.tr("Merge in &full…"))
+        frames = [] if report is None else report.frames
+        self.frames.setRowCount(len(frames))
+        for row, frame in enumerate(frames):
+            said = "; ".join(fault.says for fault in frame.faults)
+            verdict = f"{_SIGNS[frame.verdict]} {frame.verdict}"
+            _fill(self.frames, row, [frame.file or self.tr("(missing)"), verdict, said], key=frame.file or "")
+        marks = [] if report is None else report.marks
+        self.marks.setRowCount(len(marks))
+        for row, mark in enumerate(marks):
+            told = (
+                self.tr("cannot say")
+                if mark.softness is None
+                else f"{mark.softness:.2f} ± {mark.plus_minus or 0:.2f}"
+            )
+            planned = "–" if mark.planned is None else f"{mark.planned:.2f}"
+            _fill(
+                self.marks, row, [mark.name, f"{_SIGNS[mark.verdict]} {mark.verdict}", told, planned], hint=mark.how
+            )
+        self.redo.clear()
+        if report is not None:
+            self.redo.addItems(report.redo or [self.tr("Nothing to do again.")])
+            self.redo.addItems(report.advice)
+
+    def _name_of(self, row: int) -> str:
+        item = self.frames.item(row, 0)
+        return "" if item is None else str(item.data(Qt.ItemDataRole.UserRole) or "")
+
+    def _on_frame(self) -> None:
+        rows = self.frames.selectionModel().selectedRows()
+        if rows and self._name_of(rows[0].row()):
+            self.frame_picked.emit(self._name_of(rows[0].row()))
+
+    def _on_beside(self, item: QTableWidgetItem) -> None:
+        if self._name_of(item.row()):
+            self.beside_picked.emit(self._name_of(item.row()))
+
+
+def _table(name: str, heads: list[str]) -> QTableWidget:
+    table = QTableWidget(0, len(heads))
+    table.setAccessibleName(name)
+    table.setHorizontalHeaderLabels(heads)
+    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    table.setTabKeyNavigation(False)
+    table.verticalHeader().hide()
+    table.verticalHeader().setDefaultSectionSize(28)
+    header = table.horizontalHeader()
+    header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+    header.setSectionResizeMode(len(heads) - 1, QHeaderView.ResizeMode.Stretch)
+    return table
+
+
+def _fill(table: QTableWidget, row: int, cells: list[str], *, key: str = "", hint: str = "") -> None:
+    for column, text in enumerate(cells):
+        item = QTableWidgetItem(text)
+        item.setToolTip(hint or text)
+        item.setData(Qt.ItemDataRole.UserRole, key)
+        table.setItem(row, column, item)

@@ -1,0 +1,215 @@
+"""Shoot: the frame list as a run, one frame at a time, in figures that can be read at arm's length."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from verispect.ui.controls.theme import font
+
+
+class ShootPanel(QWidget):
+    """Checks before the first frame, then the run.
+
+    Signals
+    -------
+    begin_wanted, done_wanted, again_wanted, insert_wanted, simulated_wanted, end_wanted
+    pause_wanted(bool)
+    repeat_wanted(int)
+        A frame of the list is to be taken again.
+    noted(str)
+    """
+
+    begin_wanted = pyqtSignal()
+    done_wanted = pyqtSignal()
+    again_wanted = pyqtSignal()
+    insert_wanted = pyqtSignal()
+    simulated_wanted = pyqtSignal()
+    end_wanted = pyqtSignal()
+    pause_wanted = pyqtSignal(bool)
+    repeat_wanted = pyqtSignal(int)
+    noted = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.stack = QStackedWidget()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(14, 10, 14, 10)
+        layout.addWidget(self.stack)
+        self.stack.addWidget(self._before())
+        self.stack.addWidget(self._running())
+
+    # Before ----------------------------------------------------------------------------------------
+
+    def _before(self) -> QWidget:
+        page = QWidget()
+        layout = QVBoxLayout(page)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.heading = QLabel()
+        self.heading.setFont(font(15.0, 600))
+        self.heading.setWordWrap(True)
+        self.heading.setTextFormat(Qt.TextFormat.PlainText)
+        layout.addWidget(self.heading)
+        self.light = QLabel()
+        self.light.setWordWrap(True)
+        self.light.setProperty("quiet", True)
+        layout.addWidget(self.light)
+        title = QLabel(self.tr("Before the first frame"))
+        title.setProperty("quiet", True)
+        layout.addWidget(title)
+        self._ticks_area = QScrollArea()
+        self._ticks_area.setWidgetResizable(True)
+        self._ticks_area.setFrameShape(QFrame.Shape.NoFrame)
+        layout.addWidget(self._ticks_area, 1)
+        self.ticks: list[QCheckBox] = []
+        self.begin_button = QPushButton(self.tr("&Begin the run"))
+        self.begin_button.setProperty("tall", True)
+        self.begin_button.clicked.connect(self.begin_wanted)
+        layout.addWidget(self.begin_button)
+        return page
+
+    def show_checks(self, heading: str, light: str, checks: Sequence[str], *, ready: bool, resumes: bool) -> None:
+        """What to look at before the first frame; ticks stay while the list is the same."""
+        self.heading.setText(heading)
+        self.light.setText(light)
+        self.light.setVisible(bool(light))
+        self.begin_button.setEnabled(ready)
+        self.begin_button.setText(self.tr("&Go on with the run") if resumes else self.tr("&Begin the run"))
+        if [str(tick.property("line")) for tick in self.ticks] == list(checks):
+            return
+        inner = QWidget()
+        inside = QVBoxLayout(inner)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(2)
+        self.ticks = []
+        for line in checks:
+            row = QHBoxLayout()
+            tick = QCheckBox()
+            tick.setProperty("line", line)
+            tick.setAccessibleName(line)
+            label = QLabel(line)
+            label.setWordWrap(True)
+            label.setBuddy(tick)
+            row.addWidget(tick)
+            row.addWidget(label, 1)
+            inside.addLayout(row)
+            self.ticks.append(tick)
+        inside.addStretch(1)
+        self._ticks_area.setWidget(inner)
+
+    # Running ---------------------------------------------------------------------------------------
+
+    def _running(self) -> QWidget:
+        page = QWidget()
+        layout = QVBoxLayout(page)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        self.place = QLabel()
+        self.place.setFont(font(24.0, 600))
+        layout.addWidget(self.place)
+        self._figures = QGridLayout()
+        self._figures.setHorizontalSpacing(16)
+        self._figures.setVerticalSpacing(0)
+        layout.addLayout(self._figures)
+        self.wait = QLabel()
+        self.wait.setFont(font(15.0))
+        self.wait.setWordWrap(True)
+        layout.addWidget(self.wait)
+        buttons = QGridLayout()
+        self.done_button = QPushButton(self.tr("&Done"))
+        self.again_button = QPushButton(self.tr("&Again"))
+        self.insert_button = QPushButton(self.tr("&Insert one"))
+        self.pause_button = QPushButton(self.tr("&Pause"))
+        self.pause_button.setCheckable(True)
+        self.simulated_button = QPushButton(self.tr("&Take it with the simulated camera"))
+        for button in (self.done_button, self.again_button, self.insert_button, self.pause_button):
+            button.setProperty("tall", True)
+            button.setFont(font(13.0, 600))
+        self.simulated_button.setProperty("tall", True)
+        buttons.addWidget(self.done_button, 0, 0, 1, 3)
+        buttons.addWidget(self.again_button, 1, 0)
+        buttons.addWidget(self.insert_button, 1, 1)
+        buttons.addWidget(self.pause_button, 1, 2)
+        buttons.addWidget(self.simulated_button, 2, 0, 1, 3)
+        layout.addLayout(buttons)
+        self.note = QLineEdit()
+        self.note.setPlaceholderText(self.tr("A word about this frame (doubt, wind, a passer-by)"))
+        self.note.setAccessibleName(self.tr("Note about this frame"))
+        self.note.editingFinished.connect(lambda: self.noted.emit(self.note.text()))
+        layout.addWidget(self.note)
+        self.list = QListWidget()
+        self.list.setAccessibleName(self.tr("Frames of the run"))
+        self.list.itemActivated.connect(lambda item: self.repeat_wanted.emit(self.list.row(item)))
+        self.list.setToolTip(self.tr("Return or a double click takes a frame again"))
+        layout.addWidget(self.list, 1)
+        self.elapsed = QLabel()
+        self.elapsed.setWordWrap(True)
+        self.elapsed.setProperty("quiet", True)
+        layout.addWidget(self.elapsed)
+        self.end_button = QPushButton(self.tr("&End the run and go to Prove"))
+        self.end_button.clicked.connect(self.end_wanted)
+        layout.addWidget(self.end_button)
+        self.done_button.clicked.connect(self.done_wanted)
+        self.again_button.clicked.connect(self.again_wanted)
+        self.insert_button.clicked.connect(self.insert_wanted)
+        self.pause_button.clicked.connect(self.pause_wanted)
+        self.simulated_button.clicked.connect(self.simulated_wanted)
+        return page
+
+    def show_running(self, running: bool) -> None:
+        """The run, or what is before it."""
+        self.stack.setCurrentIndex(1 if running else 0)
+
+    def show_frame(self, place: str, figures: Sequence[tuple[str, str, bool]], *, over: bool, paused: bool) -> None:
+        """The frame to be taken now.
+
+        Parameters
+        ----------
+        figures : sequence of (str, str, bool)
+            What, how much, and whether it changed since the last frame.
+        """
+        self.place.setText(place)
+        while self._figures.count():
+            item = self._figures.takeAt(0)
+            widget = None if item is None else item.widget()
+            if widget is not None:
+                widget.deleteLater()
+        for number, (what, value, changed) in enumerate(figures):
+            row, column = divmod(number, 3)
+            name = QLabel(self.tr("{0} · changed").format(what) if changed else what)
+            name.setProperty("quiet", not changed)
+            figure = QLabel(value)
+            figure.setFont(font(24.0, 600 if changed else 400))
+            figure.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            self._figures.addWidget(name, 2 * row, column)
+            self._figures.addWidget(figure, 2 * row + 1, column)
+        for button in (self.done_button, self.insert_button, self.simulated_button):
+            button.setEnabled(not over and not paused)
+        self.pause_button.setChecked(paused)
+        self.pause_button.setText(self.tr("&Go on") if paused else self.tr("&Pause"))
+        self.pause_button.setEnabled(not over)
+
+    def show_list(self, lines: Sequence[str], current: int) -> None:
+        """Every frame of the run with how it stands."""
+        if [self.list.item(k).text() for k in range(self.list.count())] != list(lines):
+            self.list.clear()
+            for line in lines:
+                self.list.addItem(QListWidgetItem(line))
+        if 0 <= current < self.list.count():
+            self.list.setCurrentRow(current)

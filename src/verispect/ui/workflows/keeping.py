@@ -1,0 +1,218 @@
+"""The logbook and the shelf at the station Keep; runs and proofs leave entries by themselves."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from pydantic import ValidationError
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from verispect.errors import VerispectError
+from verispect.kit.equipment import Body, Head, Rail
+from verispect.kit.lens import Lens
+from verispect.plan.document import Plan
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.report import Report, report_dict
+from verispect.shoot.run import RunState, as_file
+from verispect.ui.panels.stations.keep import KeepPanel
+from verispect.ui.state.notices import Notices
+from verispect.ui.state.plan_document import PlanDocument
+
+if TYPE_CHECKING:
+    from verispect.keep.book import Book, Entry
+
+
+class KeepDesk(QObject):
+    """Opens the book when it is first needed.
+
+    Signals
+    -------
+    opened(Plan)
+        A job was opened again.
+    """
+
+    opened = pyqtSignal(object)
+
+    def __init__(
+        self, parent: QObject, panel: KeepPanel, document: PlanDocument, notices: Notices, path: Path | None
+    ) -> None:
+        super().__init__(parent)
+        self._panel, self._document, self._notices, self._path = panel, document, notices, path
+        self._book: Book | None = None
+        panel.find_wanted.connect(lambda _words: self.refresh())
+        panel.open_wanted.connect(self.open_again)
+        panel.remove_wanted.connect(self.remove)
+        panel.log_wanted.connect(self.log_plan)
+        panel.put_wanted.connect(self.put_kit)
+        panel.take_wanted.connect(self.take)
+        panel.put_away_wanted.connect(self.put_away)
+
+    def book(self) -> Book | None:
+        """The book, opened when first asked for; None where it cannot be, which is said."""
+        if self._book is None:
+            from verispect.keep.book import Book
+
+            try:
+                self._book = Book(self._path)
+            except VerispectError as error:
+                self._notices.report(error)
+        return self._book
+
+    def refresh(self) -> None:
+        """Show what the book holds."""
+        book = self.book()
+        if book is None:
+            self._panel.show_entries([], complaint=self.tr("The logbook cannot be opened."))
+            return
+        try:
+            self._panel.show_entries(book.entries(self._panel.search.text()))
+            self._panel.show_shelf(book.shelf())
+        except VerispectError as error:
+            self._notices.report(error)
+
+    def _add(self, entry: Entry) -> None:
+        book = self.book()
+        if book is None:
+            return
+        try:
+            book.add(entry)
+        except VerispectError as error:
+            self._notices.report(error)
+            return
+        self.refresh()
+
+    def _plan(self) -> dict[str, object]:
+        return self._document.plan.model_dump(mode="json", by_alias=True)
+
+    def log_plan(self) -> None:
+        """The plan as it stands."""
+        from verispect.keep.book import entry_of
+
+        self._add(entry_of(self._plan()))
+
+    def log_run(self, state: RunState, candidate: Candidate) -> None:
+        """A run that ended."""
+        from verispect.keep.book import entry_of
+
+        path = self._document.path
+        run = as_file(state, candidate, None if path is None else str(path)).model_dump(mode="json")
+        self._add(entry_of(self._plan(), run=run, planned_s=candidate.time_on_site_s))
+
+    def log_proof(self, report: Report, candidate: Candidate | None) -> None:
+        """A proof."""
+        from verispect.keep.book import entry_of
+
+        run = None if candidate is None else {"method": candidate.key}
+        self._add(entry_of(self._plan(), run=run, check=report_dict(report)))
+
+    def open_again(self, uuid: str) -> None:
+        """A job as a plan: a new one, not yet saved."""
+        book = self.book()
+        if book is None:
+            return
+        try:
+            content = book.entry(uuid).plan
+            plan = Plan.model_validate(content or {})
+        except VerispectError as error:
+            self._notices.report(error)
+        except ValidationError:
+            self._notices.report(self.tr("This entry's plan is damaged and cannot be opened."))
+        else:
+            self.opened.emit(plan)
+
+    def remove(self, uuid: str) -> None:
+        """Take a job out; it can be put back."""
+        book = self.book()
+        if book is None:
+            return
+        try:
+            gone = book.remove(uuid)
+        except VerispectError as error:
+            self._notices.report(error)
+            return
+        self.refresh()
+        if gone is not None:
+            self._notices.say(
+                self.tr("{0} is out of the logbook.").format(gone.title or gone.uuid[:8]),
+                [(self.tr("Put it back"), lambda: self._add(gone))],
+            )
+
+    # Shelf -----------------------------------------------------------------------------------------
+
+    def put_kit(self) -> None:
+        """Put every piece of the plan's kit on the shelf."""
+        book = self.book()
+        if book is None:
+            return
+        kit = self._document.plan.kit
+        pieces: list[tuple[str, str, Body | Lens | Head | Rail]] = [
+            ("body", kit.body.name or self.tr("Body"), kit.body), *(("lens", lens.name, lens) for lens in kit.lenses)
+        ]  # fmt: skip
+        if kit.head is not None:
+            pieces.append(("head", self.tr("Head"), kit.head))
+        if kit.rail is not None:
+            pieces.append(("rail", self.tr("Rail"), kit.rail))
+        try:
+            for kind, name, piece in pieces:
+                book.keep(kind, name, piece.model_dump(mode="json"))
+        except VerispectError as error:
+            self._notices.report(error)
+        self.refresh()
+
+    def take(self, uuid: str) -> None:
+        """Take a piece from the shelf into the plan's kit, as a copy."""
+        book = self.book()
+        if book is None:
+            return
+        try:
+            item = next((item for item in book.shelf() if item.uuid == uuid), None)
+        except VerispectError as error:
+            self._notices.report(error)
+            return
+        if item is None:
+            return
+        kit = self._document.plan.kit
+        try:
+            if item.kind == "lens":
+                lens = Lens.model_validate(item.content)
+                others = tuple(other for other in kit.lenses if other.name != lens.name)
+                changed = kit.model_copy(update={"lenses": (*others, lens)})
+            else:
+                kinds: dict[str, type[Body] | type[Head] | type[Rail]] = {"body": Body, "head": Head, "rail": Rail}
+                kind = kinds[item.kind]
+                changed = kit.model_copy(update={item.kind: kind.model_validate(item.content)})
+        except (ValidationError, KeyError):
+            self._notices.report(self.tr("{0} on the shelf is damaged and cannot be used.").format(item.name))
+            return
+        self._document.update(self.tr("{0} from the shelf").format(item.name), kit=changed)
+
+    def put_away(self, uuid: str) -> None:
+        """Take a piece off the shelf; it can be put back."""
+        book = self.book()
+        if book is None:
+            return
+        try:
+            item = next((item for item in book.shelf() if item.uuid == uuid), None)
+            book.put_away(uuid)
+        except VerispectError as error:
+            self._notices.report(error)
+            return
+        self.refresh()
+        if item is not None:
+            self._notices.say(
+                self.tr("{0} is off the shelf.").format(item.name),
+                [(self.tr("Put it back"), lambda: self._put(item))],
+            )
+
+    def _put(self, item: object) -> None:
+        book = self.book()
+        if book is not None:
+            book.keep(item.kind, item.name, item.content)  # type: ignore[attr-defined]
+            self.refresh()
+
+    def close(self) -> None:
+        """Let go of the book."""
+        if self._book is not None:
+            self._book.close()
+            self._book = None

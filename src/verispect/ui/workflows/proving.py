@@ -1,0 +1,185 @@
+"""Checking, looking, merging and joining at the station Prove, beside the window, with progress and stop."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.report import Report
+from verispect.ui.drawings.picture_view import PicturePair
+from verispect.ui.panels.stations.prove import ProvePanel
+from verispect.ui.state.notices import Notices
+from verispect.ui.state.session import Session
+from verispect.ui.work.job import Job
+
+
+class ProveDesk(QObject):
+    """Takes a folder in and says what came of it.
+
+    Signals
+    -------
+    proved(Report, Path, Candidate or None)
+    """
+
+    proved = pyqtSignal(object, object, object)
+
+    def __init__(
+        self, window: QWidget, panel: ProvePanel, pair: PicturePair, session: Session, notices: Notices
+    ) -> None:
+        super().__init__(window)
+        self._window, self._panel, self._pair = window, panel, pair
+        self._session, self._notices = session, notices
+        self._job: Job | None = None
+        self.report: Report | None = None
+        self.folder: Path | None = None
+        self._images: dict[str, QImage] = {}
+        self._first, self._second = "", ""
+        panel.folder_wanted.connect(self.choose)
+        panel.stop_wanted.connect(self.stop)
+        panel.merge_wanted.connect(self.merge)
+        panel.frame_picked.connect(self.show_frame)
+        panel.beside_picked.connect(self.show_beside)
+
+    def _candidate(self) -> Candidate | None:
+        shown = self._session.shown
+        found = None if shown is None else shown.candidate
+        return found if found is not None and found.exposures else None
+
+    def choose(self) -> None:
+        """Ask for a folder and check it."""
+        start = str(self.folder or "")
+        name = QFileDialog.getExistingDirectory(self._window, self.tr("The folder with the frames"), start)
+        if name:
+            self.check(Path(name))
+
+    def check(self, folder: Path) -> None:
+        """Check the frames of a folder against one another and the method on the board."""
+        from verispect.prove.desk import check_folder
+
+        self.folder = folder
+        candidate = self._candidate()
+        job = self._start(self.tr("Checking"), check_folder, folder, candidate)
+        if job is not None:
+            job.done.connect(lambda report: self._on_report(report, candidate))
+
+    def _on_report(self, report: Report, candidate: Candidate | None) -> None:
+        assert self.folder is not None
+        self.report = report
+        grid = candidate is not None and candidate.method.is_grid
+        self._panel.show_report(report, grid=grid)
+        redo = sum(frame.verdict == "redo" for frame in report.frames)
+        untold = sum(mark.softness is None for mark in report.marks)
+        self._panel.words.setText(
+            self.tr("{0}: {1} frames, {2} to be taken again; of {3} marks {4} cannot be told").format(
+                self.folder, len(report.paths), redo, len(report.marks), untold
+            )
+        )
+        self._images.clear()
+        if report.paths:
+            self.show_frame(report.paths[0])
+        self.proved.emit(report, self.folder, candidate)
+
+    def merge(self, proof: bool) -> None:
+        """Merge or join what was checked."""
+        from verispect.prove.desk import join_files, merge_files
+
+        if self.report is None or self.folder is None:
+            return
+        candidate = self._candidate()
+        grid = candidate is not None and candidate.method.is_grid
+        if proof:
+            target = self.folder / "merged" / "proof.tif"
+        else:
+            start = str(self.folder / ("joined.tif" if grid else "merged.tif"))
+            name, _ = QFileDialog.getSaveFileName(
+                self._window, self.tr("Save the picture"), start, "*.tif *.jpg *.png"
+            )
+            if not name:
+                return
+            target = Path(name) if Path(name).suffix else Path(name).with_suffix(".tif")
+        files = [self.folder / name for name in self.report.paths]
+        if grid:
+            job = self._start(self.tr("Joining"), join_files, files, candidate, target)
+        else:
+            job = self._start(self.tr("Merging"), merge_files, files, candidate, target, proof)
+        if job is not None:
+            job.done.connect(lambda path: self._on_merged(Path(str(path))))
+
+    def _on_merged(self, path: Path) -> None:
+        self._notices.say(self.tr("Written: {0}").format(path))
+        self._load(path, lambda image: self._show_result(path.name, image))
+
+    def _show_result(self, name: str, image: QImage) -> None:
+        self._images[name] = image
+        self._second, self._first = self._first, name
+        self._show()
+
+    def show_frame(self, name: str) -> None:
+        """A frame by itself."""
+        self._first, self._second = name, ""
+        self._with_image(name)
+
+    def show_beside(self, name: str) -> None:
+        """A frame beside the one shown."""
+        if name != self._first:
+            self._second = name
+            self._with_image(name)
+
+    def _with_image(self, name: str) -> None:
+        if name in self._images or self.folder is None:
+            self._show()
+            return
+        self._load(self.folder / name, lambda image: self._keep(name, image))
+
+    def _keep(self, name: str, image: QImage) -> None:
+        self._images[name] = image
+        while len(self._images) > 6:
+            self._images.pop(next(iter(self._images)))
+        self._show()
+
+    def _load(self, path: Path, then: object) -> None:
+        from verispect.prove.desk import eight_bits
+
+        job = Job(self, eight_bits, path)
+        job.done.connect(lambda pixels: then(_image_of(pixels)))  # type: ignore[operator]
+        job.failed.connect(self._notices.report)
+
+    def _show(self) -> None:
+        pair = [(name, self._images[name]) if name in self._images else None for name in (self._first, self._second)]
+        words = self.tr("100 % shows a pixel of the picture on one of the screen; drag, wheel or arrow keys move it.")
+        self._pair.show_pair(pair[0], pair[1], words if pair[0] else self.tr("Choose a frame to look at it."))
+
+    def _start(self, words: str, function: object, *arguments: object) -> Job | None:
+        if self._job is not None:
+            self._notices.say(self.tr("Something is still under way; stop it first."))
+            return None
+        job = Job(self, function, *arguments, watched=True)  # type: ignore[arg-type]
+        self._job = job
+        self._panel.show_busy(0.0, words)
+        job.progress.connect(lambda share: self._panel.show_busy(share, words))
+        job.failed.connect(self._notices.report)
+        job.ended.connect(self._over)
+        return job
+
+    def _over(self) -> None:
+        self._job = None
+        self._panel.show_busy(None)
+
+    def stop(self) -> None:
+        """Stop what is under way."""
+        if self._job is not None:
+            self._job.give_up()
+
+    def close(self) -> None:
+        """The window closes."""
+        self.stop()
+
+
+def _image_of(pixels: np.ndarray) -> QImage:
+    rows, columns = pixels.shape[:2]
+    return QImage(pixels.tobytes(), columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()

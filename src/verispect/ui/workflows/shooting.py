@@ -1,0 +1,319 @@
+"""The run at the station Shoot: one frame at a time, on disk after every act, with a simulated camera at the desk."""
+
+from __future__ import annotations
+
+import time
+from datetime import UTC, datetime
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from verispect.errors import FileError, VerispectError
+from verispect.plan.explain.frame_table import frame_rows, shown_columns
+from verispect.plan.methods.candidate import Candidate
+from verispect.sentence import Sentence
+from verispect.shoot.checks import checks, self_timer_s
+from verispect.shoot.light import light_at
+from verispect.shoot.run import RunState, begin, resume, save, seconds_before, what_changes
+from verispect.ui.controls.lengths import written
+from verispect.ui.controls.translate import say
+from verispect.ui.panels.stations.shoot import ShootPanel
+from verispect.ui.state.notices import Notices
+from verispect.ui.state.plan_document import PlanDocument
+from verispect.ui.state.preferences import Preferences
+from verispect.ui.state.session import Session
+from verispect.ui.work.job import Job
+
+_TICK_MS = 100
+# The simulated camera's picture is this wide at the desk, so that a frame takes seconds.
+_DESK_PX = 1500
+
+
+class ShootDesk(QObject):
+    """Leads the run and keeps it.
+
+    Signals
+    -------
+    ended(RunState, Candidate)
+        The run is over, or was ended.
+    changed
+    """
+
+    ended = pyqtSignal(object, object)
+    changed = pyqtSignal()
+
+    def __init__(
+        self,
+        parent: QObject,
+        panel: ShootPanel,
+        document: PlanDocument,
+        session: Session,
+        notices: Notices,
+        preferences: Preferences,
+        folder: Path,
+    ) -> None:
+        super().__init__(parent)
+        self._panel, self._document, self._session = panel, document, session
+        self._notices, self._preferences, self._folder = notices, preferences, folder
+        self.state: RunState | None = None
+        self.candidate: Candidate | None = None
+        self._waits_until = 0.0
+        self._wait_parts: tuple[float, float, float] = (0.0, 0.0, 0.0)
+        self._job: Job | None = None
+        self._tick = QTimer(self)
+        self._tick.setInterval(_TICK_MS)
+        self._tick.timeout.connect(self._show_wait)
+        panel.begin_wanted.connect(self.begin)
+        panel.done_wanted.connect(self.done)
+        panel.again_wanted.connect(self.again)
+        panel.insert_wanted.connect(self.insert)
+        panel.pause_wanted.connect(self.pause)
+        panel.repeat_wanted.connect(self.repeat)
+        panel.noted.connect(self.note)
+        panel.simulated_wanted.connect(self.take_simulated)
+        panel.end_wanted.connect(self.end)
+
+    # Places ----------------------------------------------------------------------------------------
+
+    @property
+    def frames_folder(self) -> Path:
+        """Where this plan's frames and its run lie: beside the plan, or in the program's own folder."""
+        path = self._document.path
+        if path is not None:
+            return path.with_name(f"{path.stem}-frames")
+        title = "".join(c if c.isalnum() else "-" for c in (self._document.plan.title or "plan").lower())[:40]
+        return self._folder / (title or "plan")
+
+    @property
+    def run_file(self) -> Path:
+        """The run's file."""
+        return self.frames_folder / "run.json"
+
+    # Acts ------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the checks of what is on the board, while no run is under way."""
+        if self.state is not None:
+            self._show()
+            return
+        shown = self._session.shown
+        candidate = None if shown is None else shown.candidate
+        if candidate is None or not candidate.exposures:
+            self._panel.show_checks(
+                self.tr("There is nothing to shoot yet: choose a method that fits, in Set."), "", [], ready=False,
+                resumes=False,
+            )  # fmt: skip
+            return
+        count = candidate.frame_count
+        heading = self.tr("{0}: {1} frames, about {2:.0f} min").format(
+            say(Sentence(candidate.method.name)), count, max(candidate.time_on_site_s / 60.0, 1.0)
+        )
+        self._panel.show_checks(
+            heading, self._light(candidate), [f"{say(line)}." for line in checks(candidate)], ready=True,
+            resumes=self.run_file.exists(),
+        )  # fmt: skip
+
+    def begin(self) -> None:
+        """Begin the run of what is on the board, or go on with the one that was left."""
+        shown = self._session.shown
+        candidate = None if shown is None else shown.candidate
+        if candidate is None or not candidate.exposures:
+            return
+        state = begin(candidate)
+        if self.run_file.exists():
+            try:
+                state = resume(self.run_file, candidate)
+                if state.is_over:
+                    state = begin(candidate)
+            except VerispectError as error:
+                self._notices.report(error)
+                self._put_aside()
+        self.candidate = candidate
+        self._take(state, waits=True)
+        self._panel.show_running(True)
+        self._panel.done_button.setFocus()
+
+    def _put_aside(self) -> None:
+        """An older run of another method is kept beside."""
+        try:
+            stamp = datetime.now().astimezone().strftime("%Y%m%d-%H%M%S")
+            self.run_file.replace(self.run_file.with_name(f"run-{stamp}.json"))
+        except OSError as error:
+            self._notices.report(self.tr("The older run could not be put aside: {0}").format(error.strerror or error))
+
+    def done(self) -> None:
+        """The current frame was taken."""
+        self._done(None)
+
+    def _done(self, file: str | None) -> None:
+        if self.state is not None:
+            self._take(self.state.done(now=datetime.now(UTC), file=file, note=self._panel.note.text()), waits=True)
+            self._panel.note.clear()
+
+    def again(self) -> None:
+        """The frame taken last is to be taken again."""
+        if self.state is not None:
+            self._take(self.state.again(), waits=False)
+
+    def repeat(self, place: int) -> None:
+        """A frame of the list is to be taken again."""
+        if self.state is not None:
+            self._take(self.state.repeat(place), waits=True)
+
+    def insert(self) -> None:
+        """One more frame before the current one."""
+        if self.state is not None:
+            self._take(self.state.insert(), waits=False)
+
+    def pause(self, on: bool) -> None:
+        """Hold, or go on."""
+        if self.state is not None:
+            self._take(self.state.pause(on), waits=False)
+
+    def note(self, text: str) -> None:
+        """A word about the current frame."""
+        if self.state is not None and text:
+            self._take(self.state.with_note(text), waits=False)
+
+    def end(self) -> None:
+        """End the run; what was taken stays recorded."""
+        if self.state is None or self.candidate is None:
+            return
+        state, candidate = self.state, self.candidate
+        self.state, self.candidate = None, None
+        self._tick.stop()
+        self._panel.show_running(False)
+        self.refresh()
+        self.changed.emit()
+        self.ended.emit(state, candidate)
+
+    def take_simulated(self) -> None:
+        """Have the simulated camera take the current frame into the run's folder."""
+        if self.state is None or self.candidate is None or self._job is not None:
+            return
+        item = self.state.current
+        if item is None or item.exposure is None or self.state.paused:
+            return
+        from verispect.rig.desk_camera import take_frame
+
+        wide, high = self.candidate.scene.plan.sensor_mm
+        pixels = (
+            (_DESK_PX, round(_DESK_PX * high / wide)) if wide >= high else (round(_DESK_PX * wide / high), _DESK_PX)
+        )
+        name = f"frame-{self.state.place + 1:03d}-{item.times_taken + 1}.tif"
+        self._panel.simulated_button.setEnabled(False)
+        self._panel.wait.setText(self.tr("The simulated camera is taking the frame…"))
+        self._tick.stop()
+        self._job = Job(self, take_frame, self.candidate, item.exposure, pixels, self.frames_folder / name)
+        self._job.done.connect(lambda file: self._done(str(file)))
+        self._job.failed.connect(self._notices.report)
+        self._job.ended.connect(self._on_taken)
+
+    def _on_taken(self) -> None:
+        self._job = None
+        self._show()
+
+    def close(self) -> None:
+        """The window closes: the run stays on disk as it is."""
+        self._tick.stop()
+        if self._job is not None:
+            self._job.give_up()
+
+    # Showing ---------------------------------------------------------------------------------------
+
+    def _take(self, state: RunState, *, waits: bool) -> None:
+        """A new state: kept at once, then shown."""
+        assert self.candidate is not None
+        before = self.state
+        self.state = state
+        try:
+            self.frames_folder.mkdir(parents=True, exist_ok=True)
+            plan = self._document.path
+            save(state, self.candidate, self.run_file, None if plan is None else str(plan))
+        except OSError as error:
+            self._notices.report(
+                self.tr("{0}: the folder cannot be made: {1}; the run is not on disk").format(
+                    self.frames_folder, error.strerror or error
+                )
+            )
+        except FileError as error:
+            self._notices.report(error)
+        if waits and state.current is not None:
+            last = None
+            if before is not None and before.current is not None and before is not state:
+                last = before.items[before.place]
+            moved, settle = seconds_before(self.candidate, last, state.current)
+            self._wait_parts = (moved, settle, self_timer_s(self.candidate))
+            self._waits_until = time.monotonic() + sum(self._wait_parts)
+            self._tick.start()
+        self._show()
+        self.changed.emit()
+
+    def _show(self) -> None:
+        state, candidate = self.state, self.candidate
+        if state is None or candidate is None:
+            return
+        item, count = state.current, len(state.items)
+        if item is None:
+            place = self.tr("All {0} frames are taken").format(count)
+            figures: list[tuple[str, str, bool]] = []
+        else:
+            place = self.tr("Frame {0} of {1}").format(state.place + 1, count)
+            if item.inserted:
+                place += " · " + self.tr("inserted")
+            before = state.items[state.place - 1] if state.place else None
+            changed = what_changes(candidate, before, item)
+            row = frame_rows(candidate)[item.exposure or 0]
+            figures = [
+                (say(column.title), written(column, row, self._preferences.system), column.key in changed)
+                for column in shown_columns(candidate)
+                if column.key != "number"
+            ]
+        self._panel.show_frame(place, figures, over=state.is_over, paused=state.paused)
+        self._panel.simulated_button.setEnabled(self._job is None and not state.is_over and not state.paused)
+        self._panel.show_list([self._line(k) for k in range(count)], state.place)
+        self._show_wait()
+        taken = count - state.left
+        self._panel.elapsed.setText(
+            self.tr("{0} of {1} taken · kept in {2}").format(taken, count, self.run_file)
+            + (f"\n{self._light(candidate)}" if self._light(candidate) else "")
+        )
+
+    def _line(self, k: int) -> str:
+        assert self.state is not None
+        item = self.state.items[k]
+        sign = {"todo": "–", "done": "●", "again": "○"}[item.step]
+        word = {"todo": self.tr("to do"), "done": self.tr("done"), "again": self.tr("again")}[item.step]
+        more = [part for part in (item.file, item.note, self.tr("inserted") if item.inserted else "") if part]
+        return f"{sign} {k + 1}  {word}" + (f"  {' · '.join(more)}" if more else "")
+
+    def _show_wait(self) -> None:
+        if self.state is None or self._job is not None:
+            return
+        if self.state.paused:
+            self._panel.wait.setText(self.tr("Paused"))
+            return
+        if self.state.is_over:
+            self._tick.stop()
+            self._panel.wait.setText(self.tr("Take a dark frame, then end the run."))
+            return
+        left = self._waits_until - time.monotonic()
+        if left <= 0.0:
+            self._tick.stop()
+            self._panel.wait.setText(self.tr("Still: take it now"))
+            return
+        _, settle, timer = self._wait_parts
+        part = self.tr("set it") if left > settle + timer else self.tr("let it settle") if left > timer else self.tr(
+            "self-timer {0:g} s"
+        ).format(timer)  # fmt: skip
+        self._panel.wait.setText(self.tr("{0}: {1:.1f} s").format(part, left))
+
+    def _light(self, candidate: Candidate) -> str:
+        site = candidate.scene.plan.site
+        if site is None or site.from_ is None:
+            return ""
+        row = light_at(site, site.from_)
+        return self.tr("At {0}: Sun {1:.1f}° high, {2:.3g} lx, changing by {3:+.1f} stops an hour").format(
+            row.utc.replace("T", " ").rstrip("Z")[:16] + " UTC", row.sun_altitude_deg, row.lux,
+            60.0 * row.drift_stops_per_min,
+        )  # fmt: skip
