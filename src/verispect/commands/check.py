@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from verispect.commands.common import DONE, FAILED, parser, progress, read_plan_of, tell, worked_method
+from verispect.commands.invocation import DONE, FAILED, parser, progress, read_plan_of, tell, worked_method
 from verispect.errors import FileError
 
 if TYPE_CHECKING:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from verispect.commands.check import planned
-from verispect.commands.common import DONE, FAILED, STOPPED, parser, progress
+from verispect.commands.invocation import DONE, FAILED, STOPPED, parser, progress
 from verispect.errors import FileError
 
 

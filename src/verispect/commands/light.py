@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
 
-from verispect.commands.common import DONE, parser, read_plan_of, tell, whole
+from verispect.commands.invocation import DONE, parser, read_plan_of, tell, whole
 
 
 def run(given: Sequence[str]) -> int:

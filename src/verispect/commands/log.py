@@ -7,7 +7,7 @@ import json
 from collections.abc import Sequence
 from pathlib import Path
 
-from verispect.commands.common import DONE, parser, read_plan_of, tell
+from verispect.commands.invocation import DONE, parser, read_plan_of, tell
 from verispect.errors import FileError
 
 

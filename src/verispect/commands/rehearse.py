@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from verispect.commands.common import DONE, parser, progress, read_plan_of, size, tell, whole, worked_method
+from verispect.commands.invocation import DONE, parser, progress, read_plan_of, size, tell, whole, worked_method
 from verispect.errors import FileError
 
 

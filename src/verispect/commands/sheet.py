@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from verispect.commands.common import DONE, parser, read_plan_of, tell, worked_method
+from verispect.commands.invocation import DONE, parser, read_plan_of, tell, worked_method
 from verispect.errors import FileError
 
 

@@ -6,7 +6,7 @@ import json
 from collections.abc import Sequence
 from pathlib import Path
 
-from verispect.commands.common import DONE, parser
+from verispect.commands.invocation import DONE, parser
 from verispect.errors import FileError, GeometryError, PlanError
 
 

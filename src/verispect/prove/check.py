@@ -7,7 +7,6 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
@@ -27,9 +26,10 @@ from verispect.prove.checks.shake import blur_length_px, directed_loss, sector_p
 from verispect.prove.expected import View, light_stops, turned_as_happened, view_of
 from verispect.prove.intake import Frame, described, frames_in, in_order, linear_of, read_coded
 from verispect.prove.matching import match
-from verispect.prove.report import REDO, Fault, FrameReport, Report
-from verispect.prove.sets import FrameSet, is_dark, likeness, split
+from verispect.prove.report import Fault, FrameReport, Report
+from verispect.prove.sets import FrameSet, SetKind, is_dark, likeness, split
 from verispect.prove.softness.mark_softness import ABOUT, MarkSoftness, measure
+from verispect.prove.verdict import advice, gaps_between, metres, missing_frames, redo
 
 Grey = NDArray[np.float32]
 Progress = Callable[[float, str], None]
@@ -149,13 +149,13 @@ class _Check:
         for k, report in enumerate(reports):
             self._alone(k, report, dark[k], any(k in group.frames for group in sets))
         marks = self._marks(reports)
-        missing = self._missing(reports)
-        gaps = self._gaps(reports)
+        missing = missing_frames(self.candidate, self.matched)
+        gaps = gaps_between(self.candidate, self.matched, reports)
         every = reports + missing
         self.progress(1.0, "checked")
         return Report(
             sets, [frame.path.name for frame in self.frames], kinds, every, marks, gaps,
-            self._redo(every, marks, gaps), self._advice(every),
+            redo(every, marks, gaps), advice(every, planned=self.candidate is not None),
         )  # fmt: skip
 
     def _levels(self) -> list[float]:
@@ -228,14 +228,14 @@ class _Check:
 
     # Comparing -------------------------------------------------------------------------------------
 
-    def _kind(self, group: FrameSet) -> str:
+    def _kind(self, group: FrameSet) -> SetKind:
         if len(group.frames) == 1:
-            return "single"
+            return SetKind.SINGLE
         if self.candidate is not None:
-            return "grid" if self.candidate.method.is_grid else "series"
+            return SetKind.GRID if self.candidate.method.is_grid else SetKind.SERIES
         tiny = [np.asarray(cv2.resize(self.reads[k].colour.mean(axis=2), (48, 32)), np.float32) for k in group.frames]
         alike = [likeness(a, b) for a, b in itertools.pairwise(tiny)]
-        return "series" if float(np.median(alike)) > 0.6 else "unknown"
+        return SetKind.SERIES if float(np.median(alike)) > 0.6 else SetKind.UNKNOWN
 
     def _view(self, k: int) -> View | None:
         index = self.matched[k]
@@ -263,9 +263,9 @@ class _Check:
         whole = up @ found.matrix @ np.linalg.inv(up)
         return Motion(whole / whole[2, 2], found.correlation, found.residual_px * read.divide)
 
-    def _compare(self, group: FrameSet, kind: str, reports: list[FrameReport], dark: Sequence[bool]) -> None:
+    def _compare(self, group: FrameSet, kind: SetKind, reports: list[FrameReport], dark: Sequence[bool]) -> None:
         used = [k for k in group.frames if not dark[k]]
-        if kind not in ("series",) or len(used) < 2:
+        if kind is not SetKind.SERIES or len(used) < 2:
             return
         middle = ((self.pixels[0] - 1) / 2.0, (self.pixels[1] - 1) / 2.0)
         offsets, scales, lights = [np.zeros(3)], [0.0], [(0.0, 0.0, 0.0)]
@@ -422,7 +422,7 @@ class _Check:
                 Fault("missed-focus", float(blurs),
                       f"focused {'nearer' if moved > 0 else 'farther'} than planned, by {blurs:.1f} allowed blurs"
                       + (f" (about {where:.2f} m)" if math.isfinite(where) else ""),
-                      f"take it again at {_metres(exposure.focus_m)}, with manual focus")
+                      f"take it again at {metres(exposure.focus_m)}, with manual focus")
             )  # fmt: skip
 
     def _shaken(self, used: list[int], reports: list[FrameReport]) -> None:
@@ -532,87 +532,6 @@ class _Check:
             found.append(measure(self.candidate, rendering, mark, blocks, self.pitch_mm))
         return found
 
-    def _missing(self, reports: list[FrameReport]) -> list[FrameReport]:
-        if self.candidate is None:
-            return []
-        there = set(self.matched)
-        found = []
-        for index, exposure in enumerate(self.exposures):
-            if index not in there:
-                lost = FrameReport(file=None, planned_exposure=index, place=index)
-                lost.faults.append(
-                    Fault("missing", 0.0, f"exposure {index + 1} of {len(self.exposures)} is not there",
-                          f"take it, focused at {_metres(exposure.focus_m)}")
-                )  # fmt: skip
-                found.append(lost)
-        return found
-
-    def _gaps(self, reports: list[FrameReport]) -> list[dict[str, Any]]:
-        """Depths between two frames of a series that neither holds."""
-        if self.candidate is None or self.candidate.method.is_grid or not self.candidate.method.merges:
-            return []
-        if self.candidate.method.on_rail:
-            return []
-        good = sorted(
-            {
-                index
-                for k, index in enumerate(self.matched)
-                if index is not None
-                and not any(f.name in ("dark", "missed-focus", "motion") for f in reports[k].faults)
-            }
-        )
-        found = []
-        for a, b in itertools.pairwise(good):
-            first, second = self.exposures[a], self.exposures[b]
-            v1, v2 = first.state.image_distance_mm, second.state.image_distance_mm
-            allowed = min(first.allowed_blur_mm, second.allowed_blur_mm)
-            if not allowed > 0.0:
-                continue
-            # From the exit pupil both blur alike at the harmonic middle of their distances.
-            exit_mm = first.state.focal_mm * (1 - first.state.pupil_magnification) * first.state.axis[2]
-            y1, y2 = v1 - exit_mm, v2 - exit_mm
-            middle = 2.0 * y1 * y2 / (y1 + y2)
-            diameter = first.state.pupil_magnification * first.state.focal_mm / first.state.f_number
-            softness = diameter * abs(y1 / middle - 1.0) / allowed
-            if softness > 1.05:
-                focus = object_for_image_distance_mm(image_mm=middle + exit_mm, focal_mm=first.state.focal_mm)
-                distance = (focus + middle + exit_mm + first.lens.principal_separation_mm) / 1000.0
-                found.append(
-                    {
-                        "between": [a, b],
-                        "softness": float(softness),
-                        "remedy": f"one more frame focused at {_metres(distance)}",
-                    }
-                )
-        return found
-
-    def _redo(self, frames: list[FrameReport], marks: list[MarkSoftness], gaps: list[dict[str, Any]]) -> list[str]:
-        said = []
-        for frame in frames:
-            for fault in frame.faults:
-                if fault.name in REDO:
-                    name = frame.file or f"exposure {(frame.planned_exposure or 0) + 1}"
-                    said.append(f"again: {name}: {fault.says}; {fault.remedy}")
-        said += [f"between {gap['between'][0] + 1} and {gap['between'][1] + 1}: {gap['remedy']}" for gap in gaps]
-        for mark in marks:
-            if mark.softness is not None and mark.verdict == "soft" and (mark.planned or 0.0) <= 1.0:
-                said.append(
-                    f"{mark.name} is {mark.softness:.1f} times the allowed blur, planned {mark.planned or 0:.2f}"
-                )
-        return said
-
-    def _advice(self, frames: list[FrameReport]) -> list[str]:
-        said = []
-        if self.candidate is None:
-            said.append("With --plan the softness of every mark is measured and missing frames are found")
-        if not any(fault.name == "dust" for frame in frames for fault in frame.faults):
-            said.append(
-                "Dust is told from one plain frame (sky, a white card, far out of focus): take one per lens change"
-            )
-        if any(mark.name == "missing" for frame in frames for mark in frame.faults):
-            said.append("Take missing frames before the camera is moved")
-        return said
-
 
 def _lower_median(values: Floats) -> float:
     """The median; of an even number the lower of the middle two, so that one of two frames is the standard."""
@@ -620,7 +539,3 @@ def _lower_median(values: Floats) -> float:
     if len(ordered) == 2:
         return float(values[0])
     return float(ordered[(len(ordered) - 1) // 2])
-
-
-def _metres(distance: float) -> str:
-    return "infinity" if math.isinf(distance) else f"{distance:.2f} m" if distance < 100 else f"{distance:.0f} m"

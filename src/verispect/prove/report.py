@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass, field
 from typing import Any
 
-from verispect.prove.sets import FrameSet
+from verispect.prove.sets import FrameSet, SetKind
 from verispect.prove.softness.mark_softness import MarkSoftness
 
 # Faults for which a frame is to be taken again.
@@ -57,7 +57,7 @@ class Report:
 
     sets: list[FrameSet]
     paths: list[str]
-    kinds: list[str]
+    kinds: list[SetKind]
     frames: list[FrameReport]
     marks: list[MarkSoftness]
     gaps: list[dict[str, Any]]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,15 @@ DARK_STOPS = -5.0
 _PAUSE_TIMES, _PAUSE_S = 6.0, 20.0
 # Two neighbours less alike than this show different things.
 _UNLIKE = 0.25
+
+
+class SetKind(StrEnum):
+    """How the frames of a set hang together."""
+
+    SERIES = "series"
+    GRID = "grid"
+    SINGLE = "single"
+    UNKNOWN = "unknown"
 
 
 @dataclass(frozen=True)

@@ -233,7 +233,7 @@ def test_asked_probability_passes_over_what_is_not_sure_enough() -> None:
     share = calm.by_key("tilt").confidence.holds
     assert 0.0 < share < 0.95
     surer = max(c.confidence.holds for c in calm.candidates if c.holds)
-    doubt = next(str(reason) for reason in calm.because if "With your ± given" in str(reason))
+    doubt = next(str(reason) for reason in calm.because if "With your ± it holds" in str(reason))
     assert f"in {100 * share:.0f} of 100 tries;" in doubt
     assert doubt.endswith(f"in {100 * surer:.0f}")
     sure = plan.model_copy(update={"wish": plan.wish.model_copy(update={"least_probability": 0.99})})

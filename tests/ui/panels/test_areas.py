@@ -23,6 +23,15 @@ from verispect.ui.drawings.frame_view import photograph_to_drawing
 from verispect.ui.window.main_window import MainWindow
 
 
+@pytest.fixture
+def window(qtbot, window: MainWindow) -> MainWindow:
+    """The window on the demo without its surfaces, so that those the tests add are the only ones."""
+    window.document.open(window.document.plan.model_copy(update={"surfaces": ()}), None)
+    weighed(qtbot, window)
+    qtbot.waitUntil(lambda: window.weighing is not None and bool(window.board.elevation.handles()))
+    return window
+
+
 def add_surface(window: MainWindow, kind: str):
     page = window.subject.areas
     window.subject.show_page("areas")
@@ -163,8 +172,7 @@ def test_a_scan_is_looked_at_asked_about_read_and_made_to_count(qtbot, window: M
     weighed(qtbot, window)
     assert window.weighing.scene.areas[0].world_m[:, 2].min() >= 4.0
     # Drawn in all three: dots lie under the lines.
-    for board in window.board.boards:
-        assert board.canvas._underlay is not None
+    qtbot.waitUntil(lambda: all(board.canvas._underlay is not None for board in window.board.boards))
     page.remove()
     assert window.document.plan.scans == ()
 

@@ -1,0 +1,105 @@
+"""What follows from checked frames: which are missing, where gaps are, what to take again."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Sequence
+from typing import Any
+
+from verispect.optics.conjugates import object_for_image_distance_mm
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.report import REDO, Fault, FrameReport
+from verispect.prove.softness.mark_softness import MarkSoftness
+
+
+def missing_frames(candidate: Candidate | None, matched: Sequence[int | None]) -> list[FrameReport]:
+    """A report without a file for every planned exposure that no frame was matched to."""
+    if candidate is None:
+        return []
+    there = set(matched)
+    found = []
+    for index, exposure in enumerate(candidate.exposures):
+        if index not in there:
+            lost = FrameReport(file=None, planned_exposure=index, place=index)
+            lost.faults.append(
+                Fault("missing", 0.0, f"exposure {index + 1} of {len(candidate.exposures)} is not there",
+                      f"take it, focused at {metres(exposure.focus_m)}")
+            )  # fmt: skip
+            found.append(lost)
+    return found
+
+
+def gaps_between(
+    candidate: Candidate | None, matched: Sequence[int | None], reports: Sequence[FrameReport]
+) -> list[dict[str, Any]]:
+    """Depths between two frames of a series that neither holds."""
+    if candidate is None or candidate.method.is_grid or not candidate.method.merges:
+        return []
+    if candidate.method.on_rail:
+        return []
+    good = sorted(
+        {
+            index
+            for k, index in enumerate(matched)
+            if index is not None and not any(f.name in ("dark", "missed-focus", "motion") for f in reports[k].faults)
+        }
+    )
+    found = []
+    for a, b in itertools.pairwise(good):
+        first, second = candidate.exposures[a], candidate.exposures[b]
+        v1, v2 = first.state.image_distance_mm, second.state.image_distance_mm
+        allowed = min(first.allowed_blur_mm, second.allowed_blur_mm)
+        if not allowed > 0.0:
+            continue
+        # From the exit pupil both blur alike at the harmonic middle of their distances.
+        exit_mm = first.state.focal_mm * (1 - first.state.pupil_magnification) * first.state.axis[2]
+        y1, y2 = v1 - exit_mm, v2 - exit_mm
+        middle = 2.0 * y1 * y2 / (y1 + y2)
+        diameter = first.state.pupil_magnification * first.state.focal_mm / first.state.f_number
+        softness = diameter * abs(y1 / middle - 1.0) / allowed
+        if softness > 1.05:
+            focus = object_for_image_distance_mm(image_mm=middle + exit_mm, focal_mm=first.state.focal_mm)
+            distance = (focus + middle + exit_mm + first.lens.principal_separation_mm) / 1000.0
+            found.append(
+                {
+                    "between": [a, b],
+                    "softness": float(softness),
+                    "remedy": f"one more frame focused at {metres(distance)}",
+                }
+            )
+    return found
+
+
+def redo(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], gaps: Sequence[dict[str, Any]]) -> list[str]:
+    """What to take again while the camera still stands, in words."""
+    said = []
+    for frame in frames:
+        for fault in frame.faults:
+            if fault.name in REDO:
+                name = frame.file or f"exposure {(frame.planned_exposure or 0) + 1}"
+                said.append(f"again: {name}: {fault.says}; {fault.remedy}")
+    said += [f"between {gap['between'][0] + 1} and {gap['between'][1] + 1}: {gap['remedy']}" for gap in gaps]
+    for mark in marks:
+        if mark.softness is not None and mark.verdict == "soft" and (mark.planned or 0.0) <= 1.0:
+            said.append(f"{mark.name} is {mark.softness:.1f} times the allowed blur, planned {mark.planned or 0:.2f}")
+    return said
+
+
+def advice(frames: Sequence[FrameReport], *, planned: bool) -> list[str]:
+    """What would have told more."""
+    said = []
+    if not planned:
+        said.append("With --plan the softness of every mark is measured and missing frames are found")
+    if not any(fault.name == "dust" for frame in frames for fault in frame.faults):
+        said.append(
+            "Dust is told from one plain frame (sky, a white card, far out of focus): take one per lens change"
+        )
+    if any(mark.name == "missing" for frame in frames for mark in frame.faults):
+        said.append("Take missing frames before the camera is moved")
+    return said
+
+
+def metres(distance: float) -> str:
+    """A distance in words."""
+    return "infinity" if math.isinf(distance) else f"{distance:.2f} m" if distance < 100 else f"{distance:.0f} m"

@@ -1,0 +1,124 @@
+"""The simulated camera: seeds, faults, noise, falloff, and what is told of every mark."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from tests.conftest import a_lens, make_plan
+from tests.outside.oracle import rim_on_sensor
+from verispect.files.weighing_json import weighing_to_dict
+from verispect.plan.advise.weigh import Weighing
+from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
+from verispect.rehearse.camera import Options, Rehearsal
+from verispect.rehearse.faults import Fault, FaultName, parse_fault
+
+SMALL = (240, 160)
+PLACES = [(-0.4, 1.2, 1.5), (0.4, 1.6, 3.0), (0.0, 1.9, 8.0)]
+
+
+def a_series(**lens: float) -> Candidate:
+    made = a_lens(50.0, f_numbers=[4, 4], tilt_deg=0, closest_m=0.4, **lens)
+    return worked("series", build_scene(make_plan(PLACES, framing=50.0, lenses=[made], line_pairs_per_mm=1.0)))
+
+
+def test_the_same_seed_gives_the_same_picture_and_another_does_not() -> None:
+    candidate = a_series()
+    first = Rehearsal(candidate, Options(pixels=SMALL, seed=4)).take(1).picture
+    again = Rehearsal(candidate, Options(pixels=SMALL, seed=4)).take(1).picture
+    other = Rehearsal(candidate, Options(pixels=SMALL, seed=5)).take(1).picture
+    assert np.array_equal(first, again)
+    assert not np.array_equal(first, other)
+
+
+def test_marks_are_told_where_independent_rays_fall() -> None:
+    candidate = a_series(pupil_magnification=1.4)
+    plan = candidate.scene.plan.model_dump(mode="json", by_alias=True)
+    exposures = weighing_to_dict(Weighing(candidate.scene, (candidate,), "series", ()))["methods"][0]["exposures"]
+    rehearsal = Rehearsal(candidate, Options(pixels=SMALL, cards=True))
+    taken = rehearsal.take(0)
+    for mark, told in zip(plan["marks"], rehearsal.marks(taken), strict=True):
+        rim, _ = rim_on_sensor(plan, exposures[0], mark)
+        pitch = 36.0 / SMALL[0]
+        column = -rim[:, 0].mean() / pitch + 0.5 * (SMALL[0] - 1)
+        row = rim[:, 1].mean() / pitch + 0.5 * (SMALL[1] - 1)
+        assert told["pixel"] == pytest.approx([row, column], abs=0.05)
+        assert told["blur_px"][0] == pytest.approx(max(np.ptp(rim, axis=0)) / pitch, rel=0.02, abs=0.01)
+
+
+def test_exposure_and_dark_and_missing() -> None:
+    rehearsal = Rehearsal(a_series(), Options(pixels=SMALL, noise=False))
+    plain = rehearsal.take(0).picture
+    less = rehearsal.take(0, [Fault(FaultName.EXPOSURE, 0, -1.0)])
+    dark = rehearsal.take(0, [Fault(FaultName.DARK, 0, 0.0)])
+    missing = rehearsal.take(0, [Fault(FaultName.MISSING, 0, 0.0)])
+    assert less.picture == pytest.approx(plain / 2.0, abs=1e-5)
+    assert dark.picture == pytest.approx(plain / 2048.0, abs=1e-5)
+    assert missing.picture is None
+    assert (less.happened["exposure"], "knock" in less.happened, missing.happened["missing"]) == (-1.0, False, 0.0)
+    untouched = rehearsal.take(1, [Fault(FaultName.EXPOSURE, 0, -1.0)])
+    assert "exposure" not in untouched.happened
+
+
+@pytest.mark.parametrize("size", [1.0, 5.0])
+def test_a_knock_moves_the_middle_by_its_size(size: float) -> None:
+    rehearsal = Rehearsal(a_series(), Options(pixels=SMALL, cards=True))
+    plain, knocked = rehearsal.take(0), rehearsal.take(0, [Fault(FaultName.KNOCK, 0, size)])
+    before, after = (
+        np.array([mark["pixel"] for mark in rehearsal.marks(taken)], float) for taken in (plain, knocked)
+    )
+    moved = np.hypot(*(after - before).T)
+    nearest = int(np.argmin(np.hypot(*(before - [79.5, 119.5]).T)))
+    # Further out a turn moves a mark by a little more.
+    assert moved[nearest] == pytest.approx(size, rel=0.05)
+    assert (moved >= 0.93 * size).all()
+
+
+def test_a_turn_stays_for_all_frames_after_it() -> None:
+    rehearsal = Rehearsal(a_series(), Options(pixels=SMALL, cards=True))
+    fault = [Fault(FaultName.TURN, 1, 0.5)]
+    bearings = [rehearsal.take(k, fault).happened["bearing_deg"] for k in range(3)]
+    assert bearings == pytest.approx([0.0, 0.5, 0.5])
+
+
+def test_focus_that_missed_is_off_by_so_many_allowed_blurs() -> None:
+    candidate = a_series()
+    rehearsal = Rehearsal(candidate, Options(pixels=SMALL, cards=True))
+    planned = candidate.exposures[1]
+    off = rehearsal.take(1, [Fault(FaultName.AUTOFOCUS_MISS, 1, 3.0)]).exposure
+    moved = planned.state.image_distance_mm - off.state.image_distance_mm
+    assert moved / planned.state.working_f_number == pytest.approx(3.0 * planned.allowed_blur_mm, rel=1e-6)
+
+
+def test_noise_is_that_of_counted_electrons() -> None:
+    """Of a flat patch of level L: variance (L·well + read²)/well², by the body's own figures."""
+    from verispect.kit.equipment import Body
+    from verispect.rehearse.sensor_noise import exposed
+
+    body = Body.model_validate({"full_well_e": 20_000.0, "read_noise_e": 8.0, "iso": 100})
+    flat = np.full((400, 400, 3), 0.3, np.float32)
+    found = exposed(flat.copy(), body=body, pixel_mm=0.0044, gain=1.0, seed=(1, 2), noise=True)
+    assert float(found.mean()) == pytest.approx(0.3, abs=3e-4)
+    assert float(found.std()) == pytest.approx(math.sqrt(0.3 * 20_000 + 64) / 20_000, rel=0.02)
+
+
+def test_corners_are_darker_by_the_lenses_own_falloff() -> None:
+    rehearsal = Rehearsal(a_series(falloff_stops=2.0, image_circle_mm=44.0), Options(pixels=SMALL, noise=False))
+    even = Rehearsal(a_series(falloff_stops=0.0), Options(pixels=SMALL, noise=False))
+    taken = rehearsal.take(0)
+    ratio = taken.picture[..., 1] / even.take(0).picture[..., 1]
+    out_mm = math.hypot(117.5, 77.5) * 0.15 * 50.0 / taken.exposure.state.image_distance_mm
+    assert float(ratio[2, 2]) == pytest.approx(2.0 ** (-2.0 * (out_mm / 22.0) ** 4), abs=0.03)
+    assert float(ratio[80, 120]) == pytest.approx(1.0, abs=0.02)
+
+
+@pytest.mark.parametrize("text", ["knock", "knock@", "bump@1", "knock@x:2", "knock@1:", "knock@9"])
+def test_what_is_no_fault_is_refused_with_what_would_be_right(text: str) -> None:
+    from verispect.rehearse.faults import FaultError
+
+    with pytest.raises(FaultError, match=r"NAME@FRAME|count from 0"):
+        parse_fault(text, frames=5)

@@ -1,0 +1,136 @@
+"""Pictures by pupil views: discs of defocus, occlusion, sharpness and what a tile leaves out."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.conftest import a_lens, make_plan
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
+from verispect.rehearse import textures
+from verispect.rehearse.projection import Camera
+from verispect.rehearse.pupil_views import Quality, render
+from verispect.rehearse.scene_model import Model, Panel
+
+WIDE = (360, 240)
+FINE = Quality(share=4.0, least=64)
+
+
+def plain(value: float) -> list[np.ndarray]:
+    return textures.mips(np.full((64, 64, 4), value, np.float32))
+
+
+def board(depth_m: float, left_m: float, right_m: float, texture: int) -> Panel:
+    """An upright rectangle across the view, from 3 m below to 3 m above the eye."""
+    texel = 0.01
+    outline = np.array([[0, 0], [right_m - left_m, 0], [right_m - left_m, 6.0], [0, 6.0]]) / texel
+    return Panel(f"b{texture}", np.array([left_m, -1.5, depth_m]), np.array([texel, 0, 0]), np.array([0, texel, 0]),
+                 outline, texture)  # fmt: skip
+
+
+def camera_focused(at_m: float, *, focal: float = 50.0, stop: float = 2.0) -> Camera:
+    lens = a_lens(focal, f_numbers=[stop, stop], tilt_deg=0, closest_m=0.3)
+    plan = make_plan([(0.0, 1.5, at_m)], framing=focal, lenses=[lens])
+    exposure = worked("one-frame", build_scene(plan)).exposures[0]
+    return Camera(exposure, WIDE, 36.0 / WIDE[0])
+
+
+def made(camera: Camera, *panels: Panel, values: tuple[float, ...]) -> np.ndarray:
+    model = Model(panels, tuple(plain(value) for value in values))
+    # No wave, so that discs are plain geometry.
+    return render(model, camera, wavelength_mm=1e-9, seed=1, quality=FINE)[..., 0]
+
+
+def test_an_edge_out_of_focus_spreads_over_its_disc() -> None:
+    """50 mm f/2 focused at 2 m, an edge at 1 m: a disc of 641 µm, so a second moment of d²/16."""
+    camera = camera_focused(2.0)
+    back, front = board(50.0, -60.0, 60.0, 0), board(1.0, 0.0, 3.0, 1)
+    row = made(camera, back, front, values=(0.2, 0.8))[120]
+    spread = np.diff(row) / (row[-1] - row[0])
+    at = np.arange(len(spread)) + 0.5
+    middle = float((spread * at).sum())
+    deviation = math.sqrt(float((spread * (at - middle) ** 2).sum()))
+    # The picture's pixel of 100 µm adds its own 1/12.
+    expected = math.sqrt((641.0 / 100.0) ** 2 / 16.0 + 1 / 12)
+    assert middle == pytest.approx(179.5, abs=0.1)
+    assert deviation == pytest.approx(expected, rel=0.05)
+
+
+def test_a_sharp_edge_over_a_blurred_ground_stays_sharp() -> None:
+    camera = camera_focused(2.0)
+    back, front = board(40.0, -60.0, 60.0, 0), board(2.0, 0.0, 3.0, 1)
+    row = made(camera, back, front, values=(0.2, 0.8))[120]
+    assert row[177] == pytest.approx(0.2, abs=1e-4)
+    assert row[182] == pytest.approx(0.8, abs=1e-4)
+
+
+def test_behind_a_blurred_near_edge_the_far_thing_shows_through() -> None:
+    """A narrow post, blurred wider than it is: its cover never reaches 1, so the wall shows in its very middle."""
+    camera = camera_focused(6.0, stop=1.4)
+    # 4 mm wide at 0.8 m: 0.25 mm on the sensor, blurred over far more.
+    back, post = board(6.0, -30.0, 30.0, 0), board(0.8, -0.002, 0.002, 1)
+    row = made(camera, back, post, values=(0.5, 0.0))[120]
+    # By area: the covered share of the pupil is at most a strip of width w across a disc of diameter d, 4w/(πd).
+    state = camera.exposure.state
+    sharp = 50.0 * 800.0 / 750.0
+    disc = 50.0 / 1.4 * abs(state.image_distance_mm - sharp) / sharp
+    strip = 4.0 / 800.0 * state.image_distance_mm * 1.0
+    covered = 4.0 * strip / (math.pi * disc)
+    assert float(row[150:210].min()) == pytest.approx(0.5 * (1.0 - covered), abs=0.02)
+
+
+def test_brightness_is_kept_whatever_the_blur() -> None:
+    camera = camera_focused(2.0)
+    wall = board(9.0, -40.0, 40.0, 0)
+    rng = np.random.default_rng(5)
+    texels = np.ones((256, 256, 4), np.float32)
+    texels[..., :3] = rng.uniform(0.1, 0.9, (256, 256, 1))
+    picture = render(Model((wall,), (textures.mips(texels),)), camera, wavelength_mm=1e-9, seed=2, quality=Quality())
+    assert float(picture.mean()) == pytest.approx(float(texels[..., 0].mean()), abs=0.004)
+
+
+def test_what_is_in_focus_is_drawn_where_it_is() -> None:
+    """A wall with one bright texel block is found at the pixel that plain projection gives."""
+    camera = camera_focused(4.0)
+    texels = np.full((1024, 1024, 4), 0.1, np.float32)
+    texels[300:320, 480:500] = 0.9
+    wall = board(4.0, -5.0, 5.0, 0)
+    picture = render(Model((wall,), (textures.mips(texels),)), camera, wavelength_mm=1e-9, seed=3, quality=FINE)[
+        ..., 0
+    ]
+    bright = picture - 0.1
+    rows, columns = np.mgrid[0 : WIDE[1], 0 : WIDE[0]]
+    # The block's middle: 490 texels of 1 cm from the left, 310 from below.
+    x, y = -5.0 + 4.90, -1.5 + 3.10 - 1.5
+    v = camera.exposure.state.image_distance_mm
+    assert float((bright * columns).sum() / bright.sum()) == pytest.approx(179.5 + x / 4.0 * v / 0.1, abs=0.15)
+    assert float((bright * rows).sum() / bright.sum()) == pytest.approx(119.5 - y / 4.0 * v / 0.1, abs=0.15)
+
+
+def test_a_tilted_lens_has_its_plane_sharp_and_the_rest_not(demo) -> None:
+    """Sharper on the demo's ground by tilt than wide open without: by the strength of fine detail."""
+    from verispect.rehearse.camera import Options, Rehearsal
+
+    scene = build_scene(demo)
+    tilt = worked("tilt", scene)
+    exposure = tilt.exposures[0]
+    wide_open = replace(exposure, state=exposure.state.at(3.5))
+    straight = replace(wide_open, state=replace(wide_open.state, axis=(0.0, 0.0, 1.0), image_distance_mm=24.02))
+    detail = []
+    for used in (wide_open, straight):
+        candidate = replace(tilt, exposures=(used,))
+        picture = Rehearsal(candidate, Options(pixels=(1800, 1200), noise=False)).take(0).picture
+        low = picture[1000:1150, 700:1300, 1]
+        detail.append(float(np.std(low - cv2.GaussianBlur(low, (0, 0), 1.5))))
+    assert detail[0] > 1.25 * detail[1]
+
+
+def test_cancelling_leaves_nothing() -> None:
+    camera = camera_focused(2.0)
+    model = Model((board(9.0, -40.0, 40.0, 0),), (plain(0.5),))
+    assert render(model, camera, wavelength_mm=1e-9, seed=1, is_cancelled=lambda: True) is None
