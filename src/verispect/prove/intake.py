@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -212,7 +213,8 @@ def _size(path: Path) -> tuple[int, int]:
 
     Image.MAX_IMAGE_PIXELS = None
     try:
-        with Image.open(path) as picture:
+        # A damaged block of metadata is warned of, and is no reason not to read the picture.
+        with warnings.catch_warnings(action="ignore"), Image.open(path) as picture:
             return picture.size
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
         raise _no_picture(path) from error
