@@ -30,7 +30,7 @@ def small_grid() -> Candidate:
     """A turned grid of few frames over three marks far apart."""
     lens = a_lens(85.0, f_numbers=[8, 8], tilt_deg=0)
     places = [(-2.6, 1.5, 7.0), (0.0, 2.0, 7.4), (2.6, 1.2, 7.0)]
-    plan = make_plan(places, framing=85.0, lenses=[lens], head=True)
+    plan = make_plan(places, framing=85.0, lenses=[lens])
     return worked("turned-grid", build_scene(plan))
 
 

@@ -1,0 +1,106 @@
+"""Motion between frames, planted by a warp of SciPy in made content."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy import ndimage
+from scipy.ndimage import affine_transform
+
+from verispect.prove.align.motion import at_middle, motion_between
+
+ROWS, COLUMNS = 240, 360
+MIDDLE = ((COLUMNS - 1) / 2, (ROWS - 1) / 2)
+FOCAL = 900.0
+
+
+def content(seed: int = 0) -> np.ndarray:
+    """Detail of every size, as outdoor scenes have it (amplitude as 1/f)."""
+    rng = np.random.default_rng(seed)
+    rows, columns = ROWS + 80, COLUMNS + 80
+    fy, fx = np.meshgrid(np.fft.fftfreq(rows), np.fft.rfftfreq(columns), indexing="ij")
+    radius = np.maximum(np.hypot(fy, fx), 1.0 / columns)
+    spectrum = np.fft.rfft2(rng.standard_normal((rows, columns))) / radius**1.1
+    made = np.fft.irfft2(spectrum, (rows, columns))
+    return (0.4 + 0.12 * made / made.std()).astype(np.float32)
+
+
+def cut(whole: np.ndarray, *, down: float = 0.0, right: float = 0.0, turn_deg: float = 0.0, grow: float = 1.0):
+    """The middle of a picture, its content moved down and right, turned clockwise and grown about the middle."""
+    c, s = np.cos(np.radians(turn_deg)), np.sin(np.radians(turn_deg))
+    # Row and column of the source for each of the result.
+    matrix = np.array([[c, -s], [s, c]]) / grow
+    middle = np.array([MIDDLE[1], MIDDLE[0]])
+    offset = middle + 40 - matrix @ (middle + (down, right))
+    return affine_transform(whole, matrix, offset, output_shape=(ROWS, COLUMNS), order=5, mode="reflect")
+
+
+def found(first: np.ndarray, second: np.ndarray, planned: np.ndarray | None = None):
+    planned = np.eye(3) if planned is None else planned
+    return motion_between(first, second, planned=planned, focal_px=FOCAL, centre_px=MIDDLE)
+
+
+@settings(max_examples=15, deadline=None)
+@given(
+    st.floats(-9, 9), st.floats(-9, 9), st.floats(-0.6, 0.6), st.floats(0.99, 1.01), st.integers(0, 50)
+)  # fmt: skip
+def test_a_planted_motion_is_found_to_a_few_hundredths(
+    down: float, right: float, turn: float, grow: float, seed: int
+) -> None:
+    whole = content(seed)
+    motion = found(cut(whole, down=down, right=right, turn_deg=turn, grow=grow), cut(whole))
+    assert motion.trusted
+    back_down, back_right, back_turn, back_grow = at_middle(motion.matrix, MIDDLE)
+    # The motion lays the moved frame back over the other.
+    assert back_grow * grow == pytest.approx(1.0, abs=3e-4)
+    assert back_turn == pytest.approx(-turn, abs=0.012)
+    place = motion.matrix @ np.array([MIDDLE[0] + right, MIDDLE[1] + down, 1.0])
+    assert place[:2] / place[2] == pytest.approx(MIDDLE, abs=0.06)
+    assert np.hypot(back_down, back_right) == pytest.approx(np.hypot(down, right), abs=0.25)
+
+
+def test_two_frames_of_one_place_have_not_moved() -> None:
+    frame = cut(content())
+    motion = found(frame, frame.copy())
+    assert motion.matrix == pytest.approx(np.eye(3), abs=1e-3)
+    assert motion.correlation > 0.999
+    assert motion.residual_px < 0.01
+
+
+def test_noise_and_another_exposure_do_not_mislead_it() -> None:
+    whole, rng = content(3), np.random.default_rng(1)
+    first = cut(whole, down=2.5, right=-1.75) + rng.normal(0, 0.01, (ROWS, COLUMNS)).astype(np.float32)
+    second = (0.5 * cut(whole) + rng.normal(0, 0.01, (ROWS, COLUMNS))).astype(np.float32)
+    place = found(first.astype(np.float32), second).matrix @ np.array([MIDDLE[0] - 1.75, MIDDLE[1] + 2.5, 1.0])
+    assert place[:2] / place[2] == pytest.approx(MIDDLE, abs=0.1)
+
+
+def test_a_blurred_frame_is_laid_over_a_sharp_one() -> None:
+    whole = content(4)
+    blurred = ndimage.gaussian_filter(cut(whole, down=1.4, right=3.2), 2.0)
+    place = found(blurred, cut(whole)).matrix @ np.array([MIDDLE[0] + 3.2, MIDDLE[1] + 1.4, 1.0])
+    assert place[:2] / place[2] == pytest.approx(MIDDLE, abs=0.15)
+
+
+def test_frames_of_different_things_are_not_trusted() -> None:
+    assert not found(cut(content(1)), cut(content(2))).trusted
+
+
+def test_what_moved_by_itself_is_left_over() -> None:
+    """Half of the picture moved, half did not: no turn of the whole mends it."""
+    whole = content(5)
+    first, second = cut(whole), cut(whole)
+    first = first.copy()
+    first[: ROWS // 2] = cut(whole, right=2.0)[: ROWS // 2]
+    assert found(first, second).residual_px > 0.5
+    assert found(cut(whole, right=2.0), second).residual_px < 0.1
+
+
+def test_it_begins_at_the_plan() -> None:
+    """A motion far beyond what the pictures have in common at first sight, planned to a pixel."""
+    whole = content(6)
+    planned = np.array([[1, 0, -30.0], [0, 1, 0], [0, 0, 1]])
+    motion = found(cut(whole, right=31.3), cut(whole), planned)
+    assert motion.matrix[0, 2] == pytest.approx(-31.3, abs=0.1)
