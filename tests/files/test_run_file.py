@@ -28,7 +28,9 @@ def test_what_is_not_known_is_kept(tmp_path: Path) -> None:
             RunFrame,
             file=st.none() | st.text(min_size=1, max_size=8),
             exposure=st.none() | st.integers(0, 99),
-            happened=st.dictionaries(st.text(max_size=5), st.floats(allow_nan=False, allow_infinity=False), max_size=3),
+            happened=st.dictionaries(
+                st.text(max_size=5), st.floats(allow_nan=False, allow_infinity=False), max_size=3
+            ),
         ),
         max_size=4,
     )

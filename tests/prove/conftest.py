@@ -2,27 +2,41 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import DEMO, a_lens, make_plan
-from verispect.files.plan_file import read_plan
+from tests.conftest import a_lens, make_plan
+from verispect.files.run_file import read_run, write_run
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
-from verispect.rig.rehearsed_run import Writing, rehearse_to
+from verispect.rehearse.pupil_views import Quality
+from verispect.rig.rehearsed_run import SimulatedCamera, Writing, rehearse_to
 
-SIZE = (900, 600)
+SIZE = (720, 480)
+QUICK = Quality(share=0.5, least=3)
 Rehearse = Callable[..., Path]
 
 
 @pytest.fixture(scope="session")
-def demo_series() -> Candidate:
-    return worked("series", build_scene(read_plan(DEMO)))
+def series() -> Candidate:
+    """Eight frames at 85 mm, f/4, judged on so small a print that blur is told at the size of these frames."""
+    lens = a_lens(85.0, f_numbers=[4, 4], tilt_deg=0, closest_m=0.5)
+    places = [
+        (-0.3, 1.25, 1.6),
+        (0.25, 1.7, 2.2),
+        (0.1, 1.3, 3.0),
+        (-0.4, 1.9, 4.5),
+        (0.8, 1.4, 7.0),
+        (0.1, 2.0, 9.0),
+    ]
+    plan = make_plan(places, framing=85.0, lenses=[lens], line_pairs_per_mm=0.6)
+    return worked("series", build_scene(plan))
 
 
 @pytest.fixture(scope="session")
@@ -30,21 +44,35 @@ def small_grid() -> Candidate:
     """A turned grid of few frames over three marks far apart."""
     lens = a_lens(85.0, f_numbers=[8, 8], tilt_deg=0)
     places = [(-2.6, 1.5, 7.0), (0.0, 2.0, 7.4), (2.6, 1.2, 7.0)]
-    plan = make_plan(places, framing=85.0, lenses=[lens])
+    plan = make_plan(places, framing=50.0, lenses=[lens])
     return worked("turned-grid", build_scene(plan))
 
 
 @pytest.fixture(scope="session")
-def rehearsed(tmp_path_factory, demo_series: Candidate) -> Rehearse:
-    """Give a folder of the demo's series with faults as the command takes them; each set is made once."""
+def rehearsed(tmp_path_factory, series: Candidate) -> Rehearse:
+    """Give a folder of the series with faults as the command takes them; good frames are made once."""
     made: dict[tuple[str, ...], Path] = {}
+    options = Options(pixels=SIZE, quality=QUICK)
 
     def of(*faults: str) -> Path:
-        if faults not in made:
-            folder = tmp_path_factory.mktemp("frames") / "set"
-            known = [parse_fault(text, frames=demo_series.frame_count) for text in faults]
-            rehearse_to(demo_series, Options(pixels=SIZE), Writing(folder), faults=known)
-            made[faults] = folder
-        return made[faults]
+        if faults in made:
+            return made[faults]
+        folder = tmp_path_factory.mktemp("frames") / "set"
+        if not faults:
+            rehearse_to(series, options, Writing(folder))
+        else:
+            good = of()
+            shutil.copytree(good, folder)
+            run = read_run(good / "run.json")
+            camera = SimulatedCamera(series, options, Writing(folder, force=True))
+            known = [parse_fault(text, frames=series.frame_count) for text in faults]
+            for index in {fault.frame for fault in known}:
+                camera.writing.path(index).unlink()
+                taken = camera.take(index, known)
+                assert taken is not None
+                run.frames[index] = taken
+            write_run(run, folder / "run.json")
+        made[faults] = folder
+        return folder
 
     return of

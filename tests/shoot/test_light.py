@@ -29,9 +29,7 @@ def outside(latitude: float, longitude: float, metres: float, when: datetime, bo
 def apart_deg(first: tuple[float, float], second: tuple[float, float]) -> float:
     """Between two (altitude, azimuth) in degrees, on the sphere."""
     (a1, z1), (a2, z2) = (tuple(map(math.radians, place)) for place in (first, second))
-    haversine = (
-        math.sin(0.5 * (a2 - a1)) ** 2 + math.cos(a1) * math.cos(a2) * math.sin(0.5 * (z2 - z1)) ** 2
-    )
+    haversine = math.sin(0.5 * (a2 - a1)) ** 2 + math.cos(a1) * math.cos(a2) * math.sin(0.5 * (z2 - z1)) ** 2
     return math.degrees(2 * math.asin(min(1.0, math.sqrt(haversine))))
 
 

@@ -287,9 +287,9 @@ class _Check:
             trusted.append(motion.trusted)
             reports[k].scale = float(grown)
             lights.append(self._light(k, before, motion, lights[-1]))
+        self._focus(used, np.array(scales), np.array(expected_scales), trusted, reports)
         self._place(used, np.array(offsets), trusted, reports)
         self._brightness(used, lights, reports)
-        self._focus(used, np.array(scales), np.array(expected_scales), trusted, reports)
         self._shaken(used, reports)
         self._moved(used, reports)
         self._doubles(used, reports)
@@ -330,7 +330,7 @@ class _Check:
                     Fault("knock", size, "too little in common with the frame before it to be laid over it",
                           "look at it; take it again if it shows something else")
                 )  # fmt: skip
-            elif size > KNOCK_PX and max(beside) > KNOCK_PX:
+            elif min(size, max(beside)) > KNOCK_PX * self._care(number, used, reports):
                 report.faults.append(
                     Fault("knock", round(math.hypot(down, right), 3),
                           f"the camera moved: {abs(down):.1f} px {'down' if down > 0 else 'up'}, {abs(right):.1f} px "
@@ -425,6 +425,12 @@ class _Check:
                       f"take it again at {metres(exposure.focus_m)}, with manual focus")
             )  # fmt: skip
 
+    def _care(self, number: int, used: list[int], reports: list[FrameReport]) -> float:
+        """How much more it takes to accuse a frame: twice as much beside one whose focus or light is off."""
+        beside = [used[other] for other in (number - 1, number + 1) if 0 <= other < len(used)]
+        missed = any(fault.name in ("missed-focus", "exposure") for k in beside for fault in reports[k].faults)
+        return 2.0 if missed else 1.0
+
     def _shaken(self, used: list[int], reports: list[FrameReport]) -> None:
         for number, k in enumerate(used):
             # At an end two on the same side, so that one that is itself shaken accuses nobody.
@@ -432,7 +438,7 @@ class _Check:
             beside = [used[other] for other in near[:2]]
             neighbours = [self.reads[other].sectors for other in beside]
             swing, direction = directed_loss(self.reads[k].sectors, neighbours)
-            if swing < SHAKE_NEPERS:
+            if swing < SHAKE_NEPERS * self._care(number, used, reports):
                 continue
             length = blur_length_px(swing)
             reports[k].motion_length, reports[k].motion_direction = length, direction

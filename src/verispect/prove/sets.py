@@ -43,7 +43,7 @@ def is_dark(levels: Sequence[float]) -> list[bool]:
     logs = np.log2(np.maximum(np.asarray(levels, float), 2.0**-16))
     usual = float(np.median(logs))
     # Where most are black the brightest tell what is usual.
-    usual = max(usual, float(logs.max()) - 6.0)
+    usual = max(usual, float(logs.max()) - 4.0)
     return [bool(log < usual + DARK_STOPS) for log in logs]
 
 

@@ -52,6 +52,9 @@ def off_the_rest(chained: Sequence[float], hypotheses: Sequence[Floats]) -> Floa
     left = [values - expected for expected in hypotheses]
     best = min(left, key=lambda rest: float(np.median(np.abs(rest - np.median(rest)))))
     rest = best - np.median(best)
+    if len(rest) == 2:
+        # Of two neither is usual: the first is the standard.
+        return best - best[0]
     if len(rest) < 5:
         return rest
     # A straight drift, fitted to the middle by medians of slopes (Theil 1950, Sen 1968).

@@ -41,7 +41,9 @@ class MarkSoftness:
         """ "sharp", "soft" or "cannot-say"."""
         if self.softness is None:
             return "cannot-say"
-        return "sharp" if self.softness <= 1.0 else "soft"
+        if self.softness <= 1.0:
+            return "sharp"
+        return "soft" if self.softness - (self.plus_minus or 0.0) > 1.0 else "cannot-say"
 
 
 def measure(
@@ -116,7 +118,8 @@ def _by_spectra(
 ) -> tuple[int, float, float] | None:
     scene, criterion = candidate.scene, candidate.criterion
     assert criterion is not None
-    if len(blocks) < 2:
+    # Two frames are explained by one place before and by one behind alike.
+    if len(blocks) < 3:
         return None
     looks, at = [], {}
     for index in sorted(blocks):

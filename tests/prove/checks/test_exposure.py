@@ -1,0 +1,47 @@
+"""Brightness and colour against planted gains."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from verispect.prove.checks.exposure import off_the_rest, ratios_stops
+
+BASE = np.random.default_rng(0).uniform(0.05, 0.5, (60, 90, 3)).astype(np.float32)
+EVERYWHERE = np.ones((60, 90), bool)
+
+
+@given(st.floats(-1.0, 0.7), st.floats(-0.3, 0.3), st.floats(-0.3, 0.3))
+def test_planted_gains_are_found(light: float, red: float, blue: float) -> None:
+    gains = 2.0 ** np.array([light + red, light, light + blue])
+    found = ratios_stops(BASE, (BASE * gains).astype(np.float32), EVERYWHERE)
+    assert found[1:] == pytest.approx((red, blue), abs=0.02)
+    assert found[0] == pytest.approx(light + 0.2126 * red + 0.0722 * blue, abs=0.02)
+
+
+def test_a_part_that_changed_does_not_count() -> None:
+    other = BASE.copy()
+    other[:20, :20] = 0.9
+    assert ratios_stops(BASE, other, EVERYWHERE)[0] == pytest.approx(0.0, abs=1e-6)
+
+
+def test_where_nothing_is_shown_nothing_is_said() -> None:
+    assert ratios_stops(BASE, BASE, np.zeros((60, 90), bool)) == (0.0, 0.0, 0.0)
+
+
+@given(st.integers(0, 8), st.floats(0.2, 2.0), st.floats(-0.05, 0.05))
+def test_the_odd_one_is_found_whatever_the_light_drifts(odd: int, size: float, drift: float) -> None:
+    values = drift * np.arange(9)
+    values[odd] += size
+    off = off_the_rest(values.tolist(), [np.zeros(9)])
+    assert off[odd] == pytest.approx(size, abs=0.05 + 0.1 * size)
+    assert np.abs(np.delete(off, odd)).max() < 0.06 + 0.1 * size
+
+
+def test_what_frames_tell_of_their_times_is_allowed_for() -> None:
+    """A bracket that tells its times is no fault; one that does not is."""
+    bracket = np.array([0.0, 1.0, -1.0, 0.0, 1.0, -1.0])
+    assert np.abs(off_the_rest(bracket.tolist(), [np.zeros(6), bracket])).max() < 1e-9
+    assert np.abs(off_the_rest(bracket.tolist(), [np.zeros(6)])).max() > 0.5

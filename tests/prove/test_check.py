@@ -1,0 +1,148 @@
+"""Rehearsed frames with planted faults: each is found, nothing is found where nothing is wrong."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from verispect.errors import FileError
+from verispect.files.picture_out import Shot, write_picture
+from verispect.files.run_file import read_run
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.check import Cancelled, check
+from verispect.prove.intake import described, read_coded
+from verispect.prove.report import Report, report_dict, report_table
+
+# One process makes the frames once.
+pytestmark = pytest.mark.xdist_group("frames")
+
+
+def names(report: Report) -> dict[int | None, set[str]]:
+    """Faults by planned exposure."""
+    return {frame.planned_exposure: {fault.name for fault in frame.faults} for frame in report.frames if frame.faults}
+
+
+def test_good_frames_have_no_fault(rehearsed, series: Candidate) -> None:
+    report = check([rehearsed()], candidate=series)
+    assert names(report) == {}
+    assert [frame.planned_exposure for frame in report.frames] == list(range(series.frame_count))
+    assert report.gaps == []
+    assert report.redo == []
+    assert report.passed
+    for frame in report.frames:
+        assert math.hypot(*frame.shift_px) < 0.25
+        assert abs(frame.turn_deg) < 0.02
+        assert abs(frame.exposure_stops) < 0.02
+        assert frame.verdict == "good"
+
+
+def test_without_a_plan_frames_are_still_held_against_one_another(rehearsed) -> None:
+    report = check([rehearsed("exposure@1:-0.5")])
+    assert [set(f.name for f in frame.faults) for frame in report.frames][1] == {"exposure"}
+    assert report.marks == []
+    assert "With --plan" in " ".join(report.advice)
+
+
+@pytest.mark.parametrize("size", [2.0, 6.0])
+def test_a_knock_is_found_with_its_size(rehearsed, series: Candidate, size: float) -> None:
+    report = check([rehearsed(f"knock@2:{size:g}")], candidate=series)
+    found = names(report)
+    assert found[2] == {"knock"}
+    assert set(found) <= {2}
+    shift = math.hypot(*report.frames[2].shift_px)
+    assert shift == pytest.approx(size, rel=0.1)
+    assert any("frame-003" in line for line in report.redo)
+
+
+@pytest.mark.parametrize("stops", [-1.0, 0.3])
+def test_another_exposure_is_found_with_its_size(rehearsed, series: Candidate, stops: float) -> None:
+    report = check([rehearsed(f"exposure@1:{stops:g}")], candidate=series)
+    assert names(report) == {1: {"exposure"}}
+    assert report.frames[1].exposure_stops == pytest.approx(stops, abs=0.06)
+
+
+def test_a_missing_frame_leaves_its_gap(rehearsed, series: Candidate) -> None:
+    folder = rehearsed("missing@2")
+    for run in (None, read_run(folder / "run.json")):
+        report = check([folder], candidate=series, run=run)
+        assert names(report) == {2: {"missing"}}
+        assert report.frames[-1].file is None
+        assert any(gap["between"] == [1, 3] for gap in report.gaps)
+        assert not report.passed
+
+
+def test_a_black_frame_within_the_set_is_a_fault(rehearsed, series: Candidate) -> None:
+    report = check([rehearsed("dark@1")], candidate=series)
+    assert names(report)[1] == {"dark"}
+    assert len(report.sets) == 1
+
+
+def test_missed_focus_is_found(rehearsed, series: Candidate) -> None:
+    """Three allowed blurs off at the second frame."""
+    report = check([rehearsed("autofocus-miss@1:3")], candidate=series)
+    told = next(fault for fault in report.frames[1].faults if fault.name == "missed-focus")
+    assert told.size == pytest.approx(3.0, abs=0.8)
+    assert set(names(report)) == {1}
+
+
+def test_several_faults_at_once(rehearsed, series: Candidate) -> None:
+    report = check([rehearsed("knock@0:5", "exposure@2:-1")], candidate=series)
+    assert names(report) == {0: {"knock"}, 2: {"exposure"}}
+
+
+def test_two_of_the_same_picture(rehearsed, tmp_path: Path) -> None:
+    first, second = sorted(rehearsed().glob("*.tif"))[:2]
+    for name, source in (("1.tif", first), ("2.tif", second), ("3.tif", second)):
+        (tmp_path / name).write_bytes(source.read_bytes())
+    report = check([tmp_path / f"{k}.tif" for k in (1, 2, 3)])
+    assert [frame.duplicate_of for frame in report.frames] == [None, None, "2.tif"]
+
+
+def test_softness_of_marks_comes_out_as_the_plan_has_it(rehearsed, series: Candidate) -> None:
+    report = check([rehearsed()], candidate=series)
+    assert len(report.marks) == series.scene.mark_count
+    measured = [mark for mark in report.marks if mark.softness is not None]
+    for mark in measured:
+        assert mark.plus_minus is not None
+        assert mark.planned is not None
+        assert abs(mark.softness - mark.planned) < max(0.5, 2 * mark.plus_minus), mark.name
+    for mark in report.marks:
+        assert mark.verdict in ("sharp", "soft", "cannot-say")
+
+
+def test_other_settings_than_planned_are_told(rehearsed, series: Candidate, tmp_path: Path) -> None:
+    for path in sorted(rehearsed().glob("*.tif")):
+        frame = described(path)
+        shot = Shot(focal_mm=50.0, f_number=2.8, iso=800.0, shutter_s=0.01, taken=frame.taken)
+        write_picture(tmp_path / path.name, read_coded(frame), shot=shot)
+    report = check([tmp_path], candidate=series)
+    for frame in report.frames:
+        told = next(fault.says for fault in frame.faults if fault.name == "wrong-setting")
+        assert "f/2.8, planned" in told
+        assert "50 mm, planned" in told
+        assert "ISO 800, planned" in told
+
+
+def test_frames_of_different_sizes_are_refused(rehearsed, tmp_path: Path) -> None:
+    write_picture(tmp_path / "a.tif", np.zeros((8, 8, 3), np.uint16))
+    with pytest.raises(FileError, match="different sizes"):
+        check([rehearsed(), tmp_path])
+
+
+def test_it_stops_when_it_is_told_to(rehearsed) -> None:
+    with pytest.raises(Cancelled):
+        check([rehearsed()], is_cancelled=lambda: True)
+
+
+def test_the_report_is_json_without_nan_and_a_table_a_person_reads(rehearsed, series: Candidate) -> None:
+    import json
+
+    report = check([rehearsed("knock@2:6")], candidate=series)
+    told = json.loads(json.dumps(report_dict(report), allow_nan=False))
+    assert told["format"] == "verispect-check"
+    assert len(told["frames"]) == series.frame_count
+    assert "frame-003.tif" in report_table(report)
+    assert "camera moved" in report_table(report)

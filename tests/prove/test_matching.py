@@ -1,0 +1,53 @@
+"""Frames matched to planned exposures: by number, by what they tell, by the account of the run."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from verispect.files.run_file import Run, RunFrame
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.intake import Frame
+from verispect.prove.matching import match
+
+
+def frames(candidate: Candidate, which: list[int], *, told: bool, start: int = 1) -> list[Frame]:
+    return [
+        Frame(
+            Path(f"frame-{k + start:03d}.tif"), (9, 9),
+            subject_m=min(candidate.exposures[k].focus_m, 1e6) if told else None,
+        )
+        for k in which
+    ]  # fmt: skip
+
+
+@given(st.data())
+def test_any_frames_left_out_are_told_by_their_distances(series: Candidate, data: st.DataObject) -> None:
+    count = series.frame_count
+    which = sorted(data.draw(st.sets(st.integers(0, count - 1), min_size=2)))
+    assert match(frames(series, which, told=True), series.exposures, None) == which
+
+
+@given(st.data())
+def test_any_frames_left_out_are_told_by_their_numbers(series: Candidate, data: st.DataObject) -> None:
+    count = series.frame_count
+    which = sorted(data.draw(st.sets(st.integers(0, count - 1), min_size=1)) | {0})
+    assert match(frames(series, which, told=False), series.exposures, None) == which
+
+
+def test_the_account_of_the_run_goes_first(series: Candidate) -> None:
+    given_frames = frames(series, [0, 1, 2], told=False)
+    run = Run(frames=[RunFrame(file=frame.path.name, exposure=2 - k) for k, frame in enumerate(given_frames)])
+    assert match(given_frames, series.exposures, run) == [2, 1, 0]
+
+
+def test_more_frames_than_planned_have_no_exposure(series: Candidate) -> None:
+    count = series.frame_count
+    extra = frames(series, list(range(count)), told=False)
+    more = [*extra, replace(extra[-1], path=Path("later.tif"))]
+    found = match(more, series.exposures, None)
+    assert found[:count] == list(range(count))
+    assert found[count] is None

@@ -1,0 +1,77 @@
+"""Which frames belong together."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from pathlib import Path
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from verispect.prove.intake import Frame
+from verispect.prove.sets import is_dark, likeness, split
+
+NOON = datetime(2027, 1, 1, 12)
+
+
+def frames(seconds: list[float | None]) -> list[Frame]:
+    return [
+        Frame(Path(f"{k}.tif"), (9, 9), None if s is None else NOON + timedelta(seconds=s))
+        for k, s in enumerate(seconds)
+    ]
+
+
+def thumbs(kinds: str) -> list[np.ndarray]:
+    """One picture per letter; the same letter shows the same thing."""
+    return [np.random.default_rng(ord(kind)).uniform(0.1, 0.9, (32, 48)).astype(np.float32) for kind in kinds]
+
+
+def parted(seconds: list[float | None], dark: str, kinds: str, planned: int | None = None) -> list[tuple[int, ...]]:
+    black = [mark == "x" for mark in dark]
+    return [group.frames for group in split(frames(seconds), black, thumbs(kinds), planned)]
+
+
+def test_a_dark_frame_parts_sets_and_belongs_to_none() -> None:
+    assert parted([None] * 5, "..x..", "aaaaa") == [(0, 1), (3, 4)]
+    [first, second] = split(frames([None] * 5), [False, False, True, False, False], thumbs("aaaaa"), None)
+    assert (first.separator, second.separator) == (None, 2)
+    assert "dark frame" in second.why[0]
+
+
+def test_a_long_pause_parts_sets() -> None:
+    assert parted([0, 3, 6, 9, 200, 203], "......", "aaaaaa") == [(0, 1, 2, 3), (4, 5)]
+    assert parted([0, 3, 6, 9, 20, 23], "......", "aaaaaa") == [(0, 1, 2, 3, 4, 5)]
+
+
+def test_another_subject_parts_sets_where_each_is_alike_within() -> None:
+    assert parted([None] * 6, "......", "aaabbb") == [(0, 1, 2), (3, 4, 5)]
+    # Of a turned grid every frame shows something new: nothing is parted.
+    assert parted([None] * 6, "......", "abcdef") == [(0, 1, 2, 3, 4, 5)]
+
+
+def test_a_black_frame_within_the_planned_number_parts_nothing() -> None:
+    assert parted([None] * 4, "..x.", "aaaa", planned=4) == [(0, 1, 2, 3)]
+
+
+@given(st.text("x.", min_size=1, max_size=12))
+def test_every_frame_is_in_one_set_or_dark(dark: str) -> None:
+    groups = parted([None] * len(dark), dark, "a" * len(dark))
+    members = [k for group in groups for k in group]
+    assert members == sorted(set(members))
+    if "." in dark:
+        assert members == [k for k, mark in enumerate(dark) if mark == "."]
+
+
+def test_dark_is_told_against_the_others() -> None:
+    assert is_dark([0.2, 0.18, 0.002, 0.21]) == [False, False, True, False]
+    # A night scene is dark throughout, and none of it is a separator.
+    assert is_dark([0.002, 0.0021, 0.0019]) == [False, False, False]
+    assert is_dark([0.0001, 0.0001, 0.2]) == [True, True, False]
+
+
+def test_likeness_is_that_of_detail_not_of_exposure() -> None:
+    a, b = thumbs("ab")
+    assert likeness(a, a) > 0.99
+    assert likeness(a, (0.5 * a).astype(np.float32)) > 0.95
+    assert likeness(a, b) < 0.3
