@@ -41,7 +41,7 @@ def test_good_frames_have_no_fault(rehearsed, series: Candidate) -> None:
 
 def test_without_a_plan_frames_are_still_held_against_one_another(rehearsed) -> None:
     report = check([rehearsed("exposure@1:-0.5")])
-    assert [set(f.name for f in frame.faults) for frame in report.frames][1] == {"exposure"}
+    assert [{fault.name for fault in frame.faults} for frame in report.frames][1] == {"exposure"}
     assert report.marks == []
     assert "With --plan" in " ".join(report.advice)
 

@@ -77,15 +77,17 @@ def test_a_cut_picture_is_told(tmp_path: Path, suffix: str, kept: float) -> None
         picture(path, pixels)
     content = path.read_bytes()
     path.write_bytes(content[: int(kept * len(content))])
+    # Some kinds can be read as far as they go.
+    said = None
     try:
         coded = read_coded(described(path))
     except FileError as error:
-        assert "no picture that can be read, or it is cut" in str(error)
-        assert str(path) in str(error)
-    else:
-        # Some kinds can be read to where they are cut: never more than was there.
+        said = str(error)
+    if said is None:
         assert suffix in (".jpg", ".png", ".dng")
         assert coded.ndim == 3
+    else:
+        assert said == f"{path}: this is no picture that can be read, or it is cut"
 
 
 @pytest.mark.parametrize("content", [b"", b"hello", b"\x89PNG\r\n\x1a\n", b"II*\0" + b"\xff" * 40])

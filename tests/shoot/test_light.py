@@ -1,7 +1,8 @@
-"""Sun, Moon and daylight against another ephemeris (the library ephem, an implementation of VSOP87 and its own Moon)."""
+"""Sun, Moon and daylight against another ephemeris: the library ephem."""
 
 from __future__ import annotations
 
+import itertools
 import math
 from datetime import UTC, datetime, timedelta
 
@@ -62,7 +63,7 @@ def test_rows_go_from_the_first_to_the_last_and_the_table_shows_each() -> None:
     assert [row.utc for row in rows] == [f"2027-06-21T0{hour}:{minute:02d}:00Z" for hour, minute in
                                          ((2, 0), (2, 20), (2, 40), (3, 0))]  # fmt: skip
     assert len(light_table(rows).splitlines()) == 5
-    assert all(b.lux > a.lux for a, b in zip(rows, rows[1:], strict=False))
+    assert all(b.lux > a.lux for a, b in itertools.pairwise(rows))
     assert all(row.drift_stops_per_min > 0 for row in rows)
 
 

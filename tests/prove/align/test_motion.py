@@ -33,7 +33,7 @@ def cut(whole: np.ndarray, *, down: float = 0.0, right: float = 0.0, turn_deg: f
     # Row and column of the source for each of the result.
     matrix = np.array([[c, -s], [s, c]]) / grow
     middle = np.array([MIDDLE[1], MIDDLE[0]])
-    offset = middle + 40 - matrix @ (middle + (down, right))
+    offset = middle + 40 - matrix @ (middle + np.array([down, right]))
     return affine_transform(whole, matrix, offset, output_shape=(ROWS, COLUMNS), order=5, mode="reflect")
 
 

@@ -54,7 +54,8 @@ def off_the_rest(chained: Sequence[float], hypotheses: Sequence[Floats]) -> Floa
     rest = best - np.median(best)
     if len(rest) == 2:
         # Of two neither is usual: the first is the standard.
-        return best - best[0]
+        against_first: Floats = best - best[0]
+        return against_first
     if len(rest) < 5:
         return rest
     # A straight drift, fitted to the middle by medians of slopes (Theil 1950, Sen 1968).

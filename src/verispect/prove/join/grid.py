@@ -23,6 +23,7 @@ from verispect.prove.checks.exposure import ratios_stops
 from verispect.prove.expected import View, view_of
 from verispect.prove.intake import Coded, Frame, described, frames_in, grey_linear, in_order, linear_of, read_coded
 from verispect.prove.join.canvas import Canvas, canvas_for, frame_maps
+from verispect.prove.join.crop import crop_of
 from verispect.prove.join.pointing import Pair, corrected, pair_report, pairs_of
 
 Progress = Callable[[float, str], None]
@@ -156,12 +157,12 @@ def join(
     views = corrected(views, pairs)
     gains = _gains(views, smalls, pairs, pixels)
     canvas = canvas_for(views, pixels, projection, basis)
-    result = _painted(canvas, views, gains, store, pixels, say, stop)
+    result, covered, shares = _painted(canvas, views, gains, store, pixels, say, stop)
     files = [frames[cell[0]].path.name for cell in cells]
     told = [
         {
             "file": files[k],
-            "used_share": round(1.0 / len(cells), 5),
+            "used_share": round(float(shares[k]), 5),
             "matrix": (np.linalg.inv(view.to_pixels)).tolist(),
             "rotation": view.rotation.tolist(),
             "moved_deg": round(_apart_deg(view, planned[k]), 5),
@@ -178,7 +179,7 @@ def join(
     ]  # fmt: skip
     say(1.0, "joined")
     return Joined(
-        result, told, [pair_report(pair, files) for pair in pairs], (0, 0, canvas.size[1], canvas.size[0]),
+        result, told, [pair_report(pair, files) for pair in pairs], crop_of(covered),
         time.monotonic() - begin, canvas, doubtful, frames[0],
     )  # fmt: skip
 
@@ -249,18 +250,22 @@ def _painted(
     pixels: tuple[int, int],
     say: Progress,
     stop: Callable[[], bool],
-) -> Coded:
+) -> tuple[Coded, NDArray[np.bool_], Floats]:
+    """The picture, where frames cover it, and each frame's share of its detail."""
     wide, high = canvas.size
-    result = np.zeros((high, wide, 3), np.uint16)
+    result, covered = np.zeros((high, wide, 3), np.uint16), np.zeros((high, wide), bool)
+    used = np.zeros(len(views))
     tops = list(range(0, high, _TILE))
     for number, top in enumerate(tops):
         for left in range(0, wide, _TILE):
             if stop():
                 raise Cancelled
             box = (left, top, min(left + _TILE, wide), min(top + _TILE, high))
-            result[box[1] : box[3], box[0] : box[2]] = _tile(canvas, views, gains, store, pixels, box)
+            place = (slice(box[1], box[3]), slice(box[0], box[2]))
+            result[place], covered[place], part = _tile(canvas, views, gains, store, pixels, box)
+            used += part
         say(0.5 + 0.5 * (number + 1) / len(tops), "joining")
-    return result
+    return result, covered, used / max(float(used.sum()), 1e-9)
 
 
 def _tile(
@@ -270,13 +275,14 @@ def _tile(
     store: _Store,
     pixels: tuple[int, int],
     box: tuple[int, int, int, int],
-) -> Coded:
+) -> tuple[Coded, NDArray[np.bool_], Floats]:
     """One tile: the slow part of neighbours blended softly, the detail of the sharper."""
     left, top, right, bottom = box
     directions = canvas.directions(left - _APRON, top - _APRON, right + _APRON, bottom + _APRON)
     shape = directions.shape[:2]
     slow, slow_weight = np.zeros((*shape, 3), np.float32), np.full(shape, 1e-9, np.float32)
     fine, fine_weight = np.zeros((*shape, 3), np.float32), np.full(shape, 1e-20, np.float32)
+    weights: dict[int, NDArray[np.float32]] = {}
     for k, view in enumerate(views):
         column, row = frame_maps(view, directions)
         # How far within the frame, as a share of its half: 0 at the border.
@@ -299,10 +305,14 @@ def _tile(
         slow_weight += border
         fine += detail * sharper[..., None]
         fine_weight += sharper
+        weights[k] = sharper
     whole = slow / slow_weight[..., None] + fine / fine_weight[..., None]
     whole[slow_weight < 1e-6] = 0.0
-    kept = whole[_APRON : shape[0] - _APRON, _APRON : shape[1] - _APRON]
-    return np.clip(np.round(kept), 0, 65535).astype(np.uint16)
+    middle = (slice(_APRON, shape[0] - _APRON), slice(_APRON, shape[1] - _APRON))
+    used = np.zeros(len(views))
+    for k, weight in weights.items():
+        used[k] = float((weight[middle] / fine_weight[middle]).sum())
+    return np.clip(np.round(whole[middle]), 0, 65535).astype(np.uint16), slow_weight[middle] >= 1e-6, used
 
 
 def _brightened(coded: NDArray[np.float32], stops: float) -> NDArray[np.float32]:

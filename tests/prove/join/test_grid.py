@@ -1,0 +1,89 @@
+"""A rehearsed grid joined: against the same view rendered as one picture, with a frame knocked."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from verispect.errors import FileError
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.intake import linear_of
+from verispect.prove.join.canvas import frame_maps
+from verispect.prove.join.grid import Cancelled, cells_of, join
+from verispect.prove.merge.series import merge
+from verispect.rehearse.camera import Options
+from verispect.rehearse.pupil_views import Quality
+from verispect.rig.rehearsed_run import Writing, rehearse_to
+
+SIZE = (360, 240)
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory, small_grid: Candidate) -> Path:
+    made = tmp_path_factory.mktemp("grid") / "set"
+    rehearse_to(small_grid, Options(pixels=SIZE, quality=Quality(0.5, 3)), Writing(made))
+    return made
+
+
+def joined_of(folder: Path, grid: Candidate, **more):
+    return join(
+        [folder], exposures=grid.exposures, sensor_wide_mm=36.0, basis=grid.scene.pose.matrix,
+        merge_cell=lambda paths, exposures: merge(paths, exposures=exposures).pixels, **more,
+    )  # fmt: skip
+
+
+def test_the_grid_becomes_one_picture_without_seams(folder: Path, small_grid: Candidate) -> None:
+    joined = joined_of(folder, small_grid)
+    assert joined.doubtful == []
+    assert joined.pixels.shape[1] > 1.5 * SIZE[0]
+    top, left, bottom, right = joined.crop
+    inner = linear_of(joined.pixels[top:bottom, left:right])
+    assert inner.size > 0
+    # No black hole within the crop.
+    assert float((inner.max(axis=2) <= 0).mean()) < 0.001
+    shares = [frame["used_share"] for frame in joined.frames]
+    assert sum(shares) == pytest.approx(1.0, abs=1e-3)
+    assert min(shares) > 0.0
+    assert max(shares) > 1.05 * min(shares)
+    for pair in joined.pairs:
+        if pair.get("residual_px") is not None and np.isfinite(pair["residual_px"]):
+            assert pair["residual_px"] < 1.0
+
+
+def test_a_mark_lies_where_its_direction_is(folder: Path, small_grid: Candidate) -> None:
+    """The joined picture keeps the angles of the plan: its directions, taken to each planned frame, agree."""
+    from verispect.prove.expected import view_of
+
+    joined = joined_of(folder, small_grid)
+    wide, high = joined.canvas.size
+    directions = joined.canvas.directions(0, 0, wide, high)
+    covered = np.zeros((high, wide), bool)
+    for exposure in small_grid.exposures:
+        columns, rows = frame_maps(view_of(exposure, SIZE, 36.0 / SIZE[0]), directions)
+        covered |= (columns > 2) & (columns < SIZE[0] - 3) & (rows > 2) & (rows < SIZE[1] - 3)
+    shown = joined.pixels.max(axis=2) > 0
+    assert float((shown[covered]).mean()) > 0.99
+
+
+@pytest.mark.parametrize("projection", ["flat", "cylinder", "sphere"])
+def test_each_projection_can_be_asked_for(folder: Path, small_grid: Candidate, projection: str) -> None:
+    assert joined_of(folder, small_grid, projection=projection).canvas.projection == projection
+
+
+def test_frames_of_one_pointing_are_one_cell(small_grid: Candidate) -> None:
+    assert cells_of(small_grid.exposures) == [[k] for k in range(small_grid.frame_count)]
+    twice = [exposure for exposure in small_grid.exposures for _ in range(2)]
+    assert cells_of(twice) == [[2 * k, 2 * k + 1] for k in range(small_grid.frame_count)]
+
+
+def test_another_number_of_frames_is_told(folder: Path, small_grid: Candidate) -> None:
+    few = sorted(folder.glob("*.tif"))[:2]
+    with pytest.raises(FileError, match=str(small_grid.frame_count)):
+        join(few, exposures=small_grid.exposures, sensor_wide_mm=36.0)
+
+
+def test_it_stops_when_it_is_told_to(folder: Path, small_grid: Candidate) -> None:
+    with pytest.raises(Cancelled):
+        joined_of(folder, small_grid, is_cancelled=lambda: True)

@@ -1,0 +1,105 @@
+"""Merging rehearsed frames, measured against the same view rendered sharp throughout; what is refused and stopped."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from verispect.errors import FileError
+from verispect.files.picture_out import Shot, write_picture
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.intake import described, read_coded
+from verispect.prove.merge.series import Cancelled, merge
+from verispect.rehearse.camera import Options, Rehearsal
+from verispect.rehearse.projection import Camera
+from verispect.rehearse.pupil_views import Quality, render
+from verispect.rehearse.sensor_noise import srgb_16
+
+SIZE = (480, 320)
+
+
+def decibels(picture: np.ndarray, truth: np.ndarray) -> float:
+    inner = (slice(12, -12), slice(12, -12))
+    error = picture[inner].astype(float) / 65535 - truth[inner].astype(float) / 65535
+    return -10 * math.log10(float(np.mean(error**2)))
+
+
+@pytest.fixture(scope="module")
+def shot(tmp_path_factory, series: Candidate) -> tuple[Path, np.ndarray]:
+    """Frames of the series, and the truth: the first frame's view through a pinhole."""
+    folder = tmp_path_factory.mktemp("merge")
+    rehearsal = Rehearsal(series, Options(pixels=SIZE, noise=False, falloff=False))
+    for k in range(series.frame_count):
+        picture = rehearsal.take(k).picture
+        assert picture is not None
+        write_picture(folder / f"{k + 1}.tif", srgb_16(picture), shot=Shot(f_number=4.0))
+    # So small a stop that blur is less than a pixel; the merge is laid over its first frame.
+    first = series.exposures[0]
+    pinhole = replace(first, state=first.state.at(4000.0))
+    truth = render(
+        rehearsal.model,
+        Camera(pinhole, SIZE, rehearsal.pitch_mm),
+        wavelength_mm=1e-9,
+        seed=1,
+        quality=Quality(2.0, 16),
+    )
+    assert truth is not None
+    return folder, srgb_16(truth)
+
+
+@pytest.mark.parametrize("proof", [True, False])
+def test_the_merge_is_sharper_than_any_frame(shot, series: Candidate, proof: bool) -> None:
+    folder, truth = shot
+    merged = merge([folder], exposures=series.exposures, proof=proof)
+    singles = [decibels(read_coded(described(path)), truth) for path in sorted(folder.glob("*.tif"))]
+    assert decibels(merged.pixels, truth) > max(singles) + 2.0
+    assert merged.pixels.dtype == np.uint16
+    assert len(merged.frames) == series.frame_count
+    if proof:
+        assert sum(frame["used_share"] for frame in merged.frames) == pytest.approx(1.0, abs=0.001)
+    assert (merged.depth is None) is proof
+
+
+def test_without_a_plan_it_merges_as_well(shot) -> None:
+    folder, truth = shot
+    singles = [decibels(read_coded(described(path)), truth) for path in sorted(folder.glob("*.tif"))]
+    assert decibels(merge([folder], proof=True).pixels, truth) > max(singles) + 1.0
+
+
+def test_a_dark_frame_is_left_out(shot, tmp_path: Path) -> None:
+    folder, _ = shot
+    for path in sorted(folder.glob("*.tif"))[:3]:
+        (tmp_path / path.name).write_bytes(path.read_bytes())
+    plain = merge([tmp_path], proof=True).pixels
+    write_picture(tmp_path / "9.tif", np.zeros((SIZE[1], SIZE[0], 3), np.uint16))
+    merged = merge([tmp_path], proof=True)
+    assert len(merged.frames) == 3
+    assert np.array_equal(merged.pixels, plain)
+
+
+def test_different_sizes_are_refused_and_nothing_is_made(shot, tmp_path: Path) -> None:
+    folder, _ = shot
+    write_picture(tmp_path / "x.tif", np.full((8, 8, 3), 9000, np.uint16))
+    with pytest.raises(FileError, match=r"8 × 8|sizes"):
+        merge([folder, tmp_path])
+
+
+def test_it_stops_when_it_is_told_to(shot) -> None:
+    with pytest.raises(Cancelled):
+        merge([shot[0]], is_cancelled=lambda: True)
+
+
+def test_its_report_has_every_frame_and_no_nan(shot, series: Candidate) -> None:
+    import json
+
+    merged = merge([shot[0]], exposures=series.exposures, proof=True)
+    told = json.loads(json.dumps(merged.report(None), allow_nan=False))
+    assert told["format"] == "verispect-merge"
+    assert [frame["file"] for frame in told["frames"]] == [f"{k + 1}.tif" for k in range(series.frame_count)]
+    top, left, bottom, right = told["crop"]
+    assert 0 <= left < right <= SIZE[0]
+    assert 0 <= top < bottom <= SIZE[1]
