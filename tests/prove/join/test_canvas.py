@@ -62,3 +62,17 @@ def test_what_lies_behind_is_on_no_frame() -> None:
     columns, rows = frame_maps(view(0.0), np.array([[[0.0, 0.0, -1.0], [0.0, 0.0, 1.0]]]))
     assert not (0 <= columns[0, 0] <= 299 and 0 <= rows[0, 0] <= 199)
     assert (columns[0, 1], rows[0, 1]) == pytest.approx((149.5, 99.5))
+
+
+def test_the_homography_agrees_with_the_directions() -> None:
+    one = view(10.0, 4.0)
+    canvas = canvas_for([view(-10.0), one], PIXELS, "flat", None)
+    matrix = canvas.homography_of(one)
+    assert matrix is not None
+    seen = matrix @ np.array([40.0, 70.0, 1.0])
+    column, row = seen[:2] / seen[2]
+    left, top = int(column), int(row)
+    columns, rows = frame_maps(one, canvas.directions(left, top, left + 2, top + 2))
+    assert columns[0, 0] <= 40.0 + 1e-3 <= columns[1, 1] + 0.2
+    assert rows[0, 0] == pytest.approx(70.0, abs=1.2)
+    assert canvas_for([one], PIXELS, "sphere", None).homography_of(one) is None

@@ -55,6 +55,16 @@ class Canvas:
         found: Floats = seen @ self.basis
         return found
 
+    def homography_of(self, view: View) -> Floats | None:
+        """From a frame's (column, row, 1) to this picture's; None where the projection is not flat."""
+        if self.projection != "flat":
+            return None
+        scale = self.scale_px
+        to_plane = np.array([[scale, 0, -self.corner[0]], [0, -scale, -self.corner[1]], [0, 0, 1.0]])
+        found: Floats = to_plane @ self.basis @ view.rotation.T @ np.linalg.inv(view.to_pixels)
+        whole: Floats = found / found[2, 2]
+        return whole
+
 
 def _flattened(projection: str, seen: Floats) -> Floats:
     """Directions in the canvas's basis (K, 3) to its plane, for a scale of 1."""

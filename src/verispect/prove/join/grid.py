@@ -163,7 +163,7 @@ def join(
         {
             "file": files[k],
             "used_share": round(float(shares[k]), 5),
-            "matrix": (np.linalg.inv(view.to_pixels)).tolist(),
+            "matrix": None if (to := canvas.homography_of(view)) is None else to.tolist(),
             "rotation": view.rotation.tolist(),
             "moved_deg": round(_apart_deg(view, planned[k]), 5),
             "gain_stops": round(float(gains[k]), 5),

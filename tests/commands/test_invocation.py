@@ -1,0 +1,174 @@
+"""Every command as a user calls it: one sentence for what is wrong, one JSON object for what is right."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.conftest import DEMO
+from verispect.cli import main
+from verispect.files.picture_out import write_picture
+
+
+def called(capsys: pytest.CaptureFixture[str], *given: str | Path) -> tuple[int, str, str]:
+    """Exit code, stdout and stderr."""
+    code: int | str | None = 0
+    with contextlib.suppress(SystemExit):
+        code = main([str(part) for part in given])
+        said = capsys.readouterr()
+        return int(code or 0), said.out, said.err
+    said = capsys.readouterr()
+    return 2, said.out, said.err
+
+
+@pytest.fixture
+def plan(tmp_path: Path) -> Path:
+    """A small plan with a place and a time."""
+    from tests.conftest import a_lens, make_plan
+    from verispect.files.plan_file import write_plan
+    from verispect.plan.document import Site
+
+    lens = a_lens(50.0, f_numbers=[4, 4], tilt_deg=0)
+    made = make_plan([(0, 1.4, 1.6), (0, 1.6, 6.0)], framing=50.0, lenses=[lens], line_pairs_per_mm=1.0)
+    site = Site.model_validate(
+        {"latitude_deg": 46.5, "longitude_deg": 8.2, "from": "2027-06-21T16:00Z", "to": "2027-06-21T17:00Z"}
+    )
+    made = made.model_copy(update={"site": site, "title": "Yard, small"})
+    path = tmp_path / "plan.verispect"
+    write_plan(made, path)
+    return path
+
+
+@pytest.fixture
+def frames(capsys, plan: Path, tmp_path: Path) -> Path:
+    folder = tmp_path / "frames"
+    code, _, told = called(
+        capsys, "rehearse", plan, "--method", "series", "--out", folder, "--pixels", "240x160", "--quiet"
+    )
+    assert code == 0, told
+    return folder
+
+
+def test_light_tells_rows(capsys, plan: Path) -> None:
+    code, out, _ = called(capsys, "light", plan, "--every", "30", "--json")
+    told = json.loads(out)
+    assert code == 0
+    assert (told["format"], len(told["rows"])) == ("verispect-light", 3)
+    assert {"utc", "sun_altitude_deg", "moon_diameter_arcmin", "lux", "drift_stops_per_min"} <= set(told["rows"][0])
+
+
+def test_from_the_plan_to_frames_to_a_check_to_one_picture(capsys, plan: Path, frames: Path, tmp_path: Path) -> None:
+    """The whole way on the command line."""
+    account = json.loads((frames / "run.json").read_text(encoding="utf-8"))
+    assert account["format"] == "verispect-run"
+    count = len(account["frames"])
+    assert len(list(frames.glob("*.tif"))) == count
+    code, out, _ = called(capsys, "check", frames, "--plan", plan, "--method", "series", "--json", "--quiet")
+    told = json.loads(out)
+    assert told["format"] == "verispect-check"
+    assert len(told["frames"]) == count
+    assert code == (1 if told["redo"] else 0)
+    report = tmp_path / "r.json"
+    code, out, err = called(
+        capsys, "merge", frames, "--plan", plan, "--method", "series", "--out", tmp_path / "m.tif", "--report",
+        report, "--json", "--quiet",
+    )  # fmt: skip
+    assert code in (0, 1), err
+    assert json.loads(out)["format"] == "verispect-merge"
+    assert json.loads(report.read_text(encoding="utf-8")) == json.loads(out)
+    assert (tmp_path / "m.tif").stat().st_size > 50_000
+
+
+def test_the_logbook_keeps_finds_and_hands_on(capsys, plan: Path, frames: Path, tmp_path: Path) -> None:
+    book = ["--book", tmp_path / "book.sqlite"]
+    code, out, _ = called(
+        capsys, "log", "add", plan, "--run", frames / "run.json", "--note", "mist over the weir", *book, "--json"
+    )
+    assert code == 0
+    uuid = json.loads(out)["entries"][0]["uuid"]
+    for words, count in (("weir", 1), ("nothing such", 0)):
+        code, out, _ = called(capsys, "log", "list", "--find", words, *book, "--json")
+        assert len(json.loads(out)["entries"]) == count, words
+    code, out, _ = called(capsys, "log", "show", uuid[:8], *book, "--json")
+    [entry] = json.loads(out)["entries"]
+    assert entry["run"]["method"] == "series"
+    code, _, err = called(capsys, "log", "export", tmp_path / "e.json", *book)
+    assert code == 0, err
+    other = ["--book", tmp_path / "other.sqlite"]
+    added = [json.loads(called(capsys, "log", "import", tmp_path / "e.json", *other, "--json")[1])["added"]
+             for _ in range(2)]  # fmt: skip
+    assert added == [1, 0]
+
+
+def test_the_sheet_is_written_as_asked(capsys, plan: Path, tmp_path: Path) -> None:
+    made = {kind: tmp_path / f"s.{kind}" for kind in ("html", "csv", "ics")}
+    options = [part for kind, path in made.items() for part in (f"--{kind}", path)]
+    code, out, err = called(capsys, "sheet", plan, "--method", "series", *options, "--json")
+    assert code == 0, err
+    assert set(json.loads(out)["written"]) == set(made)
+    assert "<html" in made["html"].read_text(encoding="utf-8")
+    assert made["ics"].read_bytes().startswith(b"BEGIN:VCALENDAR\r\n")
+    code, _, err = called(capsys, "sheet", plan, "--html", made["html"])
+    assert code == 2
+    assert "--force" in err
+
+
+@pytest.mark.parametrize(
+    ("given", "said"),
+    [
+        (["check", "{tmp}/gone"], "no such file or folder"),
+        (["check", "{tmp}"], "no pictures in this folder"),
+        (["merge", "{tmp}/text.tif", "--out", "{tmp}/m.tif"], "no picture that can be read"),
+        (["merge", "{tmp}/one.tif", "--out", "{tmp}/m.webm"], "ending"),
+        (["merge", "{tmp}/one.tif", "--out", "{tmp}/one.tif"], "--force"),
+        (["join", "{tmp}/one.tif", "--out", "{tmp}/j.tif"], "--plan"),
+        (["join", "{tmp}/one.tif", "--out", "{tmp}/j.zarr"], "not built yet"),
+        (["join", "{tmp}/one.tif", "--out", "{tmp}/j.tif", "--plan", "{demo}", "--method", "series"], "no grid"),
+        (["rehearse", "{demo}", "--method", "wish", "--out", "{tmp}/f"], "series"),
+        (["rehearse", "{demo}", "--method", "series", "--out", "{tmp}/f", "--fault", "knock@99"], "count from 0"),
+        (["sheet", "{demo}"], "say what to write"),
+        (["sheet", "{demo}", "--gcode", "{tmp}/g"], "not built yet"),
+        (["light", "{tmp}/text.tif"], "text.tif"),
+        (["light", "{demo}", "--every", "0"], "--every"),
+        (["log", "show", "nothing", "--book", "{tmp}/b.sqlite"], "no such entry"),
+        (["log", "list", "--book", "{tmp}/text.tif"], "no book"),
+        (["log", "import", "{tmp}/text.tif", "--book", "{tmp}/b.sqlite"], "no JSON"),
+    ],
+    ids=lambda value: " ".join(value)[:40] if isinstance(value, list) else None,
+)
+def test_what_is_wrong_is_said_in_one_sentence_with_code_2(
+    capsys, tmp_path: Path, given: list[str], said: str
+) -> None:
+    (tmp_path / "text.tif").write_text("this is no picture")
+    write_picture(tmp_path / "sub.tif", np.full((64, 96, 3), 9000, np.uint16))
+    (tmp_path / "one.tif").write_bytes((tmp_path / "sub.tif").read_bytes())
+    (tmp_path / "sub.tif").unlink()
+    folder = tmp_path
+    if given == ["check", "{tmp}"]:
+        folder = tmp_path / "empty"
+        folder.mkdir()
+    before = {path.name: path.read_bytes() for path in tmp_path.iterdir() if path.is_file()}
+    code, out, err = called(capsys, *[part.format(tmp=folder, demo=DEMO) for part in given])
+    assert code == 2
+    assert out == ""
+    assert said in err
+    assert "Traceback" not in err
+    assert len(err.strip().splitlines()) == 1
+    for name, content in before.items():
+        assert (tmp_path / name).read_bytes() == content
+
+
+def test_the_face_for_python_does_what_the_commands_do(plan: Path, frames: Path) -> None:
+    import verispect
+
+    loaded = verispect.load_plan(plan)
+    assert verispect.weigh(loaded).advised is not None
+    assert len(verispect.light(loaded, every_min=30.0)) == 3
+    report = verispect.check(frames, plan=loaded, method="series")
+    merged = verispect.merge(frames, plan=loaded, method="series", proof=True)
+    assert len(report.frames) == len(merged.frames)
+    assert merged.pixels.shape == (160, 240, 3)
