@@ -35,7 +35,7 @@ def weighing_process() -> Iterator[None]:
 def window(qtbot, tmp_path: Path) -> Iterator[MainWindow]:
     """The window on the demo, weighed and drawn; closed without leaving anything behind."""
     settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
-    made = make_window(settings=settings, recovery_folder=tmp_path / "recovery")
+    made = make_window(settings=settings, recovery_folder=tmp_path / "recovery", book_path=tmp_path / "book.sqlite")
     before = threading.active_count()
     made.document.open(read_plan(DEMO), None)
     made.show()

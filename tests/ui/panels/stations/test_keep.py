@@ -1,0 +1,75 @@
+"""The logbook and the shelf in the window: logged, found, opened again, taken and put away, with undo."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QPushButton
+
+from verispect.ui.panels.stations.keep import KeepPanel
+from verispect.ui.window.main_window import MainWindow
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def keep_panel(window: MainWindow) -> KeepPanel:
+    assert window.keep_desk is not None
+    panel = window.panels["keep"]
+    assert isinstance(panel, KeepPanel)
+    return panel
+
+
+def titles(window: MainWindow) -> list[str]:
+    table = keep_panel(window).entries
+    return [table.item(row, 3).text() for row in range(table.rowCount())]
+
+
+def test_a_plan_is_logged_found_and_opened_again(qtbot, window: MainWindow) -> None:
+    window.show_station("keep")
+    panel = keep_panel(window)
+    QTest.mouseClick(panel.log_button, LEFT)
+    title = window.document.plan.title
+    assert titles(window) == [title]
+    QTest.keyClicks(panel.search, "nowhere such")
+    assert titles(window) == []
+    panel.search.clear()
+    panel.entries.selectRow(0)
+    window.subject.add_mark()
+    marks = len(window.document.plan.marks)
+    window.document.undo_stack.setClean()
+    QTest.mouseClick(panel.open_button, LEFT)
+    assert len(window.document.plan.marks) == marks - 1
+
+
+def test_a_removed_job_can_be_brought_back(window: MainWindow) -> None:
+    window.show_station("keep")
+    panel = keep_panel(window)
+    QTest.mouseClick(panel.log_button, LEFT)
+    panel.entries.selectRow(0)
+    QTest.mouseClick(panel.remove_button, LEFT)
+    assert titles(window) == []
+    assert window.message.isVisibleTo(window)
+    button = next(b for b in window.message.findChildren(QPushButton) if b.isVisibleTo(window.message) and b.text())
+    QTest.mouseClick(button, LEFT)
+    assert titles(window) == [window.document.plan.title]
+
+
+def test_kit_goes_on_the_shelf_and_back_into_a_plan(window: MainWindow) -> None:
+    window.show_station("keep")
+    panel = keep_panel(window)
+    panel.setCurrentIndex(1)
+    panel.put_wanted.emit()
+    names = [panel.items.item(row).text() for row in range(panel.items.count())]
+    lenses = window.document.plan.kit.lenses
+    assert all(any(lens.name in name for name in names) for lens in lenses)
+    before = window.document.plan
+    row = next(row for row, name in enumerate(names) if lenses[0].name in name)
+    panel.items.setCurrentRow(row)
+    renamed = before.model_copy(
+        update={"kit": before.kit.model_copy(update={"lenses": before.kit.lenses[1:] or before.kit.lenses})}
+    )
+    window.document.open(renamed, None)
+    panel._emit_item(panel.take_wanted)
+    assert lenses[0].name in [lens.name for lens in window.document.plan.kit.lenses]
+    window.document.undo_stack.undo()
+    assert window.document.plan == renamed

@@ -1,0 +1,111 @@
+"""Shooting in the window: by keyboard and mouse, kept on disk at every act, taken up again."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QCheckBox
+
+from tests.ui.conftest import weighed
+from verispect.files.run_file import read_run
+from verispect.ui.panels.stations.prove import ProvePanel
+from verispect.ui.window.main_window import MainWindow
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture
+def shooting(qtbot, window: MainWindow, tmp_path: Path) -> MainWindow:
+    """The window at Shoot, with the series on the board and its frames beside a plan of this test."""
+    window.document.path = tmp_path / "yard.verispect"
+    window.take_method("series")
+    weighed(qtbot, window)
+    qtbot.waitUntil(lambda: window.session.shown is not None and window.session.shown.candidate.key == "series")
+    window.show_station("shoot")
+    return window
+
+
+def test_checks_come_before_the_run(shooting: MainWindow) -> None:
+    panel = shooting.panels["shoot"]
+    said = " ".join(box.accessibleName() for box in panel.findChildren(QCheckBox))
+    assert "Manual focus" in said
+    assert panel.begin_button.isEnabled()
+
+
+def test_a_run_is_shot_with_the_keyboard_and_is_on_disk_at_every_frame(shooting: MainWindow, tmp_path: Path) -> None:
+    panel, desk = shooting.panels["shoot"], shooting.shoot_desk
+    QTest.mouseClick(panel.begin_button, LEFT)
+    account = tmp_path / "yard-frames" / "run.json"
+    assert account.exists()
+    count = len(desk.state.items)
+    for taken in range(count):
+        assert desk.state.place == taken
+        assert f"{taken + 1} of {count}" in panel.place.text() or str(taken + 1) in panel.place.text()
+        QTest.keyClick(panel.done_button, Qt.Key.Key_Space)
+        steps = [frame.happened["step"] for frame in read_run(account).frames]
+        assert steps == ["done"] * (taken + 1) + ["todo"] * (count - taken - 1)
+    assert desk.state.is_over
+    assert shooting.way.buttons["shoot"].accessibleName() == f"Shoot: {count} of {count} taken"
+
+
+def test_again_insert_pause_and_a_note(shooting: MainWindow, tmp_path: Path) -> None:
+    panel, desk = shooting.panels["shoot"], shooting.shoot_desk
+    QTest.mouseClick(panel.begin_button, LEFT)
+    QTest.keyClicks(panel.note, "gust of wind")
+    QTest.mouseClick(panel.done_button, LEFT)
+    assert desk.state.items[0].note == "gust of wind"
+    assert panel.note.text() == ""
+    QTest.mouseClick(panel.again_button, LEFT)
+    assert desk.state.place == 0
+    QTest.mouseClick(panel.done_button, LEFT)
+    assert desk.state.items[0].times_taken == 2
+    before = len(desk.state.items)
+    QTest.mouseClick(panel.insert_button, LEFT)
+    assert len(desk.state.items) == before + 1
+    assert panel.list.count() == before + 1
+    QTest.mouseClick(panel.pause_button, LEFT)
+    QTest.mouseClick(panel.done_button, LEFT)
+    assert desk.state.place == 1
+    QTest.mouseClick(panel.pause_button, LEFT)
+    QTest.mouseClick(panel.done_button, LEFT)
+    assert desk.state.place == 2
+
+
+def test_a_run_that_was_left_is_gone_on_with(shooting: MainWindow) -> None:
+    panel, desk = shooting.panels["shoot"], shooting.shoot_desk
+    QTest.mouseClick(panel.begin_button, LEFT)
+    QTest.mouseClick(panel.done_button, LEFT)
+    kept = desk.state
+    # As after the power was cut: the window knows of no run.
+    desk.state = desk.candidate = None
+    panel.show_running(False)
+    desk.refresh()
+    QTest.mouseClick(panel.begin_button, LEFT)
+    assert desk.state == kept
+
+
+def test_the_simulated_camera_takes_a_frame_and_prove_checks_the_folder(
+    qtbot, shooting: MainWindow, tmp_path: Path
+) -> None:
+    panel, desk = shooting.panels["shoot"], shooting.shoot_desk
+    QTest.mouseClick(panel.begin_button, LEFT)
+    for _ in range(len(desk.state.items)):
+        QTest.mouseClick(panel.simulated_button, LEFT)
+        qtbot.waitUntil(lambda: desk._job is None, timeout=60_000)
+    assert desk.state.is_over
+    files = [item.file for item in desk.state.items]
+    assert all((tmp_path / "yard-frames" / str(file)).exists() for file in files)
+    QTest.mouseClick(panel.end_button, LEFT)
+    assert shooting.station() == "prove"
+    qtbot.waitUntil(lambda: isinstance(shooting.panels["prove"], ProvePanel))
+    proving = shooting.panels["prove"]
+    qtbot.waitUntil(lambda: shooting.prove_desk.report is not None, timeout=60_000)
+    assert proving.frames.rowCount() == len(files)
+    assert [proving.frames.item(row, 0).text() for row in range(len(files))] == files
+    QTest.mouseClick(proving.proof_button, LEFT)
+    qtbot.waitUntil(lambda: shooting.prove_desk._job is None, timeout=60_000)
+    assert (tmp_path / "yard-frames" / "merged" / "proof.tif").stat().st_size > 100_000
+    assert [frame.file for frame in read_run(tmp_path / "yard-frames" / "run.json").frames] == files
