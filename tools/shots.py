@@ -78,6 +78,42 @@ def look_up(window: MainWindow) -> None:
     window.document.update("pitch", camera=camera)
 
 
+def wait(until: Callable[[], bool]) -> None:
+    """Let the window work until something is so, or a minute is over."""
+    limit = QDeadlineTimer(60_000)
+    while not until() and not limit.hasExpired():
+        QApplication.processEvents()
+
+
+def rehearse(window: MainWindow) -> None:
+    """The picture in the frame drawing."""
+    window.board.picture_button.setChecked(True)
+    wait(lambda: window.board.frame.rehearsed_of is not None)
+
+
+def shoot(window: MainWindow) -> None:
+    """A run with its first frame taken by the simulated camera."""
+    desk = window.shoot_desk
+    desk.begin()
+    desk.take_simulated()
+    wait(lambda: desk.state is not None and desk.state.place == 1)
+
+
+def prove(window: MainWindow) -> None:
+    """The rest of the run, then its frames checked and merged."""
+    desk = window.shoot_desk
+    while desk.state is not None and not desk.state.is_over:
+        place = desk.state.place
+        desk.take_simulated()
+        wait(lambda place=place: desk.state is not None and desk.state.place > place)
+    wait(lambda: desk._job is None)
+    desk.end()
+    wait(lambda: window.prove_desk.report is not None)
+    window.prove_desk.merge(True)
+    wait(lambda: window.prove_desk._job is None)
+    window.message.hide()
+
+
 def views() -> dict[str, Callable[[MainWindow], object]]:
     """File names and how to get to each view."""
     return {
@@ -92,6 +128,10 @@ def views() -> dict[str, Callable[[MainWindow], object]]:
         "set-tilt": lambda w: w.show_station("set"),
         "set-series": lambda w: w.take_method("series"),
         "set-turned-grid": lambda w: w.take_method("turned-grid"),
+        "picture": lambda w: (w.take_method("series"), w.show_station("set"), rehearse(w)),
+        "shoot": lambda w: (w.board.picture_button.setChecked(False), w.show_station("shoot"), shoot(w)),
+        "prove": prove,
+        "keep": lambda w: (w.show_station("keep"), w.message.hide()),
         "dusk": lambda w: (
             w.take_method(None),
             w.weigh.setCurrentIndex(0),
@@ -107,7 +147,9 @@ def main(folder: Path) -> None:
     app = make_application(sys.argv[:1])
     with tempfile.TemporaryDirectory() as place:
         settings = QSettings(str(Path(place) / "settings.ini"), QSettings.Format.IniFormat)
-        window = make_window(settings=settings, recovery_folder=Path(place) / "recovery")
+        window = make_window(
+            settings=settings, recovery_folder=Path(place) / "recovery", book_path=Path(place) / "book.sqlite"
+        )
         window.document.open(demo_plan(), None)
         window.show()
         for name, go in views().items():

@@ -152,8 +152,9 @@ def seconds_before(candidate: Candidate, before: Item | None, item: Item) -> tup
 
 
 def what_changes(candidate: Candidate, before: Item | None, item: Item) -> list[str]:
-    """Keys of the frame table's columns that differ from the frame before."""
+    """Keys of the frame table's columns that are written differently from the frame before."""
     from verispect.plan.explain.frame_table import frame_rows, shown_columns
+    from verispect.shoot.sheet_html import cell_text
 
     if before is None or before.exposure is None or item.exposure is None:
         return []
@@ -162,7 +163,8 @@ def what_changes(candidate: Candidate, before: Item | None, item: Item) -> list[
     return [
         column.key
         for column in shown_columns(candidate)
-        if column.key != "number" and getattr(a, column.key) != getattr(b, column.key)
+        if column.key != "number"
+        and cell_text(a, column.key, column.quantity) != cell_text(b, column.key, column.quantity)
     ]
 
 

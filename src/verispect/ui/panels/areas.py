@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from verispect.errors import GeometryError
+from verispect.subject.mark import Need
 from verispect.subject.scan import Cloud
 from verispect.subject.surface import Surface, through_three
 from verispect.ui.controls.model_form import ModelForm, Spec
@@ -42,7 +43,7 @@ class _Part(BaseModel):
     model_config = ConfigDict(frozen=True, allow_inf_nan=False)
 
     name: str = Field(max_length=200)
-    need: str = "may"
+    need: Need = Need.MAY
     weight: float = Field(gt=0.0, le=1000.0)
     plus_minus_m: float = Field(ge=0.0, le=1e6)
     counts: str = "all"

@@ -442,7 +442,7 @@ class MainWindow(QMainWindow):
         self.way.show_states(states)
 
     def _later_states(self) -> dict[str, StationState]:
-        run, proof = self.shoot_desk.state, None
+        run, proof = self.shoot_desk.last_run, None
         if "prove_desk" in self.__dict__:
             proof = self.prove_desk.report
         shot = Standing.MISSING, self.tr("no run yet")

@@ -76,9 +76,10 @@ class ProveDesk(QObject):
         untold = sum(mark.softness is None for mark in report.marks)
         self._panel.words.setText(
             self.tr("{0}: {1} frames, {2} to be taken again; of {3} marks {4} cannot be told").format(
-                self.folder, len(report.paths), redo, len(report.marks), untold
+                self.folder.name, len(report.paths), redo, len(report.marks), untold
             )
         )
+        self._panel.words.setToolTip(str(self.folder))
         self._images.clear()
         if report.paths:
             self.show_frame(report.paths[0])

@@ -56,6 +56,7 @@ class ShootDesk(QObject):
         self._panel, self._document, self._session = panel, document, session
         self._notices, self._preferences, self._folder = notices, preferences, folder
         self.state: RunState | None = None
+        self._ended: tuple[Path, RunState] | None = None
         self.candidate: Candidate | None = None
         self._waits_until = 0.0
         self._wait_parts: tuple[float, float, float] = (0.0, 0.0, 0.0)
@@ -88,6 +89,13 @@ class ShootDesk(QObject):
     def run_file(self) -> Path:
         """The run's file."""
         return self.frames_folder / "run.json"
+
+    @property
+    def last_run(self) -> RunState | None:
+        """The run under way, or the one of this plan that was ended last."""
+        if self.state is not None or self._ended is None:
+            return self.state
+        return self._ended[1] if self._ended[0] == self.frames_folder else None
 
     # Acts ------------------------------------------------------------------------------------------
 
@@ -181,6 +189,7 @@ class ShootDesk(QObject):
             return
         state, candidate = self.state, self.candidate
         self.state, self.candidate = None, None
+        self._ended = (self.frames_folder, state)
         self._tick.stop()
         self._panel.show_running(False)
         self.refresh()
@@ -275,9 +284,12 @@ class ShootDesk(QObject):
         self._show_wait()
         taken = count - state.left
         self._panel.elapsed.setText(
-            self.tr("{0} of {1} taken · kept in {2}").format(taken, count, self.run_file)
+            self.tr("{0} of {1} taken · kept in {2}").format(
+                taken, count, f"{self.run_file.parent.name}/{self.run_file.name}"
+            )
             + (f"\n{self._light(candidate)}" if self._light(candidate) else "")
         )
+        self._panel.elapsed.setToolTip(str(self.run_file))
 
     def _line(self, k: int) -> str:
         assert self.state is not None

@@ -118,14 +118,13 @@ class ProvePanel(QWidget):
         marks = [] if report is None else report.marks
         self.marks.setRowCount(len(marks))
         for row, mark in enumerate(marks):
-            told = (
-                self.tr("cannot say")
-                if mark.softness is None
-                else f"{mark.softness:.2f} ± {mark.plus_minus or 0:.2f}"
-            )
+            told = "–" if mark.softness is None else f"{mark.softness:.2f} ± {mark.plus_minus or 0:.2f}"
             planned = "–" if mark.planned is None else f"{mark.planned:.2f}"
             _fill(
-                self.marks, row, [mark.name, f"{_SIGNS[mark.verdict]} {mark.verdict}", told, planned], hint=mark.how
+                self.marks,
+                row,
+                [mark.name, f"{_SIGNS[mark.verdict]} {mark.verdict.replace('-', ' ')}", told, planned],
+                hint=mark.how,
             )
         self.redo.clear()
         if report is not None:
