@@ -88,6 +88,16 @@ def test_missed_focus_is_found(rehearsed, series: Candidate) -> None:
     assert set(names(report)) == {1}
 
 
+def test_a_frame_shaken_by_wind_is_found_with_its_direction(rehearsed, series: Candidate) -> None:
+    folder = rehearsed("wind@4:5")
+    happened = read_run(folder / "run.json").frames[4].happened
+    report = check([folder], candidate=series)
+    assert names(report) == {4: {"motion"}}
+    apart = abs(report.frames[4].motion_direction - happened["wind_direction_deg"]) % 180
+    assert min(apart, 180 - apart) < 10.0
+    assert report.frames[4].motion_length == pytest.approx(5.0, rel=0.5)
+
+
 def test_several_faults_at_once(rehearsed, series: Candidate) -> None:
     report = check([rehearsed("knock@0:5", "exposure@2:-1")], candidate=series)
     assert names(report) == {0: {"knock"}, 2: {"exposure"}}

@@ -116,6 +116,24 @@ def test_corners_are_darker_by_the_lenses_own_falloff() -> None:
     assert float(ratio[80, 120]) == pytest.approx(1.0, abs=0.02)
 
 
+@pytest.mark.parametrize(("length", "direction"), [(6.0, 0.0), (9.0, 90.0), (7.0, 37.0)])
+def test_wind_draws_a_point_out_along_its_direction(length: float, direction: float) -> None:
+    """An even line has the variance L²/12 along it; its direction is that of the picture's moments."""
+    from verispect.rehearse.faults import shaken
+
+    picture = np.zeros((41, 41, 3), np.float32)
+    picture[20, 20] = 1.0
+    drawn = shaken(picture, length, direction)[..., 0]
+    rows, columns = np.mgrid[-20:21, -20:21]
+    assert float(drawn.sum()) == pytest.approx(1.0, abs=1e-5)
+    c, s = math.cos(math.radians(direction)), math.sin(math.radians(direction))
+    # Bilinear sharing adds up to a quarter of a pixel squared.
+    along = float((drawn * (columns * c + rows * s) ** 2).sum())
+    across = float((drawn * (rows * c - columns * s) ** 2).sum())
+    assert along == pytest.approx(length**2 / 12, abs=0.3)
+    assert across < 0.3
+
+
 @pytest.mark.parametrize("text", ["knock", "knock@", "bump@1", "knock@x:2", "knock@1:", "knock@9"])
 def test_what_is_no_fault_is_refused_with_what_would_be_right(text: str) -> None:
     from verispect.rehearse.faults import FaultError

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import tempfile
 from pathlib import Path
 
@@ -38,7 +39,7 @@ def write_atomically(path: Path, content: bytes, *, keep_backup: bool = False) -
             if keep_backup:
                 backup = path.with_name(path.name + "~")
                 backup.unlink(missing_ok=True)
-                os.link(path, backup)
+                _second_name(path, backup)
         else:
             temporary.chmod(0o666 & ~_umask())
         temporary.replace(path)
@@ -51,6 +52,14 @@ def write_atomically(path: Path, content: bytes, *, keep_backup: bool = False) -
             reason=_reason(error),
             remedy=_remedy(error),
         ) from error
+
+
+def _second_name(path: Path, backup: Path) -> None:
+    """The file under another name too; a copy where the file system knows no second names (FAT, some shares)."""
+    try:
+        os.link(path, backup)
+    except OSError:
+        shutil.copy2(path, backup)
 
 
 def _umask() -> int:

@@ -18,7 +18,7 @@ from verispect.plan.frames.rendering import render as look
 from verispect.plan.methods.candidate import Candidate
 from verispect.rehearse import pupil_views
 from verispect.rehearse.cards import draw_cards
-from verispect.rehearse.faults import Fault, FaultName, defocused, knocked, turned
+from verispect.rehearse.faults import Fault, FaultName, defocused, knocked, shaken, turned
 from verispect.rehearse.projection import Camera
 from verispect.rehearse.pupil_views import FINE, Quality
 from verispect.rehearse.scene_model import Model, build_model
@@ -103,6 +103,8 @@ class Rehearsal:
         plain = self.options.cards
         if self.options.falloff and not plain:
             picture *= self._falloff(camera)[..., None]
+        if FaultName.WIND in happened:
+            picture = shaken(picture, happened[FaultName.WIND], happened["wind_direction_deg"])
         picture = exposed(
             picture,
             body=self.candidate.scene.plan.kit.body,
@@ -133,6 +135,9 @@ class Rehearsal:
                 gain *= _COVERED
             elif fault.name is FaultName.MISSING:
                 is_missing = True
+            elif fault.name is FaultName.WIND:
+                way = np.random.default_rng((self.options.seed, index)).uniform(0.0, 180.0)
+                happened["wind_direction_deg"] = round(float(way), 3)
             else:
                 exposure = defocused(exposure, fault.size)
             happened[str(fault.name)] = fault.size

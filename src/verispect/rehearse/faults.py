@@ -7,7 +7,9 @@ import re
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from verispect.errors import VerispectError
 from verispect.optics.types import Floats
@@ -24,9 +26,10 @@ class FaultName(StrEnum):
     DARK = "dark"
     REFOCUS = "refocus"
     AUTOFOCUS_MISS = "autofocus-miss"
+    WIND = "wind"
 
 
-# What a fault does where no size is given: px, degrees, stops, allowed blurs.
+# What a fault does where no size is given: px, degrees, stops, allowed blurs, px.
 _USUAL = {
     FaultName.KNOCK: 3.0,
     FaultName.TURN: 0.1,
@@ -35,7 +38,11 @@ _USUAL = {
     FaultName.DARK: 0.0,
     FaultName.REFOCUS: 2.0,
     FaultName.AUTOFOCUS_MISS: 4.0,
+    FaultName.WIND: 4.0,
 }
+Picture = NDArray[np.float32]
+# Places along the path of a motion.
+_STEPS = 400
 _PATTERN = re.compile(r"([a-z-]+)@(\d+)(?::([+-]?\d+(?:\.\d+)?))?")
 
 
@@ -95,6 +102,22 @@ def turned(exposure: Exposure, right_rad: float, up_rad: float) -> Exposure:
     right /= np.linalg.norm(right)
     up: Floats = np.cross(forward, right)
     return replace(exposure, pose=replace(pose, right=right, up=up, forward=forward))
+
+
+def shaken(picture: Picture, length_px: float, direction_deg: float) -> Picture:
+    """The picture with an even motion in it, in a direction clockwise from the horizontal (left to right)."""
+    half = 0.5 * abs(length_px)
+    reach = math.ceil(half) + 1
+    kernel = np.zeros((2 * reach + 1, 2 * reach + 1), np.float32)
+    steps = (np.arange(_STEPS) + 0.5) / _STEPS * 2.0 - 1.0
+    x = reach + half * steps * math.cos(math.radians(direction_deg))
+    y = reach + half * steps * math.sin(math.radians(direction_deg))
+    column, row = np.floor(x).astype(int), np.floor(y).astype(int)
+    for dx in (0, 1):
+        for dy in (0, 1):
+            share = np.abs(1 - dx - (x - column)) * np.abs(1 - dy - (y - row))
+            np.add.at(kernel, (row + dy, column + dx), share / _STEPS)
+    return np.asarray(cv2.filter2D(picture, -1, kernel, borderType=cv2.BORDER_REPLICATE), np.float32)
 
 
 def defocused(exposure: Exposure, allowed_blurs: float) -> Exposure:

@@ -51,25 +51,39 @@ def directed_loss(own: Floats, neighbours: list[Floats]) -> tuple[float, float]:
     """How much power is lost along one direction, in nepers, and that direction of motion.
 
     Half the swing of a cos 2θ fitted to the difference from the neighbours, ring by ring and tile by tile, of
-    which the middle one counts. Degrees clockwise from the picture's horizontal, 0 to 180. The least of the
-    neighbours' answers is taken: one that was itself shaken accuses nobody.
+    which the middle one counts. Degrees clockwise from the picture's horizontal, 0 to 180. What the neighbours
+    agree on is taken: one that was itself shaken tells of a loss at right angles, and accuses nobody.
     """
-    answers = [_against(own, other) for other in neighbours]
-    known = [answer for answer in answers if np.isfinite(answer[0])]
-    return min(known, key=lambda answer: answer[0], default=(0.0, 0.0))
+    answers = [answer for other in neighbours if (answer := _against(own, other)) is not None]
+    if not answers:
+        return 0.0, 0.0
+    cosine, sine = answers[0]
+    for other in answers[1:]:
+        cosine, sine = _least_between((cosine, sine), other)
+    deepest = 0.5 * np.degrees(np.arctan2(-sine, -cosine)) % 180.0
+    return float(np.hypot(cosine, sine)), float(deepest)
 
 
-def _against(own: Floats, other: Floats) -> tuple[float, float]:
+def _least_between(first: tuple[float, float], second: tuple[float, float]) -> tuple[float, float]:
+    """The shortest vector on the way from one to another: short where they do not agree in direction."""
+    a, b = np.array(first), np.array(second)
+    way = b - a
+    share = float(np.clip(-(a @ way) / max(float(way @ way), 1e-12), 0.0, 1.0))
+    least = a + share * way
+    return float(least[0]), float(least[1])
+
+
+def _against(own: Floats, other: Floats) -> tuple[float, float] | None:
+    """The cosine's and the sine's part of the difference from one neighbour; None where too little can be told."""
     theta = np.radians((np.arange(SECTORS) + 0.5) * 180.0 / SECTORS)
     difference = own - other
     sound = np.isfinite(difference).all(axis=2)
     if sound.sum() < _LEAST_BINS:
-        return float("nan"), 0.0
+        return None
     rows = difference[sound]
     cosine = float(np.median(2.0 * np.mean(rows * np.cos(2 * theta), axis=1)))
     sine = float(np.median(2.0 * np.mean(rows * np.sin(2 * theta), axis=1)))
-    deepest = 0.5 * np.degrees(np.arctan2(-sine, -cosine)) % 180.0
-    return float(np.hypot(cosine, sine)), float(deepest)
+    return cosine, sine
 
 
 def blur_length_px(swing: float) -> float:

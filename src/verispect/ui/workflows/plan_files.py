@@ -213,7 +213,8 @@ class FileDesk(QObject):
         if self._document.undo_stack.isClean():
             self._timer.stop()
             self._recovery.forget()
-        else:
+        elif not self._timer.isActive():
+            # Not started anew: who keeps working is kept too.
             self._timer.start()
 
     def autosave(self) -> None:
