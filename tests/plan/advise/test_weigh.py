@@ -365,3 +365,20 @@ def test_moving_mark_smears_and_wants_a_shorter_exposure() -> None:
     # w t m by hand: 80 mm/s for the exposure time at image distance over object distance.
     assert smear == pytest.approx(80 * exposure.shutter_s * exposure.state.image_distance_mm / 4000, rel=1e-3)
     assert moving.worst_contrast < still.worst_contrast
+
+
+def test_a_must_that_a_near_focus_drops_from_every_frame_is_not_held() -> None:
+    """By the thin lens: at v = f z / (z − f) half a sensor sees less than at infinity, and the mark lies between."""
+    away, focal = 0.4, 50.0
+    image = focal * away * 1000 / (away * 1000 - focal)
+    aside = 0.97 * 18.0 / focal * away
+    assert 18.0 / image * away < aside < 18.0 / focal * away
+    lens = a_lens(focal, f_numbers=[4, 16], tilt_deg=0, closest_m=0.3)
+    weighing = weigh(make_plan([(0.0, 1.5, away), (aside, 1.5, away)], framing=focal, lenses=[lens]))
+    fitting = [candidate for candidate in weighing.candidates if candidate.fits]
+    assert fitting
+    assert not any(candidate.holds for candidate in fitting)
+    assert all(candidate.lost_marks == ("m1",) for candidate in fitting)
+    assert "m1 is on no frame" in str(weighing.because[0])
+    inner = weigh(make_plan([(0.0, 1.5, away), (0.8 * aside, 1.5, away)], framing=focal, lenses=[lens]))
+    assert inner.by_key("one-frame").holds

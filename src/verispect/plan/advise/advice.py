@@ -193,6 +193,9 @@ def _simpler_fail(chosen: Candidate, fitting: list[Candidate]) -> list[Sentence]
         }
         if other.holds:
             reasons.append(_holds_at_more(chosen, other))
+        elif other.lost_marks:
+            values["mark"] = other.lost_marks[0]
+            reasons.append(Sentence("{method} has {mark} on none of its frames", values))
         elif np.isfinite(other.worst_softness):
             reasons.append(Sentence("{method} leaves {worst} {times:.2f} times too soft", values))
         else:
@@ -239,6 +242,15 @@ def _nothing_holds(nearest: Candidate, fitting: list[Candidate]) -> tuple[Senten
         "worst": _worst_name(nearest),
         "times": nearest.worst_softness,
     }
+    if nearest.lost_marks:
+        return (
+            Sentence(
+                "Nothing holds every must; with {method}, {mark} is on no frame: pitch or raise the camera, "
+                "step back, or take a wider lens",
+                values | {"mark": nearest.lost_marks[0]},
+            ),
+            *_outside(nearest),
+        )
     first = (
         Sentence("Nothing holds every must; {method} comes nearest, {worst} is {times:.2f} times too soft", values)
         if np.isfinite(nearest.worst_softness)
@@ -252,4 +264,12 @@ def _nothing_holds(nearest: Candidate, fitting: list[Candidate]) -> tuple[Senten
 
 
 def _outside(candidate: Candidate) -> list[Sentence]:
-    return [Sentence("{mark} lies outside the picture", {"mark": name}) for name in candidate.outside_names]
+    lost = set(candidate.lost_marks)
+    return [
+        Sentence(
+            "{mark} lies in the picture and on no frame: the view narrows as the lens is focused near", {"mark": name}
+        )
+        if name in lost
+        else Sentence("{mark} lies outside the picture", {"mark": name})
+        for name in candidate.outside_names
+    ]

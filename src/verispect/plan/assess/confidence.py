@@ -48,7 +48,7 @@ def confidence(candidate: Candidate, *, draws: int = DRAWS, seed: int = SEED) ->
     softness = np.concatenate(parts)
     sharp: Bools = softness <= 1.0
     return Confidence(
-        holds=float(np.mean(np.all(sharp, axis=1))),
+        holds=0.0 if candidate.lost_marks else float(np.mean(np.all(sharp, axis=1))),
         each=np.mean(sharp, axis=0),
         softness_95=np.quantile(softness, 0.95, axis=0, method="higher"),
         points=marks,

@@ -86,7 +86,7 @@ class Row:
     key : str
     candidate : Candidate
     state : Sentence
-        holds, too soft, does not fit.
+        holds, misses a mark, too soft, does not fit.
     setting : str
         Lens, focal length and stop; empty where it does not fit.
     figures : dict of str to float
@@ -107,6 +107,12 @@ def comparison(weighing: Weighing) -> list[Row]:
     return [_row(weighing, candidate) for candidate in weighing.candidates]
 
 
+def _state(candidate: Candidate) -> Sentence:
+    if candidate.holds:
+        return Sentence("holds")
+    return Sentence("misses a mark") if candidate.lost_marks else Sentence("too soft")
+
+
 def _row(weighing: Weighing, candidate: Candidate) -> Row:
     advised = candidate.key == weighing.advised
     if not candidate.fits or candidate.lens is None:
@@ -116,7 +122,7 @@ def _row(weighing: Weighing, candidate: Candidate) -> Row:
     return Row(
         candidate.key,
         candidate,
-        Sentence("holds") if candidate.holds else Sentence("too soft"),
+        _state(candidate),
         f"{candidate.lens.name}, {candidate.focal_mm:.4g} mm, f/{stop}",
         {column.key: column.value(candidate, costs) for column in COLUMNS},
         advised,

@@ -136,8 +136,8 @@ class Candidate:
 
     @property
     def holds(self) -> bool:
-        """Whether it fits and every must is sharp enough."""
-        return self.fits and self.worst_softness <= 1.0
+        """Whether it fits, every must is sharp enough and every mark that must be sharp is on a frame."""
+        return self.fits and self.worst_softness <= 1.0 and not self.lost_marks
 
     @property
     def is_sure(self) -> bool:
@@ -186,6 +186,15 @@ class Candidate:
         if self.rendering is None:
             return False
         return bool(np.any(~self.rendering.inside & self.scene.deciding & ~self.scene.outside_picture))
+
+    @property
+    def lost_marks(self) -> tuple[str, ...]:
+        """Names of marks to be sharp that lie in the wanted picture and on none of the frames."""
+        if self.rendering is None:
+            return ()
+        count = self.scene.mark_count
+        lost = (~self.rendering.inside & self.scene.deciding & ~self.scene.outside_picture)[:count]
+        return tuple(self.scene.names[k] for k in np.flatnonzero(lost))
 
     @property
     def outside_names(self) -> tuple[str, ...]:
