@@ -73,3 +73,7 @@ class FileError(VerispectError):
 
 class NewerVersionError(FileError):
     """The file was written by a newer version of Verispect."""
+
+
+class Cancelled(Exception):  # noqa: N818 - not an error: the user asked for it
+    """The work was no longer wanted."""

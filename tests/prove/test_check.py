@@ -8,11 +8,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from verispect.errors import FileError
+from verispect.errors import Cancelled, FileError
 from verispect.files.picture_out import Shot, write_picture
 from verispect.files.run_file import read_run
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.check import Cancelled, check
+from verispect.prove.check import check
 from verispect.prove.intake import described, read_coded
 from verispect.prove.report import Report, report_dict, report_table
 
@@ -43,7 +43,7 @@ def test_without_a_plan_frames_are_still_held_against_one_another(rehearsed) -> 
     report = check([rehearsed("exposure@1:-0.5")])
     assert [{fault.name for fault in frame.faults} for frame in report.frames][1] == {"exposure"}
     assert report.marks == []
-    assert "With --plan" in " ".join(report.advice)
+    assert "With a plan" in " ".join(report.advice)
 
 
 @pytest.mark.parametrize("size", [6.0])

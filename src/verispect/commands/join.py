@@ -29,10 +29,11 @@ def run(given: Sequence[str]) -> int:
         raise FileError("{out}: Zarr is not built yet; write a .tif", out=options.out)
     if options.plan is None:
         raise FileError("join needs --plan: where frames lie is taken from the plan's angles")
+    from verispect.errors import Cancelled
     from verispect.files.atomic import write_atomically
     from verispect.files.picture_out import not_over, write_picture
     from verispect.prove.expected import turned_as_happened
-    from verispect.prove.join.grid import Cancelled, join
+    from verispect.prove.join.grid import join
     from verispect.prove.merge.series import merge
     from verispect.prove.merge.written import profile_of, shot_of
 

@@ -35,9 +35,10 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("--depth", action="store_true", help="write the depth map beside the picture")
     options_of.add_argument("--force", action="store_true", help="write over what is there")
     options = options_of.parse_args(given)
+    from verispect.errors import Cancelled
     from verispect.files.atomic import write_atomically
     from verispect.files.picture_out import not_over, write_picture
-    from verispect.prove.merge.series import Cancelled, merge
+    from verispect.prove.merge.series import merge
     from verispect.prove.merge.written import depth_picture, profile_of, shot_of
 
     for path in (options.out, options.report):

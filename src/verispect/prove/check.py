@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from verispect.errors import FileError
+from verispect.errors import Cancelled, FileError
 from verispect.files.run_file import Run
 from verispect.optics.blur import image_centres_mm
 from verispect.optics.conjugates import object_for_image_distance_mm
@@ -54,10 +54,6 @@ class _Read:
     clipped: float
     divide: int
     blocks: dict[int, Grey]
-
-
-class Cancelled(Exception):  # noqa: N818 - not an error: the user asked for it
-    """The work was no longer wanted."""
 
 
 def check(
@@ -155,7 +151,7 @@ class _Check:
         self.progress(1.0, "checked")
         return Report(
             sets, [frame.path.name for frame in self.frames], kinds, every, marks, gaps,
-            redo(every, marks, gaps), advice(every, planned=self.candidate is not None),
+            redo(every, marks, gaps), advice(every, marks, planned=self.candidate is not None),
         )  # fmt: skip
 
     def _levels(self) -> list[float]:

@@ -8,17 +8,14 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from verispect.errors import FileError
+from verispect.errors import Cancelled, FileError
 from verispect.files.picture_out import write_picture
 from verispect.files.run_file import Run, read_run
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.check import Cancelled as CheckCancelled
 from verispect.prove.check import check
 from verispect.prove.expected import turned_as_happened
 from verispect.prove.intake import described, read_coded
-from verispect.prove.join.grid import Cancelled as JoinCancelled
 from verispect.prove.join.grid import join
-from verispect.prove.merge.series import Cancelled as MergeCancelled
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.report import Report
@@ -44,7 +41,7 @@ def check_folder(folder: Path, candidate: Candidate | None, *, progress: Share, 
             places or [folder], candidate=candidate, run=run if matches else None,
             progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
         )  # fmt: skip
-    except CheckCancelled:
+    except Cancelled:
         return None
 
 
@@ -59,7 +56,7 @@ def merge_files(
             files, exposures=exposures, sensor_wide_mm=wide, proof=proof,
             progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
         )  # fmt: skip
-    except MergeCancelled:
+    except Cancelled:
         return None
     _make_folder(target)
     assert merged.first is not None
@@ -80,7 +77,7 @@ def join_files(
             progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
             merge_cell=lambda paths, exposures: merge(paths, exposures=exposures, sensor_wide_mm=sensor).pixels,
         )  # fmt: skip
-    except JoinCancelled:
+    except Cancelled:
         return None
     _make_folder(target)
     assert joined.first is not None

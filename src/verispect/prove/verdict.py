@@ -86,14 +86,16 @@ def redo(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], gaps: Seq
     return said
 
 
-def advice(frames: Sequence[FrameReport], *, planned: bool) -> list[str]:
+def advice(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], *, planned: bool) -> list[str]:
     """What would have told more."""
     said = []
     if not planned:
-        said.append("With --plan the softness of every mark is measured and missing frames are found")
-    if not any(fault.name == "dust" for frame in frames for fault in frame.faults):
+        said.append("With a plan the softness of every mark is measured and missing frames are found")
+    untold = sum(mark.softness is None for mark in marks)
+    if untold:
         said.append(
-            "Dust is told from one plain frame (sky, a white card, far out of focus): take one per lens change"
+            f"How sharp {untold} of {len(marks)} marks came out cannot be told: it takes an edge at "
+            "the mark, or three frames that show it and pixels finer than the blur"
         )
     if any(mark.name == "missing" for frame in frames for mark in frame.faults):
         said.append("Take missing frames before the camera is moved")

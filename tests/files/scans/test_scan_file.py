@@ -14,11 +14,11 @@ from hypothesis import strategies as st
 from PIL import Image
 from scipy.spatial import cKDTree
 
-from verispect.errors import FileError
+from verispect.errors import Cancelled, FileError
 from verispect.files.scans.depth_maps import DepthCamera
 from verispect.files.scans.placement import Placing
 from verispect.files.scans.point_files import ply_pieces
-from verispect.files.scans.scan_file import Cancelled, peek_scan, read_depth, read_scan
+from verispect.files.scans.scan_file import peek_scan, read_depth, read_scan
 from verispect.files.scans.thinning import Thinning
 from verispect.optics.pose import camera_pose
 from verispect.subject.scan import unpacked

@@ -9,11 +9,12 @@ import numpy as np
 import pytest
 
 from tests.conftest import a_lens, make_plan
+from verispect.errors import Cancelled
 from verispect.plan.advise.alternatives import stepped_back
 from verispect.plan.advise.follow_up import further
 from verispect.plan.advise.remedies import eased
 from verispect.plan.advise.thresholds import openings
-from verispect.plan.advise.weigh import Cancelled, weigh
+from verispect.plan.advise.weigh import weigh
 from verispect.plan.methods.method import method_of
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene

@@ -11,10 +11,10 @@ import pytest
 
 from tests.conftest import DEMO, EXAMPLES, a_lens, make_plan
 from tests.outside.oracle import blur_axes, rim_on_sensor, seen_mm, total_contrast
-from verispect.errors import PlanError
+from verispect.errors import Cancelled, PlanError
 from verispect.files.plan_file import plan_to_text, read_plan
 from verispect.files.weighing_json import weighing_to_dict, weighing_to_table
-from verispect.plan.advise.weigh import Cancelled, weigh
+from verispect.plan.advise.weigh import weigh
 from verispect.plan.document import Plan
 from verispect.plan.methods.method import METHOD_KEYS
 from verispect.plan.methods.registry import worked

@@ -7,11 +7,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from verispect.errors import FileError
+from verispect.errors import Cancelled, FileError
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.intake import linear_of
 from verispect.prove.join.canvas import frame_maps
-from verispect.prove.join.grid import Cancelled, cells_of, join
+from verispect.prove.join.grid import cells_of, join
 from verispect.prove.merge.series import merge
 from verispect.rehearse.camera import Options
 from verispect.rehearse.pupil_views import Quality

@@ -9,11 +9,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from verispect.errors import FileError
+from verispect.errors import Cancelled, FileError
 from verispect.files.picture_out import Shot, write_picture
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.intake import described, read_coded
-from verispect.prove.merge.series import Cancelled, merge
+from verispect.prove.merge.series import merge
 from verispect.rehearse.camera import Options, Rehearsal
 from verispect.rehearse.projection import Camera
 from verispect.rehearse.pupil_views import Quality, render

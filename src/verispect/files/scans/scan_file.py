@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from verispect.errors import FileError, GeometryError
+from verispect.errors import Cancelled, FileError, GeometryError
 from verispect.files.scans.depth_maps import DepthCamera, depth_values, places_of
 from verispect.files.scans.las_unit import las_unit
 from verispect.files.scans.meshes import mesh_pieces
@@ -26,10 +26,6 @@ DEPTHS = (".png", ".tif", ".tiff", ".npy")
 # A scan this many times wider than all but its outermost points has strays.
 _ASTRAY = 10.0
 SUFFIXES = (*CLOUDS, *TABLES, *MESHES, *DEPTHS)
-
-
-class Cancelled(Exception):  # noqa: N818 - not an error: the user asked for it
-    """The work was no longer wanted."""
 
 
 @dataclass(frozen=True)

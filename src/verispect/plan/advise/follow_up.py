@@ -8,9 +8,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from verispect.errors import Cancelled
 from verispect.plan.advise.alternatives import WayOut, letting_go, moved_back, wider
 from verispect.plan.advise.thresholds import openings, other_views, thresholds
-from verispect.plan.advise.weigh import Cancelled, Weighing
+from verispect.plan.advise.weigh import Weighing
 from verispect.sentence import Sentence
 
 

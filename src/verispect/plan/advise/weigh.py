@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from verispect.errors import Cancelled
 from verispect.plan.advise.advice import SURE, advise
 from verispect.plan.advise.confidence_search import sure_enough, surer_stop
 from verispect.plan.advise.remedies import remedies
@@ -45,10 +46,6 @@ class Weighing:
             if candidate.key == key:
                 return candidate
         raise KeyError(key)
-
-
-class Cancelled(Exception):  # noqa: N818 - not an error: the user asked for it
-    """The work was no longer wanted."""
 
 
 def weigh(

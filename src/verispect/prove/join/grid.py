@@ -16,7 +16,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from verispect.errors import FileError
+from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.checks.exposure import ratios_stops
@@ -34,10 +34,6 @@ _APRON = 48
 _SLOW = 12.0
 _DETAIL = 9
 _PREFER = 4.0
-
-
-class Cancelled(Exception):  # noqa: N818 - not an error: the user asked for it
-    """The work was no longer wanted."""
 
 
 @dataclass

@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from verispect.errors import FileError
+from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.align.motion import Motion, motion_between
@@ -29,10 +29,6 @@ Progress = Callable[[float, str], None]
 # A frame that lies within this of the reference everywhere is not warped.
 _STILL_PX = 0.1
 _WORKING_PIXELS = 1_700_000
-
-
-class Cancelled(Exception):  # noqa: N818 - not an error: the user asked for it
-    """The work was no longer wanted."""
 
 
 @dataclass

@@ -455,7 +455,9 @@ class MainWindow(QMainWindow):
         proved = Standing.MISSING, self.tr("nothing checked")
         if proof is not None:
             redo = sum(frame.verdict == "redo" for frame in proof.frames)
-            words = self.tr("{0} again").format(redo) if redo else self.tr("all good")
+            untold = sum(mark.softness is None for mark in proof.marks)
+            good = self.tr("{0} not told").format(untold) if untold else self.tr("all good")
+            words = self.tr("{0} again").format(redo) if redo else good
             proved = (Standing.STALE if redo else Standing.DONE), words
         return {
             "shoot": StationState(*shot),

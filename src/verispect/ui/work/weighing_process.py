@@ -52,7 +52,8 @@ def _leave_with_window() -> None:
 
 
 def _weigh(plan: Plan, number: int) -> Outcome:
-    from verispect.plan.advise.weigh import Cancelled, weigh
+    from verispect.errors import Cancelled
+    from verispect.plan.advise.weigh import weigh
 
     def progress(share: float, _text: str) -> None:
         _progress[0], _progress[1] = float(number), share
@@ -70,8 +71,8 @@ def _weigh(plan: Plan, number: int) -> Outcome:
 
 def _further(of: int, number: int) -> Further | None:
     """What comes after the advice of a weighing, unless another was done since or it is given up."""
+    from verispect.errors import Cancelled
     from verispect.plan.advise.follow_up import further
-    from verispect.plan.advise.weigh import Cancelled
 
     if _last is None or _last[0] != of:
         return None
