@@ -54,6 +54,12 @@ def test_a_black_frame_within_the_planned_number_parts_nothing() -> None:
     assert parted([None] * 4, "..x.", "aaaa", planned=4) == [(0, 1, 2, 3)]
 
 
+def test_as_many_as_planned_are_one_set_whatever_they_show() -> None:
+    assert parted([None] * 6, "......", "aaabbb", planned=6) == [(0, 1, 2, 3, 4, 5)]
+    [group] = split(frames([None] * 4), [True, False, False, True], thumbs("abcd"), 2)
+    assert (group.frames, group.separator) == ((1, 2), 0)
+
+
 @given(st.text("x.", min_size=1, max_size=12))
 def test_every_frame_is_in_one_set_or_dark(dark: str) -> None:
     groups = parted([None] * len(dark), dark, "a" * len(dark))

@@ -22,6 +22,7 @@ from verispect.plan.frames.rendering import Rendering
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.align.motion import Motion, at_middle, motion_between
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
+from verispect.prove.checks.pointing import looked, words
 from verispect.prove.checks.shake import blur_length_px, directed_loss, sector_powers
 from verispect.prove.expected import View, light_stops, turned_as_happened, view_of
 from verispect.prove.intake import Frame, described, frames_in, in_order, linear_of, read_coded
@@ -261,7 +262,61 @@ class _Check:
 
     def _compare(self, group: FrameSet, kind: SetKind, reports: list[FrameReport], dark: Sequence[bool]) -> None:
         used = [k for k in group.frames if not dark[k]]
-        if kind is not SetKind.SERIES or len(used) < 2:
+        if kind is SetKind.GRID:
+            cells: dict[tuple[float, ...], list[int]] = {}
+            for k in used:
+                cells.setdefault(self._pointing(k), []).append(k)
+            for cell in cells.values():
+                self._series(cell, reports)
+            self._grid([cell[0] for cell in cells.values()], reports)
+        elif kind is SetKind.SERIES:
+            self._series(used, reports)
+
+    def _pointing(self, k: int) -> tuple[float, ...]:
+        """What frames of one cell share: where the camera looks and where the sensor is."""
+        index = self.matched[k]
+        if index is None:
+            return (float(k),)
+        exposure = self.exposures[index]
+        return (*np.round(exposure.pose.forward, 9).tolist(), *np.round(exposure.sensor_centre_mm, 6).tolist())
+
+    def _grid(self, used: list[int], reports: list[FrameReport]) -> None:
+        """Frames that look apart, by what neighbours show in common."""
+        views = [self._view(k) for k in used]
+        known = [view for view in views if view is not None]
+        if len(known) < len(used) or len(used) < 3:
+            return
+        found = looked(
+            known, [self.reads[k].grey for k in used], [self.reads[k].colour for k in used], self.pixels,
+            is_cancelled=self.is_cancelled, progress=lambda share: self.progress(0.6 + 0.3 * share, "comparing"),
+        )  # fmt: skip
+        if self.is_cancelled():
+            raise Cancelled
+        told = np.array([light_stops(self.exposures[index]) for k in used if (index := self.matched[k]) is not None])
+        off = off_the_rest(found.stops.tolist(), [np.zeros(len(used)), told - told[0]])
+        for number, k in enumerate(used):
+            if not found.joined[number]:
+                continue
+            report = reports[k]
+            report.shift_px = (float(found.shifts[number, 0]), float(found.shifts[number, 1]))
+            report.turn_deg, report.exposure_stops = float(found.turns_deg[number]), float(off[number])
+            if found.odd()[number]:
+                report.faults.append(
+                    Fault("knock", round(math.hypot(*report.shift_px), 3),
+                          f"it looks elsewhere: {words(report.shift_px)}, turned {report.turn_deg:+.3f}°",
+                          "take this frame again; joining sets it right as far as its overlaps reach")
+                )  # fmt: skip
+            if abs(off[number]) > 2.0 * EXPOSURE_STOPS:
+                lighter = "brighter" if off[number] > 0 else "darker"
+                says = f"{abs(off[number]):.2f} stops {lighter} than its neighbours"
+                report.faults.append(
+                    Fault("exposure", float(off[number]), says,
+                          "take it again with the others' exposure; joining evens out what is not clipped")
+                )  # fmt: skip
+
+    def _series(self, used: list[int], reports: list[FrameReport]) -> None:
+        """Frames of one view, each laid over the one before it."""
+        if len(used) < 2:
             return
         middle = ((self.pixels[0] - 1) / 2.0, (self.pixels[1] - 1) / 2.0)
         offsets, scales, lights = [np.zeros(3)], [0.0], [(0.0, 0.0, 0.0)]

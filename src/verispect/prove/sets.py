@@ -60,6 +60,9 @@ def split(
     bright = [k for k in range(len(frames)) if not dark[k]]
     if planned is not None and len(bright) < planned <= len(frames):
         return [FrameSet(tuple(range(len(frames))), None, ("as many frames as the plan asks for",))]
+    if planned is not None and len(bright) == planned:
+        before = bright[0] - 1 if bright[0] > 0 else None
+        return [FrameSet(tuple(bright), before, ("as many frames as the plan asks for",))]
     sets: list[FrameSet] = []
     current: list[int] = []
     separator: int | None = None

@@ -19,11 +19,11 @@ from numpy.typing import NDArray
 from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
-from verispect.prove.checks.exposure import ratios_stops
 from verispect.prove.expected import View, view_of
 from verispect.prove.intake import Coded, Frame, described, frames_in, grey_linear, in_order, linear_of, read_coded
 from verispect.prove.join.canvas import Canvas, canvas_for, frame_maps
 from verispect.prove.join.crop import crop_of
+from verispect.prove.join.gains import gains_of
 from verispect.prove.join.pointing import Pair, corrected, pair_report, pairs_of
 
 Progress = Callable[[float, str], None]
@@ -151,7 +151,7 @@ def join(
         raise Cancelled
     planned = views
     views = corrected(views, pairs)
-    gains = _gains(views, smalls, pairs, pixels)
+    gains = gains_of(views, smalls, pairs, pixels)
     canvas = canvas_for(views, pixels, projection, basis)
     result, covered, shares = _painted(canvas, views, gains, store, pixels, say, stop)
     files = [frames[cell[0]].path.name for cell in cells]
@@ -208,34 +208,6 @@ def _small(
         size = (pixels[0] // step, pixels[1] // step)
         smalls.append(np.asarray(cv2.resize(linear_of(coded), size, interpolation=cv2.INTER_AREA), np.float32))
     return greys, smalls
-
-
-def _gains(
-    views: Sequence[View], smalls: Sequence[NDArray[np.float32]], pairs: Sequence[Pair], pixels: tuple[int, int]
-) -> Floats:
-    """Stops to add to each frame so that overlaps agree, by least squares; none on the whole."""
-    count = len(views)
-    rows, right = [np.eye(count) * 0.05], [np.zeros(count)]
-    factor = pixels[0] / smalls[0].shape[1]
-    shift = (factor - 1) / 2.0
-    up = np.array([[factor, 0, shift], [0, factor, shift], [0, 0, 1.0]])
-    for pair in pairs:
-        a, b = smalls[pair.a], smalls[pair.b]
-        matrix = np.linalg.inv(up) @ views[pair.b].onto(views[pair.a]) @ up
-        size = (a.shape[1], a.shape[0])
-        moved = cv2.warpPerspective(b, matrix, size, flags=cv2.INTER_LINEAR)
-        there = cv2.warpPerspective(np.ones(b.shape[:2], np.float32), matrix, size) > 0.999
-        if there.sum() < 60:
-            continue
-        light, _, _ = ratios_stops(a, np.asarray(moved, np.float32), there)
-        row = np.zeros((1, count))
-        row[0, pair.a], row[0, pair.b] = -1.0, 1.0
-        weight = math.sqrt(float(there.mean()))
-        rows.append(row * weight)
-        right.append(np.array([-light * weight]))
-    found: Floats = np.linalg.lstsq(np.vstack(rows), np.concatenate(right), rcond=None)[0]
-    even: Floats = found - found.mean()
-    return even
 
 
 def _painted(

@@ -89,13 +89,31 @@ def pairs_of(
             centre_px=((greys[i].shape[1] - 1) / 2.0, (greys[i].shape[0] - 1) / 2.0),
         )  # fmt: skip
         matrix = up @ motion.matrix @ down
-        core = np.linalg.inv(views[i].to_pixels) @ matrix @ views[j].to_pixels
-        left, _, right = np.linalg.svd(core)
-        turned = left @ right
-        turned *= np.sign(np.linalg.det(turned))
+        turned = _turn_of(matrix, views[j], views[i], pixels)
         between = views[i].rotation @ views[j].rotation.T
         turn = _vector(turned @ between.T)
         found.append(Pair(i, j, share, motion.correlation, turn, motion.residual_px * divide))
+    return found
+
+
+def _turn_of(matrix: Floats, view: View, other: View, pixels: tuple[int, int]) -> Floats:
+    """The turn that takes one frame's rays to another's as a motion of pixels has them (Kabsch 1976).
+
+    Over the rays that both show: a motion found as a shift is a shear of the whole plane, and the rotation nearest
+    to that would be half of it.
+    """
+    wide, high = pixels
+    x, y = np.meshgrid(np.linspace(0, wide - 1, 24), np.linspace(0, high - 1, 16))
+    at = np.stack([x.ravel(), y.ravel(), np.ones(x.size)])
+    seen = matrix @ at
+    seen = seen / seen[2]
+    shared = (seen[0] >= 0) & (seen[0] <= wide - 1) & (seen[1] >= 0) & (seen[1] <= high - 1)
+    if shared.sum() < 6:
+        return np.full((3, 3), np.nan)
+    rays, others = np.linalg.inv(view.to_pixels) @ at[:, shared], np.linalg.inv(other.to_pixels) @ seen[:, shared]
+    rays, others = rays / np.linalg.norm(rays, axis=0), others / np.linalg.norm(others, axis=0)
+    left, _, right = np.linalg.svd(others @ rays.T)
+    found: Floats = left @ np.diag([1.0, 1.0, np.sign(np.linalg.det(left @ right))]) @ right
     return found
 
 
@@ -104,6 +122,11 @@ def _vector(rotation: Floats) -> Floats:
     return 0.5 * np.array(
         [rotation[2, 1] - rotation[1, 2], rotation[0, 2] - rotation[2, 0], rotation[1, 0] - rotation[0, 1]]
     )
+
+
+def turn_between(view: View, other: View) -> Floats:
+    """The small turn, in the camera's own axes, that takes another's looking to this one's."""
+    return _vector(view.rotation @ other.rotation.T)
 
 
 def _matrix(vector: Floats) -> Floats:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -23,6 +24,12 @@ EDGE_HALF, SPECTRUM_HALF = 28, 32
 # Frames to either side of the planned best that are looked at.
 ABOUT = 2
 _MOST_UNSURE = 0.45
+# A mark counts as sharp where it is known at least so well, in softness.
+_MOST_UNSURE_SHARP = 0.6
+# Frames differ in focus by at least so many allowed blurs.
+_LEAST_APART = 0.2
+# No blur is known better than to so much, pixels: planted ones came out off by as much.
+_LEAST_PX = 0.25
 
 
 @dataclass(frozen=True)
@@ -42,7 +49,7 @@ class MarkSoftness:
         if self.softness is None:
             return "cannot-say"
         if self.softness <= 1.0:
-            return "sharp"
+            return "sharp" if (self.plus_minus or 0.0) <= _MOST_UNSURE_SHARP else "cannot-say"
         return "soft" if self.softness - (self.plus_minus or 0.0) > 1.0 else "cannot-say"
 
 
@@ -109,7 +116,7 @@ def _by_edge(
     misfit = np.sqrt(np.mean((np.abs(otf * others) - seen) ** 2, axis=1))
     best = int(np.argmin(misfit))
     near = np.flatnonzero(misfit < misfit[best] + 0.012)
-    unsure_mm = 0.5 * float(blurs[near.max()] - blurs[near.min()])
+    unsure_mm = max(0.5 * float(blurs[near.max()] - blurs[near.min()]), _LEAST_PX * pitch_mm)
     return _as_softness(candidate, rendering, k, index, float(blurs[best]), unsure_mm)
 
 
@@ -135,6 +142,10 @@ def _by_spectra(
     if not math.isfinite(allowed) or allowed <= 0.0:
         return None
     distances = sorted(v for v, _ in at.values())
+    # Frames focused alike, as those of a grid, tell nothing more than one.
+    apart = _LEAST_APART * allowed / at[best][1]
+    if sum(b - a > apart for a, b in itertools.pairwise(distances)) < 2:
+        return None
     reach = 3.0 * allowed / at[best][1] + (distances[-1] - distances[0])
     found = sharp_distance(
         looks,
@@ -147,7 +158,8 @@ def _by_spectra(
         return None
     sharpest = min(at, key=lambda index: abs(at[index][0] - found.sharp_at_mm) * at[index][1])
     v, rate = at[sharpest]
-    blur, unsure = abs(v - found.sharp_at_mm) * rate, found.plus_minus_mm * rate
+    blur = abs(v - found.sharp_at_mm) * rate
+    unsure = max(found.plus_minus_mm * rate, _LEAST_PX * pitch_mm)
     softness, plus_minus = _as_softness(candidate, rendering, k, sharpest, blur, unsure)
     if plus_minus > _MOST_UNSURE * max(1.0, softness):
         return None

@@ -1,0 +1,78 @@
+"""Frames of a grid against the plan: where each looked, by what neighbours show in common, and how bright it is."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.optics.types import Floats
+from verispect.prove.expected import View
+from verispect.prove.join.gains import gains_of
+from verispect.prove.join.pointing import corrected, pairs_of, turn_between
+
+Grey = NDArray[np.float32]
+# Below this a frame of a grid is where it was planned; beyond, where it stands out from how well the others sit.
+LEAST_PX, _TIMES_USUAL = 1.0, 6.0
+
+
+@dataclass(frozen=True)
+class Looked:
+    """Of every frame: content moved down, right in pixels and turned clockwise in degrees; stops brighter; joined."""
+
+    shifts: Floats
+    turns_deg: Floats
+    stops: Floats
+    joined: NDArray[np.bool_]
+
+    def odd(self) -> NDArray[np.bool_]:
+        """Which frames stand out."""
+        size = np.hypot(self.shifts[:, 0], self.shifts[:, 1])
+        usual = float(np.median(size))
+        found: NDArray[np.bool_] = self.joined & (size > max(LEAST_PX, _TIMES_USUAL * usual))
+        return found
+
+
+def looked(
+    views: Sequence[View],
+    greys: Sequence[Grey],
+    smalls: Sequence[Grey],
+    pixels: tuple[int, int],
+    *,
+    is_cancelled: Callable[[], bool],
+    progress: Callable[[float], None],
+) -> Looked:
+    """Compare every pair that overlaps.
+
+    Parameters
+    ----------
+    views : sequence of View
+        As planned, or as is known to have happened.
+    greys, smalls : sequences of ndarray
+        Brightness (rows, columns) at the working size, and small pictures (rows, columns, 3).
+    """
+    pairs = pairs_of(views, greys, pixels, is_cancelled=is_cancelled, progress=progress)
+    found = corrected(views, pairs)
+    # In the world, so that a turn that all share falls out as their median.
+    world = np.array([v.rotation.T @ turn_between(f, v) for v, f in zip(views, found, strict=True)])
+    world -= np.median(world, axis=0)
+    own = np.array([view.rotation @ turn for view, turn in zip(views, world, strict=True)])
+    scale = np.array([view.scale_px for view in views])
+    # Turned by a about right, up and forward, the middle moves right by a_up and down by a_right.
+    shifts = np.stack([own[:, 0] * scale, own[:, 1] * scale], axis=1)
+    trusted = [pair for pair in pairs if pair.trusted]
+    joined = np.array([any(k in (pair.a, pair.b) for pair in trusted) for k in range(len(views))])
+    return Looked(shifts, np.degrees(-own[:, 2]), -gains_of(found, smalls, trusted, pixels), joined)
+
+
+def words(shift: tuple[float, float]) -> str:
+    """A shift in words."""
+    down, right = shift
+    return (
+        f"{abs(down):.1f} px {'down' if down > 0 else 'up'}, {abs(right):.1f} px {'right' if right > 0 else 'left'}"
+        if math.hypot(down, right) > 0
+        else "not at all"
+    )

@@ -1,0 +1,60 @@
+"""A rehearsed grid with a frame that looked elsewhere and one that was darker, and one where all is well."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from verispect.files.run_file import read_run
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.check import check
+from verispect.prove.checks.pointing import words
+from verispect.rehearse.camera import Options
+from verispect.rehearse.faults import parse_fault
+from verispect.rehearse.pupil_views import Quality
+from verispect.rig.rehearsed_run import Writing, rehearse_to
+
+SIZE = (480, 320)
+
+
+def shot(folder: Path, grid: Candidate, *faults: str) -> Path:
+    known = [parse_fault(text, frames=grid.frame_count) for text in faults]
+    rehearse_to(grid, Options(pixels=SIZE, quality=Quality(0.5, 3)), Writing(folder), faults=known)
+    return folder
+
+
+def test_what_looked_elsewhere_and_what_was_darker_is_found_and_nothing_else(
+    tmp_path: Path, small_grid: Candidate
+) -> None:
+    good = shot(tmp_path / "good", small_grid)
+    report = check([good], candidate=small_grid)
+    assert [frame.faults for frame in report.frames] == [[]] * small_grid.frame_count
+    for frame in report.frames:
+        assert np.hypot(*frame.shift_px) < 0.5
+        assert abs(frame.exposure_stops) < 0.06
+    bad = shot(tmp_path / "bad", small_grid, "knock@1:7", "exposure@3:-0.6")
+    report = check([bad], candidate=small_grid)
+    found = {
+        frame.planned_exposure: [fault.name for fault in frame.faults] for frame in report.frames if frame.faults
+    }
+    assert found == {1: ["knock"], 3: ["exposure"]}
+    assert np.hypot(*report.frames[1].shift_px) == pytest.approx(7.0, abs=0.6)
+    assert report.frames[3].exposure_stops == pytest.approx(-0.6, abs=0.08)
+    # Its direction is that in which the marks moved.
+    moved = [
+        np.subtract(after["pixel"], before["pixel"])
+        for before, after in zip(marks_of(good, 1), marks_of(bad, 1), strict=True)
+        if before["pixel"] and after["pixel"]
+    ]
+    assert report.frames[1].shift_px == pytest.approx(tuple(np.median(moved, axis=0)), abs=1.0)
+
+
+def marks_of(folder: Path, frame: int) -> list[dict]:
+    return read_run(folder / "run.json").frames[frame].marks
+
+
+def test_shifts_are_said_as_one_says_them() -> None:
+    assert words((-2.0, 3.25)) == "2.0 px up, 3.2 px right"
+    assert words((0.0, 0.0)) == "not at all"
