@@ -15,6 +15,7 @@ from verispect.files.plan_file import read_plan
 from verispect.ui.drawings.board import Board, Handle
 from verispect.ui.window.application import make_application, make_window
 from verispect.ui.window.main_window import MainWindow
+from verispect.ui.work.picture_process import PICTURES
 from verispect.ui.work.weighing_process import PROCESS
 
 
@@ -25,10 +26,12 @@ def qapp():
 
 @pytest.fixture(scope="session", autouse=True)
 def weighing_process() -> Iterator[None]:
-    """One process that weighs for all tests, ended with them."""
+    """One process that weighs and one that rehearses for all tests, ended with them."""
     PROCESS.submit(read_plan(DEMO))[1].result(timeout=60)
+    PICTURES.begin()
     yield
     PROCESS.close()
+    PICTURES.close()
 
 
 @pytest.fixture

@@ -158,6 +158,6 @@ def mips(texels: Texels) -> list[Texels]:
     """The texture and its halves down to one texel, by exact means of 2 × 2."""
     found = [texels]
     while found[-1].shape[0] > 1:
-        last = found[-1]
-        found.append(np.ascontiguousarray(last.reshape(last.shape[0] // 2, 2, last.shape[1] // 2, 2, 4).mean((1, 3))))
+        half = (found[-1].shape[1] // 2, found[-1].shape[0] // 2)
+        found.append(np.asarray(cv2.resize(found[-1], half, interpolation=cv2.INTER_AREA), np.float32))
     return found

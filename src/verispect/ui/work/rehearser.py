@@ -17,8 +17,9 @@ if TYPE_CHECKING:
 _log = logging.getLogger("verispect")
 _LOOK_EVERY_MS = 15
 # A drag asks for nothing until it rests so long.
-_REST_MS = 120
-_QUICK, _FINE = 480, 960
+_REST_MS = 60
+# The quick one is about as wide as the drawing that shows it.
+_QUICK, _FINE, _TINY = 320, 960, (24, 16)
 
 
 class Rehearser(QObject):
@@ -55,6 +56,15 @@ class Rehearser(QObject):
         PICTURES.give_up()
         self._rest.start()
         self.busy.emit(True)
+
+    def warm_up(self, candidate: Candidate | None) -> None:
+        """Have the process ready, and the things of this scene painted, before a picture is asked for."""
+        if self._wanted is not None:
+            return
+        if candidate is None or not candidate.exposures:
+            PICTURES.begin()
+        else:
+            PICTURES.submit(candidate, 0, _TINY, fine=False)
 
     def forget(self) -> None:
         """Nothing is wanted."""

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtGui import QImage
 
 from verispect.plan.methods.candidate import Candidate
 from verispect.ui.drawings.frame_view import FrameBoard
 from verispect.ui.state.session import Session
 from verispect.ui.work.rehearser import Rehearser
+
+_WARM_UP_MS = 400
 
 
 class PreviewDesk(QObject):
@@ -31,7 +33,14 @@ class PreviewDesk(QObject):
     def set_here(self, here: bool) -> None:
         """Whether the station in front is one that shows it."""
         self.wanted_here = here
+        if here:
+            # Once what was clicked for is on screen: the first picture is then there at once.
+            QTimer.singleShot(_WARM_UP_MS, self._warm_up)
         self.refresh()
+
+    def _warm_up(self) -> None:
+        shown = self._session.shown
+        self.rehearser.warm_up(None if shown is None else shown.candidate)
 
     def refresh(self) -> None:
         """After anything that is shown has changed."""
