@@ -93,3 +93,44 @@ def total_contrast(plan: dict[str, Any], method: dict[str, Any], exposure: dict[
         wavelength_mm=plan["wish"]["wavelength_nm"] * 1e-6,
     )
     return optics * (math.sin(x) / x if x else 1.0)
+
+
+def pupil_of(plan: dict[str, Any], exposure: dict[str, Any]) -> np.ndarray:
+    """The entrance pupil in the world, m: f(1 − 1/p) before the front principal point along the lens's axis."""
+    p = lens_of(plan, exposure["lens"]).get("pupil_magnification", 1.0)
+    basis = np.array([exposure["right"], exposure["up"], exposure["forward"]])
+    ahead = exposure["focal_mm"] * (1.0 - 1.0 / p) / 1000.0
+    return np.array(exposure["position_m"]) + ahead * np.array(exposure["lens_axis"]) @ basis
+
+
+def landed_mm(plan: dict[str, Any], exposure: dict[str, Any], directions: np.ndarray) -> np.ndarray:
+    """Where middle rays from these directions (K, 3) meet the sensor, from its middle, (K, 2); nan from behind."""
+    pupil, found = pupil_of(plan, exposure), np.full((len(directions), 2), np.nan)
+    for k, direction in enumerate(directions):
+        if direction @ np.array(exposure["forward"]) > 0.05:
+            place = pupil + 50.0 * direction
+            mark = dict(zip(("x_m", "y_m", "z_m"), place, strict=True))
+            found[k] = rim_on_sensor(plan, exposure, mark, rays=1)[1] - np.array(exposure["sensor_centre_mm"])
+    return found
+
+
+def leaving(plan: dict[str, Any], exposure: dict[str, Any], places_mm: np.ndarray) -> np.ndarray:
+    """Directions in the world (K, 3) that are seen at places (K, 2) of the sensor: the inverse of `landed_mm`."""
+    f, v = exposure["focal_mm"], exposure["image_distance_mm"]
+    p = lens_of(plan, exposure["lens"]).get("pupil_magnification", 1.0)
+    tangents = -(places_mm + np.array(exposure["sensor_centre_mm"])) * p / (v - f * (1.0 - p))
+    local = np.column_stack([tangents, np.ones(len(tangents))])
+    world = local @ np.array([exposure["right"], exposure["up"], exposure["forward"]])
+    return world / np.linalg.norm(world, axis=1, keepdims=True)
+
+
+def shared(plan: dict[str, Any], first: dict[str, Any], second: dict[str, Any]) -> tuple[float, float]:
+    """How much of the first frame the second shows too: of its width along its narrowest line, and of its area."""
+    width, height = plan["kit"]["body"]["sensor_mm"]
+    x, y = np.linspace(-0.5, 0.5, 101) * width, np.linspace(-0.5, 0.5, 21) * height
+    columns, rows = np.meshgrid(x, y)
+    off = landed_mm(plan, second, leaving(plan, first, np.column_stack([columns.ravel(), rows.ravel()])))
+    with np.errstate(invalid="ignore"):
+        across, up = np.abs(off[:, 0]) <= 0.5 * width, np.abs(off[:, 1]) <= 0.5 * height
+    # On an edge half of the samples count, as a sample stands for half its width to either side.
+    return float(across.reshape(len(y), len(x)).mean(axis=1).min()), float((across & up).mean())

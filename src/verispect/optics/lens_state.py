@@ -58,8 +58,12 @@ class LensState:
 
     @property
     def pupil_scale_mm(self) -> float:
-        """f + (v − f)/p: image size per tangent of the angle seen from the entrance pupil, for a straight lens."""
-        return self.focal_mm + (self.image_distance_mm - self.focal_mm) / self.pupil_magnification
+        """Image size per tangent of the angle seen from the entrance pupil: f + (v − f)/p for a straight lens.
+
+        From the exit pupil to the sensor, over p, for a tilted one (near its axis, where p is not 1).
+        """
+        exit_ahead = self.focal_mm * (1.0 - self.pupil_magnification) * self.axis[2]
+        return (self.image_distance_mm - exit_ahead) / self.pupil_magnification
 
     def at(self, f_number: float) -> LensState:
         """The same state at another stop."""

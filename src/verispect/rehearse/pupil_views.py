@@ -14,9 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.blur import blur_axes_mm
+from verispect.optics.convex import clipped
 from verispect.optics.types import Floats
 from verispect.rehearse.projection import Camera, jitter
-from verispect.rehearse.scene_model import Model, Panel, clipped
+from verispect.rehearse.scene_model import Model, Panel
 from verispect.rehearse.wave_blur import pupil_share, waves_of_blur
 
 Picture = NDArray[np.float32]

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from verispect.optics.convex import clipped
 from verispect.optics.types import Floats
 from verispect.plan.scene.scene import Scene
 from verispect.rehearse import textures
@@ -167,17 +168,3 @@ def back_to_front(panels: list[Panel], eye_m: Floats) -> list[Panel]:
 def _cut(panel: Panel, heights: Floats, *, keep_positive: bool) -> Panel:
     signs = heights if keep_positive else -heights
     return replace(panel, outline=clipped(panel.outline, signs))
-
-
-def clipped(outline: Floats, heights: Floats) -> Floats:
-    """The part of a convex polygon (N, 2) where a linear function, given at its corners, is not negative."""
-    kept: list[Floats] = []
-    count = len(outline)
-    for k in range(count):
-        here, there = outline[k], outline[(k + 1) % count]
-        a, b = float(heights[k]), float(heights[(k + 1) % count])
-        if a >= 0.0:
-            kept.append(here)
-        if (a > 0.0 > b) or (a < 0.0 < b):
-            kept.append(here + (there - here) * (a / (a - b)))
-    return np.array(kept).reshape(-1, 2)

@@ -15,7 +15,7 @@ from verispect.optics.blur import blur_of_many_states_mm
 from verispect.optics.criterion import Rule
 from verispect.optics.types import Bools, Floats, Indices
 from verispect.plan.frames.exposure import Exposure
-from verispect.plan.frames.rendering import residual_mm
+from verispect.plan.frames.rendering import on_sensor, residual_mm
 from verispect.plan.methods.candidate import Candidate, Confidence
 from verispect.plan.scene.scene import Scene
 from verispect.subject.camera import Camera
@@ -244,10 +244,4 @@ def _read(
 
 def _inside(exposure: Exposure, world_m: Floats, sensor_mm: tuple[float, float]) -> Bools:
     """Whether places fall on the sensor, give or take a tenth of it."""
-    seen = exposure.pose.to_camera_mm(world_m)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        place = -seen[..., :2] / seen[..., 2:] * exposure.state.image_distance_mm
-    half = 0.55 * np.asarray(sensor_mm)
-    off = np.abs(place - np.asarray(exposure.sensor_centre_mm))
-    found: Bools = (seen[..., 2] > 0.0) & np.all(off <= half, axis=-1)
-    return found
+    return on_sensor(exposure, world_m, 0.55 * np.asarray(sensor_mm))

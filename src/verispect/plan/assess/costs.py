@@ -11,6 +11,7 @@ import numpy as np
 
 from verispect.plan.assess.daylight import drift_stops
 from verispect.plan.assess.finest_detail import mm_on_subject_per_mm
+from verispect.plan.frames.rendering import on_sensor
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence
 
@@ -99,7 +100,7 @@ def _movement(candidate: Candidate) -> tuple[float, float, str]:
 
 
 def _parallax_px(candidate: Candidate) -> float:
-    """Near against far between frames, by Δ = moved · v · (1/near − 1/far).
+    """Near against far between frames, by Δ = moved · image size per tangent · (1/near − 1/far).
 
     A turned grid moves its pupil by what the head is off times the sine of the turn between neighbours; a
     shifted one by what the lens, and not the back, is shifted; a rail enlarges near more than far.
@@ -128,7 +129,7 @@ def _parallax_px(candidate: Candidate) -> float:
         centres = np.array([exposure.sensor_centre_mm for exposure in candidate.exposures])
         longest = float(np.hypot(*centres.T).max())
         moved = 2.0 * max(longest - candidate.lens.back_shift_mm, 0.0)
-    return moved * state.image_distance_mm * parted / pixel
+    return moved * state.pupil_scale_mm * parted / pixel
 
 
 def _bare_frames(candidate: Candidate) -> int:
@@ -137,12 +138,7 @@ def _bare_frames(candidate: Candidate) -> int:
     half = 0.5 * np.asarray(scene.plan.sensor_mm)
     bare: dict[tuple[float, ...], bool] = {}
     for exposure in candidate.exposures:
-        seen = exposure.pose.to_camera_mm(scene.world_m)
-        ahead = seen[:, 2] > 0.0
-        with np.errstate(divide="ignore", invalid="ignore"):
-            place = -seen[:, :2] / seen[:, 2:] * exposure.state.image_distance_mm
-        off = np.abs(place - np.asarray(exposure.sensor_centre_mm))
-        hit = bool(np.any(ahead & np.all(off <= half, axis=1)))
+        hit = bool(np.any(on_sensor(exposure, scene.world_m, half)))
         cell = (*np.round(exposure.pose.forward, 9).tolist(), *exposure.sensor_centre_mm)
         bare[cell] = bare.get(cell, True) and not hit
     return sum(bare.values())

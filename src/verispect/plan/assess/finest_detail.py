@@ -52,7 +52,7 @@ def mm_on_subject_per_mm(candidate: Candidate) -> Floats:
     for index, exposure in enumerate(candidate.exposures):
         mine = rendering.exposure[: scene.mark_count] == index
         depth = exposure.pose.to_camera_mm(scene.world_m[: scene.mark_count][mine])[:, 2]
-        found[mine] = depth / exposure.state.image_distance_mm
+        found[mine] = depth / exposure.state.pupil_scale_mm
     return found
 
 

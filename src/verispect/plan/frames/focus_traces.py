@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from verispect.errors import GeometryError
+from verispect.optics.convex import clipped
 from verispect.optics.lens_state import depth_planes, hinge_line, plane_of_sharp_focus
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
@@ -135,18 +136,6 @@ def _hinge(exposure: Exposure, section: Section) -> Floats | None:
 
 
 def _cut(polygon: Floats, trace: Trace, *, keep_below: bool) -> Floats:
-    """The part of a polygon on one side of a trace (Sutherland and Hodgman's clipping)."""
-    if len(polygon) == 0:
-        return polygon
+    """The part of a polygon on one side of a trace."""
     side = polygon @ np.array([trace.a, trace.b]) - trace.c
-    if not keep_below:
-        side = -side
-    kept = []
-    for k in range(len(polygon)):
-        here, after = side[k], side[(k + 1) % len(polygon)]
-        if here <= 0.0:
-            kept.append(polygon[k])
-        if here * after < 0.0:
-            share = here / (here - after)
-            kept.append(polygon[k] + share * (polygon[(k + 1) % len(polygon)] - polygon[k]))
-    return np.array(kept).reshape(-1, 2)
+    return clipped(polygon, -side if keep_below else side)

@@ -96,6 +96,15 @@ def _view(scene: Scene, exposure: Exposure, criterion: Criterion) -> Rendering:
     )
 
 
+def on_sensor(exposure: Exposure, world_m: Floats, half_mm: Floats) -> Bools:
+    """Whether the middle rays of places (..., 3) fall within `half_mm` (2,) of the sensor's middle."""
+    points = from_principal_point(exposure.pose.to_camera_mm(world_m), exposure.state)
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+        off = np.abs(image_centres_mm(points, exposure.state) - np.asarray(exposure.sensor_centre_mm))
+    found: Bools = (points[..., 2] > exposure.state.focal_mm) & np.all(off <= half_mm, axis=-1)
+    return found
+
+
 def residual_mm(scene: Scene, exposure: Exposure, marks: Indices) -> Floats:
     """The lens's own blur on some marks in an exposure, shape (K,)."""
     points = from_principal_point(exposure.pose.to_camera_mm(scene.world_m[marks]), exposure.state)

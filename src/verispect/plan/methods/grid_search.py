@@ -18,7 +18,13 @@ from verispect.plan.methods.lens_search import best_of, nearer_than_focal
 from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.grid_assignment import DEEPEST, SUM, owners
 from verispect.plan.solve.grid_estimate import Prospect
-from verispect.plan.solve.grid_layout import TurnedGrid, fewest_cells, turned_grid_poses
+from verispect.plan.solve.grid_layout import (
+    MOST_CELLS,
+    TurnedGrid,
+    fewest_cells,
+    passes_overhead,
+    turned_grid_poses,
+)
 from verispect.plan.solve.problem import Problem, problem_for
 from verispect.plan.solve.stop_cost import TIE
 from verispect.sentence import Sentence
@@ -29,6 +35,11 @@ Estimate = Callable[[Problem, list[Problem], Covers], Prospect]
 _MOST_TRIED = 6
 # Of the allowed blur: a grid within it is sharp enough not to look for a sharper one of as many frames.
 _COMFORTABLE = 0.75
+# Layouts until the frames meet; each is made for frames a little narrower than those of the last one were found.
+_MOST_LAYOUTS = 6
+_TIGHTER = 1.0 - 1e-4
+# A field so little narrower costs no frame.
+_AS_GOOD_AS = 0.998
 
 
 @dataclass(frozen=True)
@@ -39,6 +50,7 @@ class _Grid:
     cells: list[Problem]
     source: list[int]
     rows: tuple[int, ...]
+    half_frame: Floats
     prospect: Prospect
 
 
@@ -59,7 +71,7 @@ def with_every_focal(key: str, scene: Scene, attempt: GridAttempt, estimate: Est
         held = [found for found in attempts if found.holds and not found.loses]
         if len(attempts) >= _MOST_TRIED or (held and not _worth_a_look(grid, held)):
             break
-        attempts.append(attempt(grid.problem, grid.cells, grid.source, grid.rows))
+        attempts.append(_without_gaps(key, grid, attempt))
     return best_of(key, scene, [*attempts, *refused], tried)
 
 
@@ -116,18 +128,73 @@ def _grids(
         tried.append(problem)
         if _in_vain(scene, half_frame, fewest):
             continue
-        layout = _layout(scene, half_frame)
-        if layout is None:
-            reason = Sentence(
-                "A grid with {lens} at {focal:.0f} mm would pass straight overhead or need too many frames",
-                {"lens": problem.lens.name, "focal": problem.focal_mm},
-            )
-            refused.append(unfit(key, scene, reason))
+        grid = _laid(key, problem, half_frame, estimate, covers)
+        if grid is None:
+            refused.append(unfit(key, scene, _cannot_be_laid(problem, half_frame)))
             continue
+        fewest = min(fewest, grid.prospect.frames)
+        yield grid
+
+
+def _laid(key: str, problem: Problem, half_frame: Floats, estimate: Estimate, covers: Covers) -> _Grid | None:
+    """A layout whose frames still meet when each is focused on what is nearest in it; None where there is none."""
+    for _ in range(_MOST_LAYOUTS):
+        layout = _layout(problem.scene, half_frame)
+        if layout is None:
+            return None
         cells, source = cells_of(problem, layout, half_frame, DEEPEST if key == "turned-grid" else SUM)
-        prospect = estimate(problem, cells, covers)
-        fewest = min(fewest, prospect.frames)
-        yield _Grid(problem, cells, source, layout.rows, prospect)
+        nearest = min(float(cell.points_mm[:, 2].min()) for cell in cells if cell.chosen.size)
+        seen = problem.half_field(nearest)
+        if np.all(seen >= half_frame * (1.0 - 1e-9)):
+            return _Grid(problem, cells, source, layout.rows, half_frame, estimate(problem, cells, covers))
+        half_frame = seen * _TIGHTER
+    return None
+
+
+def _without_gaps(key: str, grid: _Grid, attempt: GridAttempt) -> Candidate:
+    """The grid worked out, and laid out closer where a frame sees less than was reckoned with.
+
+    What should be sharp, and is nearer than all that must be, can draw a frame's focus nearer than `_laid` knew.
+    """
+    found = attempt(grid.problem, grid.cells, grid.source, grid.rows)
+    half_frame = grid.half_frame
+    for _ in range(_MOST_LAYOUTS):
+        seen = _narrowest(found)
+        if seen is None or np.all(seen >= half_frame * (1.0 - 1e-9)):
+            break
+        half_frame = seen * _TIGHTER
+        layout = _layout(grid.problem.scene, half_frame)
+        if layout is None:
+            return unfit(key, grid.problem.scene, _cannot_be_laid(grid.problem, half_frame))
+        power = DEEPEST if key == "turned-grid" else SUM
+        found = attempt(grid.problem, *cells_of(grid.problem, layout, half_frame, power), layout.rows)
+    return found
+
+
+def _narrowest(found: Candidate) -> Floats | None:
+    """Half of what the frame sees that sees least, as tangents from the entrance pupil."""
+    if not found.exposures:
+        return None
+    half: Floats = 0.5 * np.asarray(found.scene.plan.sensor_mm)
+    return half / max(exposure.state.pupil_scale_mm for exposure in found.exposures)
+
+
+def _cannot_be_laid(problem: Problem, half_frame: Floats) -> Sentence:
+    """Why a grid cannot be laid out: it would pass overhead, or takes so many frames."""
+    scene, named = problem.scene, {"lens": problem.lens.name, "focal": problem.focal_mm}
+    if passes_overhead(pose=scene.pose, half_picture=scene.half_picture(), centre=scene.picture_centre()):
+        return Sentence("A grid with {lens} at {focal:.0f} mm would pass straight overhead or underfoot", named)
+    cells = fewest_cells(
+        pose=scene.pose,
+        half_picture=scene.half_picture(),
+        half_frame=half_frame,
+        overlap=scene.plan.wish.overlap,
+        centre=scene.picture_centre(),
+    )
+    return Sentence(
+        "A grid with {lens} at {focal:.0f} mm would need {cells:.0f} frames; {most} are the most",
+        {**named, "cells": cells, "most": MOST_CELLS},
+    )
 
 
 def _in_vain(scene: Scene, half_frame: Floats, fewest: float) -> bool:
@@ -155,13 +222,15 @@ def _layout(scene: Scene, half_frame: Floats) -> TurnedGrid | None:
 
 
 def _half_frame(problem: Problem) -> Floats:
-    """Half a frame as tangents at the longest image distance in use, where it sees least."""
-    sharp_at = focus_image_distance_mm(problem.points_mm, focal_mm=problem.focal_mm)
-    usable = sharp_at[(sharp_at > 0.0) & np.isfinite(sharp_at)]
-    nearest = float(usable.max()) if usable.size else problem.focal_mm
-    longest = min(max(nearest, problem.focal_mm), problem.longest_image_mm)
-    found: Floats = np.asarray(problem.scene.plan.sensor_mm) / (2.0 * longest)
-    return found
+    """Half a frame as tangents from the entrance pupil, focused on the nearest of the musts, where it sees least.
+
+    A frame turned towards something has it as deep as it is far away, one that has it in its corner less so;
+    where that makes no difference the corner counts, and nothing need be laid out twice.
+    """
+    distance = float(np.linalg.norm(problem.points_mm, axis=1).min())
+    turned_to = problem.half_field(distance)
+    in_corner = problem.half_field(distance / math.hypot(1.0, *turned_to))
+    return in_corner if np.all(in_corner >= turned_to * _AS_GOOD_AS) else turned_to
 
 
 def cells_of(

@@ -54,14 +54,16 @@ def _attempt(problem: Problem) -> Candidate:
     state = focus_for(problem, f_number=problem.middle_stop, weights=problem.weights)
     state = state.at(best_stop(problem, state))
     sensor = scene.plan.sensor_mm
-    width, height = (2.0 * half * state.image_distance_mm for half in scene.half_picture())
+    # The picture is an angle seen from the entrance pupil; a lens that breathes draws it with what it has there.
+    scale = problem.breathed(state).pupil_scale_mm
+    width, height = (2.0 * half * scale for half in scene.half_picture())
     centres, columns = shifted_centres_mm(
         picture_mm=(width, height),
         sensor_mm=sensor,
         overlap=scene.plan.wish.overlap,
         step_mm=problem.lens.lens.shift_scale_mm,
     )
-    across, up = scene.picture_centre() * -state.image_distance_mm
+    across, up = scene.picture_centre() * -scale
     centres = [(x + float(across), y + float(up)) for x, y in centres]
     longest = max(math.hypot(*centre) for centre in centres)
     if longest > problem.lens.shift_mm:
@@ -75,7 +77,7 @@ def _attempt(problem: Problem) -> Candidate:
             },
         )
         return unfit("shift-grid", scene, reason)
-    reserve = min(corner_reserve_mm(problem, state, centre) for centre in centres)
+    reserve = min(corner_reserve_mm(problem, problem.breathed(state), centre) for centre in centres)
     if reserve < -1e-6:
         return unfit("shift-grid", scene, circle_reason(problem, reserve))
     exposures = [problem.exposure(state, centre) for centre in centres]
@@ -94,9 +96,9 @@ def _parallax_note(problem: Problem, state: LensState, longest_mm: float) -> Sen
     """Whether the back can do it alone; if the lens has to move, near parts from far by the shift, seen small."""
     if longest_mm <= problem.lens.back_shift_mm:
         return Sentence("Move the back, not the lens, or near things will not join with far ones")
-    depth = problem.points_from_lens_mm(state)[:, 2]
+    depth = problem.points_mm[:, 2]
     moved = max(longest_mm - problem.lens.back_shift_mm, 0.0)
-    apart = 2.0 * moved * state.image_distance_mm * (1.0 / float(depth.min()) - 1.0 / float(depth.max()))
+    apart = 2.0 * moved * state.pupil_scale_mm * (1.0 / float(depth.min()) - 1.0 / float(depth.max()))
     return Sentence(
         "The lens moves by up to {moved:.1f} mm each way: between the outermost frames near parts from far by "
         "{pixels:.0f} pixels; hold the lens and move the camera back instead where you can",

@@ -51,7 +51,7 @@ def for_shoulds(cell: Problem, state: LensState) -> LensState:
         return state
     scene = cell.scene
     seen = cell.pose.to_camera_mm(scene.world_m)
-    half = np.asarray(scene.plan.sensor_mm) / (2.0 * state.image_distance_mm)
+    half = 0.5 * np.asarray(scene.plan.sensor_mm) / cell.breathed(state).pupil_scale_mm
     inside = (seen[:, 2] > 1.05 * cell.focal_mm) & np.all(np.abs(seen[:, :2]) <= half * seen[:, 2:], axis=1)
     shoulds = np.flatnonzero(inside & np.array([need == Need.SHOULD for need in scene.needs]))
     if shoulds.size == 0:

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from verispect.optics.convex import clipped
 from verispect.optics.pose import Pose
 from verispect.optics.types import Floats, Indices
 from verispect.plan.document import Plan
@@ -165,7 +166,7 @@ def _surface_samples(surface: Surface, pose: Pose, half: Floats, centre: Floats,
 
 
 def in_view(polygon_mm: Floats, half: Floats, centre: Floats) -> Floats:
-    """A convex polygon (K, 3) in the camera's frame, within the picture's pyramid (Sutherland and Hodgman 1974)."""
+    """A convex polygon (K, 3) in the camera's frame, within the picture's pyramid."""
     left, low = (float(part) for part in half - centre)
     right, high = (float(part) for part in half + centre)
     planes = [
@@ -176,17 +177,7 @@ def in_view(polygon_mm: Floats, half: Floats, centre: Floats) -> Floats:
         (np.array([0.0, -1.0, high]), 0.0),
     ]
     for normal, least in planes:
-        if len(polygon_mm) == 0:
-            break
-        side = polygon_mm @ normal - least
-        kept = []
-        for k in range(len(polygon_mm)):
-            a, b = polygon_mm[k - 1], polygon_mm[k]
-            if (side[k - 1] >= 0.0) != (side[k] >= 0.0):
-                kept.append(a + (b - a) * side[k - 1] / (side[k - 1] - side[k]))
-            if side[k] >= 0.0:
-                kept.append(b)
-        polygon_mm = np.array(kept).reshape(-1, 3)
+        polygon_mm = clipped(polygon_mm, polygon_mm @ normal - least)
     return polygon_mm
 
 

@@ -7,17 +7,20 @@ must fall on a frame, and neighbours must overlap by at least the asked share of
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 
+from verispect.optics.convex import shared_area
 from verispect.optics.movements import rounded
 from verispect.optics.pose import Pose, camera_pose
 from verispect.optics.types import Bools, Floats
 
 MOST_CELLS = 2000
 _TRIES = 60
+_NEAR_ZENITH = math.radians(85.0)
 
 
 @dataclass(frozen=True)
@@ -97,6 +100,12 @@ def fewest_cells(*, pose: Pose, half_picture: Floats, half_frame: Floats, overla
     return float(sum(len(bearings) for _, bearings in _rows(azimuth, elevation, half_frame, overlap, 1.0)))
 
 
+def passes_overhead(*, pose: Pose, half_picture: Floats, centre: Floats) -> bool:
+    """Whether the picture comes too near the zenith or the nadir for rows of a level head."""
+    _, _, elevation, _ = _sampled(_PoseKey(pose), tuple(half_picture.tolist()), (float(centre[0]), float(centre[1])))
+    return bool(np.max(np.abs(elevation)) > _NEAR_ZENITH)
+
+
 class _PoseKey:
     """A pose that can be looked up: two methods lay the same grids out, one after the other."""
 
@@ -117,7 +126,7 @@ def _laid_out(
 ) -> TurnedGrid | None:
     pose, half_frame = key.pose, np.array(frame)
     directions, azimuth, elevation, bearing = _sampled(key, picture, off)
-    if np.max(np.abs(elevation)) > math.radians(85.0):
+    if np.max(np.abs(elevation)) > _NEAR_ZENITH:
         return None
     for attempt in range(_TRIES):
         squeeze = 0.985**attempt
@@ -163,12 +172,49 @@ def row_overlap(step_rad: float, pitch_rad: float, half_frame: Floats) -> float:
     return least
 
 
-def pitch_step_rad(half_height: float, overlap: float) -> float:
-    """Step in pitch at which rows overlap by the asked share."""
-    return math.atan(half_height * (1.0 - 2.0 * overlap)) + math.atan(half_height)
+def pitch_step_rad(half_frame: Floats, overlap: float) -> float:
+    """Step in pitch at which rows overlap by the asked share, of their height and of their area."""
+    hy = float(half_frame[1])
+    step = math.atan(hy * (1.0 - 2.0 * overlap)) + math.atan(hy)
+    return _with_area(_pitched, step, half_frame, overlap)
+
+
+def _pitched(angle: float) -> Floats:
+    """Rotation that takes a direction of a frame to one pitched up by an angle."""
+    return np.array([[1.0, 0.0, 0.0], [0.0, math.cos(angle), -math.sin(angle)], [0.0, math.sin(angle), math.cos(angle)]])
+
+
+def _with_area(rotation: Callable[[float], Floats], step: float, half_frame: Floats, overlap: float) -> float:
+    """The step, made smaller until neighbours share as much of their area too: turned frames lose their corners."""
+    for _ in range(_TRIES):
+        shared = shared_area(rotation(step), half_frame)
+        if shared >= overlap - 1e-9:
+            break
+        # What is shared falls almost straight with the step, from all of it at none.
+        step *= (1.0 - overlap) / (1.0 - shared) * (1.0 - 1e-6)
+    return step
 
 
 def _bearing_step_rad(pitch_rad: float, half_frame: Floats, overlap: float) -> float:
+    """The largest step in bearing at which neighbours of a row share what is asked of width and of area."""
+    return _row_step(pitch_rad, float(half_frame[0]), float(half_frame[1]), overlap)
+
+
+@lru_cache(maxsize=4096)
+def _row_step(pitch_rad: float, hx: float, hy: float, overlap: float) -> float:
+    half_frame = np.array([hx, hy])
+    up = _pitched(pitch_rad)
+
+    def turned(step: float) -> Floats:
+        about = np.array(
+            [[math.cos(step), 0.0, -math.sin(step)], [0.0, 1.0, 0.0], [math.sin(step), 0.0, math.cos(step)]]
+        )
+        return up @ about @ up.T
+
+    return _with_area(turned, _edge_step_rad(pitch_rad, half_frame, overlap), half_frame, overlap)
+
+
+def _edge_step_rad(pitch_rad: float, half_frame: Floats, overlap: float) -> float:
     """The largest step at which `row_overlap` is as asked: its equation solved for the step.
 
     With q = hx (1 - 2 overlap) the edge is where R sin(step - phi) = q lifted sin(pitch).
@@ -193,7 +239,7 @@ def _rows(
     hy = float(half_frame[1])
     reach = math.atan(hy) * squeeze
     low, high = float(elevation.min()) + reach, float(elevation.max()) - reach
-    step = pitch_step_rad(hy, overlap) * squeeze
+    step = pitch_step_rad(half_frame, overlap) * squeeze
     if high <= low:
         pitches = [0.5 * (float(elevation.min()) + float(elevation.max()))]
     else:

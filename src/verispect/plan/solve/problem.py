@@ -215,6 +215,21 @@ class Problem:
         focal = self.lens.breathing_at(object_mm).focal_mm
         return replace(state, focal_mm=focal, image_distance_mm=focal * object_mm / (object_mm - focal))
 
+    def half_field(self, nearest_mm: float) -> Floats:
+        """Half of what the sensor sees, focused on something so far before the entrance pupil, as near as it gets.
+
+        Returns
+        -------
+        ndarray, shape (2,)
+            Tangents across and up, from the entrance pupil, of the lens set straight.
+        """
+        object_mm = nearest_mm + self.focal_mm * (1.0 - 1.0 / self.lens.pupil_magnification)
+        longest = self.longest_image_mm
+        v = self.focal_mm * object_mm / (object_mm - self.focal_mm) if object_mm > self.focal_mm else longest
+        state = self.breathed(self.state(f_number=self.middle_stop, image_distance_mm=min(v, longest)))
+        found: Floats = 0.5 * np.asarray(self.scene.plan.sensor_mm) / state.pupil_scale_mm
+        return found
+
     def focused_near(self, state: LensState) -> Problem:
         """The same problem with the focal length that an internally focusing lens has in a state."""
         axial = state.image_distance_mm / state.axis[2]

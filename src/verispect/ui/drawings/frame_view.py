@@ -194,7 +194,7 @@ class FrameBoard(Board):
             edge = _edge(size)
             if candidate.method.shifts:
                 edge = -(np.asarray(exposure.sensor_centre_mm) + _edge(size))
-            tangents = edge / exposure.state.image_distance_mm
+            tangents = edge / exposure.state.pupil_scale_mm
             seen = _in_picture(tangents, exposure.pose, shown.scene.pose)
             if seen is None:
                 continue
