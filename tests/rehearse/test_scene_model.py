@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import a_lens, make_plan
-from verispect.plan.scene.scene import build_scene
 from verispect.optics.convex import clipped
+from verispect.plan.scene.scene import build_scene
 from verispect.rehearse.scene_model import Panel, back_to_front, build_model
 
 EYE = np.array([0.0, 1.5, 0.0])

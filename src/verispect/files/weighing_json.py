@@ -14,6 +14,7 @@ from verispect.plan.assess.costs import costs_of
 from verispect.plan.assess.finest_detail import finest_detail_mm, pixels_per_mm
 from verispect.plan.explain.search_note import searched
 from verispect.plan.frames.exposure import Exposure
+from verispect.plan.frames.reach import reach_of
 from verispect.plan.methods.candidate import Candidate
 
 
@@ -110,7 +111,7 @@ def _method(candidate: Candidate) -> dict[str, Any]:
 
 
 def _exposure(exposure: Exposure) -> dict[str, Any]:
-    state, pose = exposure.state, exposure.pose
+    state, pose, reach = exposure.state, exposure.pose, reach_of(exposure)
     return {
         "lens": exposure.lens.name,
         "focal_mm": state.focal_mm,
@@ -127,6 +128,9 @@ def _exposure(exposure: Exposure) -> dict[str, Any]:
         "allowed_blur_mm": _number(exposure.allowed_blur_mm),
         "tilt_deg": exposure.tilt_deg,
         "swing_deg": exposure.swing_deg,
+        "near_m": None if reach is None else _number(reach.near_m),
+        "far_m": None if reach is None else _number(reach.far_m),
+        "hyperfocal_m": None if reach is None else _number(reach.hyperfocal_m),
     }
 
 

@@ -204,6 +204,11 @@ class Criterion:
             return np.where(np.isnan(allowed), np.inf, blur / allowed)
 
 
+def frequency_of_circle(circle_mm: float, contrast_floor: float) -> float:
+    """The frequency, cycles/mm, that a disc of this diameter shows with the floor's contrast."""
+    return _disc_argument(contrast_floor) / (np.pi * circle_mm)
+
+
 @lru_cache(maxsize=256)
 def _disc_argument(floor: float) -> float:
     """x at which 2 J1(x)/x falls to the floor."""

@@ -10,7 +10,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from verispect.kit.equipment import Kit
-from verispect.optics.criterion import Criterion, Rule
+from verispect.optics.criterion import Criterion, Rule, frequency_of_circle
 from verispect.subject.camera import Camera
 from verispect.subject.mark import Mark
 from verispect.subject.photograph import Photograph
@@ -67,7 +67,13 @@ class Wish(_Model):
     )
     screen_pixels: int = Field(default=3840, gt=0, le=1_000_000, description="Along the picture's long side.")
     pixels_per_line_pair: float = Field(default=3.0, ge=2.0, le=1000.0, description="Of the screen or the sensor.")
-    contrast_floor: float = Field(default=0.2, gt=0.0, lt=1.0)
+    contrast_floor: float = Field(default=0.2, ge=1.0e-4, lt=1.0)
+    circle_mm: float | None = Field(
+        default=None,
+        ge=1.0e-4,
+        le=100.0,
+        description="Allowed blur circle on the sensor at the framing; disc and root-sum take it, not the print's.",
+    )
     rule: Rule = Rule.WAVE
     wavelength_nm: float | None = Field(default=550.0, ge=300.0, le=1100.0)
     series_covers: Covers = Covers.RANGE
@@ -174,6 +180,8 @@ class Plan(_Model):
     def frequency_at_framing(self) -> float:
         """Cycles/mm on the sensor that the wish asks of one frame at the framing focal length."""
         wish, body = self.wish, self.kit.body
+        if wish.circle_mm is not None and wish.rule != Rule.WAVE:
+            return frequency_of_circle(wish.circle_mm, wish.contrast_floor)
         if wish.detail_from == DetailFrom.SCREEN:
             return wish.screen_pixels / wish.pixels_per_line_pair / max(self.picture_mm)
         if wish.detail_from == DetailFrom.SENSOR:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import math
 from collections.abc import Sequence
 from importlib.resources import files
 
@@ -78,6 +79,8 @@ def cell_text(row: FrameRow, key: str, quantity: Quantity) -> str:
         return f"{value:+.1f} mm" if round(value, 1) else "0.0 mm"
     if quantity is Quantity.TRAVEL:
         return f"{value:.3f} mm"
+    if quantity is Quantity.DISTANCE and math.isnan(value):
+        return "–"
     if quantity is Quantity.DISTANCE:
         return "∞" if value == float("inf") else f"{value * 1000:.0f} mm" if value < 0.5 else f"{value:.2f} m"
     if quantity is Quantity.STOP:

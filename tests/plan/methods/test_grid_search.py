@@ -3,21 +3,26 @@
 from __future__ import annotations
 
 import math
+import re
 
 import numpy as np
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from tests.conftest import make_plan
+from tests.conftest import a_lens, make_plan
+from tests.outside.oracle import landed_mm, shared
+from verispect.files.weighing_json import weighing_to_dict
+from verispect.plan.advise.weigh import Weighing
 from verispect.plan.explain.search_note import searched
 from verispect.plan.methods.grid_search import _half_frame, _layout, cells_of
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.plan.solve.grid_assignment import DEEPEST, SUM, regrouped
 from verispect.plan.solve.grid_estimate import one_focus_each, series_each
-from verispect.plan.solve.grid_layout import _bearing_step_rad, row_overlap
+from verispect.plan.solve.grid_layout import _bearing_step_rad, _edge_step_rad, row_overlap
 from verispect.plan.solve.problem import problem_for
+from verispect.subject.mark import Mark
 
 ESTIMATES = {"turned-grid": one_focus_each, "turned-grid-series": series_each}
 
@@ -77,11 +82,69 @@ def test_estimates_foretell_what_is_worked_out(key, covers) -> None:
 @given(st.floats(0.05, 1.2), st.floats(0.05, 1.0), st.floats(-1.1, 1.1), st.floats(0.0, 0.8))
 def test_step_in_a_row_is_the_largest_with_the_asked_overlap(hx, hy, pitch, overlap) -> None:
     half = np.array([hx, hy])
-    step = _bearing_step_rad(pitch, half, overlap)
+    step = _edge_step_rad(pitch, half, overlap)
     assume(0.0 < step < 1.5)
+    assert _bearing_step_rad(pitch, half, overlap) <= step
     assert row_overlap(step, pitch, half) >= overlap - 1e-9
     if step < 2.0 * math.atan(hx) / max(math.cos(pitch), 0.05) - 1e-9:
         assert row_overlap(step + 1e-4, pitch, half) < overlap
+
+
+def near_plan(seed: int, **wish):
+    """A picture at a fifth of life size and more, a lens whose pupils differ, and a should nearer than every must."""
+    rng = np.random.default_rng(seed)
+    focal = float(rng.choice([60.0, 100.0]))
+    framing = focal / float(rng.uniform(1.3, 2.2))
+    depth = focal / 1000.0 * rng.uniform(4.0, 9.0) * np.array([1.0, 1.1, 1.3, 0.9])
+    places = [
+        (float(a * 18.0 / framing * d), float(1.5 + b * 12.0 / framing * d), float(d))
+        for a, b, d in zip(rng.uniform(-0.9, 0.9, 4), rng.uniform(-0.9, 0.9, 4), depth, strict=True)
+    ]
+    lens = a_lens(focal, pupil_magnification=float(rng.uniform(0.5, 2.0)), closest_m=0.1, shift_mm=90,
+                  image_circle_mm=500)  # fmt: skip
+    plan = make_plan(places, framing=framing, lenses=[lens], contrast_floor=0.1, print_mm=(300, 200), **wish)
+    marks = [mark.model_dump(mode="json") for mark in plan.marks]
+    marks[-1]["need"] = "should"
+    return plan.model_copy(update={"marks": tuple(Mark.model_validate(mark) for mark in marks)})
+
+
+@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("key", ["turned-grid", "turned-grid-series", "shift-grid"])
+def test_frames_of_near_grids_meet_as_seen_through_the_exit_pupil(key, seed) -> None:
+    # Judged by rays from the exit pupil, written from the contract alone.
+    plan = near_plan(seed, overlap=(0.2, 0.4)[seed % 2])
+    found = worked(key, build_scene(plan))
+    assert found.fits
+    told = weighing_to_dict(Weighing(found.scene, (found,), key, ()))["methods"][0]["exposures"]
+    content = plan.model_dump(mode="json", by_alias=True)
+    width, height = (side / plan.camera.framing_mm for side in plan.sensor_mm)
+    x, y = np.meshgrid(np.linspace(-0.5, 0.5, 15) * width, np.linspace(-0.5, 0.5, 11) * height)
+    wanted = np.column_stack([x.ravel(), y.ravel(), np.ones(x.size)])
+    wanted /= np.linalg.norm(wanted, axis=1, keepdims=True)
+    half = 0.5 * np.array(plan.sensor_mm) * (1.0 + 1e-9)
+    # Of a series the frame focused nearest sees least.
+    cells = {}
+    for exposure in sorted(told, key=lambda exposure: exposure["image_distance_mm"]):
+        cells[(*np.round(exposure["forward"], 9), *exposure["sensor_centre_mm"])] = exposure
+    seen = [np.all(np.abs(landed_mm(content, one, wanted)) <= half, axis=1) for one in cells.values()]
+    assert np.all(np.any(seen, axis=0))
+    first = next(iter(cells.values()))
+    beside = min(cells.values(), key=lambda other: _apart(other, first) if other is not first else math.inf)
+    for one, other in ((first, beside), (beside, first)):
+        assert shared(content, one, other)[1] >= plan.wish.overlap - 0.01
+
+
+def _apart(one, other) -> float:
+    turn = np.abs(np.subtract(one["forward"], other["forward"]))
+    shift = np.abs(np.subtract(one["sensor_centre_mm"], other["sensor_centre_mm"]))
+    return float(turn.sum() * 100.0 + shift.sum())
+
+
+def test_a_grid_that_cannot_be_says_whether_it_is_overhead_or_how_many_frames_it_takes() -> None:
+    up = make_plan([(0.0, 60.0, 30.0)], lenses=[a_lens(100.0)], camera={"pitch_deg": 65.0})
+    assert "overhead" in str(worked("turned-grid", build_scene(up)).why_not[0])
+    many = make_plan([(0.0, 1.5, 30.0)], framing=8.0, lenses=[a_lens(800.0)], overlap=0.5)
+    assert re.search(r"would need \d{4,} frames", str(worked("turned-grid", build_scene(many)).why_not[0]))
 
 
 def test_every_focal_length_is_counted_among_what_was_searched() -> None:

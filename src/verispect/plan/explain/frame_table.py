@@ -11,6 +11,7 @@ import numpy as np
 from verispect.optics.f_stops import marked
 from verispect.optics.movements import scale_digits
 from verispect.plan.frames.exposure import Exposure
+from verispect.plan.frames.reach import Reach, reach_of
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence
 
@@ -31,6 +32,8 @@ class FrameRow:
         How far the lens stands right of and above the sensor's middle.
     rail_mm : float
         How far the camera stands ahead of where it took the first frame.
+    near_m, far_m, hyperfocal_m : float
+        From the sensor mark along the view; not a number where no blur at all would do.
     extension_mm : float
         Image distance along the lens's axis, from its rear principal point.
     tilt_digits : int
@@ -53,6 +56,9 @@ class FrameRow:
     rise_mm: float
     rail_mm: float
     allowed_blur_mm: float
+    near_m: float
+    far_m: float
+    hyperfocal_m: float
     tilt_digits: int = 1
 
 
@@ -104,6 +110,9 @@ COLUMNS = (
     Column("f_number", _NONE, "f-number", Quantity.NUMBER),
     Column("shutter_s", Sentence("Time"), "exposure time [s]", Quantity.TIME, always=True),
     Column("focus_m", Sentence("Focus"), "focus from sensor [m]", Quantity.DISTANCE, always=True),
+    Column("near_m", Sentence("Sharp from"), "sharp from, from sensor [m]", Quantity.DISTANCE, always=True),
+    Column("far_m", Sentence("Sharp to"), "sharp to, from sensor [m]", Quantity.DISTANCE, always=True),
+    Column("hyperfocal_m", _NONE, "hyperfocal distance [m]", Quantity.DISTANCE),
     Column("extension_mm", _NONE, "image distance on axis [mm]", Quantity.NUMBER),
     Column("tilt_deg", Sentence("Tilt"), "tilt [deg]", Quantity.ANGLE),
     Column("swing_deg", Sentence("Swing"), "swing [deg]", Quantity.ANGLE),
@@ -117,7 +126,7 @@ COLUMNS = (
 # As a hand sets them: where the camera points, what is moved, then focus, stop and time.
 _IN_HAND = (
     "number", "tilt_deg", "swing_deg", "bearing_deg", "pitch_deg", "cross_mm", "rise_mm", "rail_mm", "focus_m",
-    "stop", "shutter_s",
+    "stop", "shutter_s", "near_m", "far_m",
 )  # fmt: skip
 
 
@@ -144,6 +153,7 @@ def frame_rows(candidate: Candidate) -> list[FrameRow]:
 
 def _row(number: int, exposure: Exposure, first: Exposure) -> FrameRow:
     forward = exposure.pose.forward
+    reach = reach_of(exposure) or Reach(math.nan, math.nan, math.nan)
     return FrameRow(
         number=number,
         lens=exposure.lens.name,
@@ -161,6 +171,9 @@ def _row(number: int, exposure: Exposure, first: Exposure) -> FrameRow:
         rise_mm=-exposure.sensor_centre_mm[1],
         rail_mm=1000.0 * float((exposure.pose.pupil_m - first.pose.pupil_m) @ forward),
         allowed_blur_mm=exposure.allowed_blur_mm,
+        near_m=reach.near_m,
+        far_m=reach.far_m,
+        hyperfocal_m=reach.hyperfocal_m,
         tilt_digits=scale_digits(exposure.lens.lens.tilt_scale_deg),
     )
 

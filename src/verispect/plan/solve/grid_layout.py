@@ -181,7 +181,9 @@ def pitch_step_rad(half_frame: Floats, overlap: float) -> float:
 
 def _pitched(angle: float) -> Floats:
     """Rotation that takes a direction of a frame to one pitched up by an angle."""
-    return np.array([[1.0, 0.0, 0.0], [0.0, math.cos(angle), -math.sin(angle)], [0.0, math.sin(angle), math.cos(angle)]])
+    return np.array(
+        [[1.0, 0.0, 0.0], [0.0, math.cos(angle), -math.sin(angle)], [0.0, math.sin(angle), math.cos(angle)]]
+    )
 
 
 def _with_area(rotation: Callable[[float], Floats], step: float, half_frame: Floats, overlap: float) -> float:
@@ -209,7 +211,8 @@ def _row_step(pitch_rad: float, hx: float, hy: float, overlap: float) -> float:
         about = np.array(
             [[math.cos(step), 0.0, -math.sin(step)], [0.0, 1.0, 0.0], [math.sin(step), 0.0, math.cos(step)]]
         )
-        return up @ about @ up.T
+        found: Floats = up @ about @ up.T
+        return found
 
     return _with_area(turned, _edge_step_rad(pitch_rad, half_frame, overlap), half_frame, overlap)
 

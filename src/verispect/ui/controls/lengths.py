@@ -20,6 +20,8 @@ def format_length(metres: float, system: System = "metric") -> str:
     >>> format_length(3.81, "imperial")
     '12 ft 6 in'
     """
+    if math.isnan(metres):
+        return "–"
     if math.isinf(metres):
         return "∞" if metres > 0 else "−∞"
     sign = "−" if metres < 0 else ""

@@ -10,6 +10,7 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGroupBox, QLabel, QPushButton, QTabWidget, QTextBrowser, QVBoxLayout, QWidget
 
+from verispect.optics.criterion import Rule
 from verispect.optics.f_stops import marked
 from verispect.plan.assess.costs import cost_notes, costs_of
 from verispect.plan.document import DetailFrom, ManualSetting
@@ -110,6 +111,8 @@ class WeighPanel(QTabWidget):
                               "(root-sum); defocus only: blur against a circle (disc)"),
                  choices=(("wave", self.tr("all effects")), ("root-sum", self.tr("quick sum")),
                           ("disc", self.tr("defocus only")))),
+            Spec("circle_mm", self.tr("Blur circle"), "optional", "mm",
+                 self.tr("Allowed on the sensor; empty: what print, distance and contrast ask for")),
             Spec("series_covers", self.tr("Series covers"), "choice",
                  hint=self.tr("Covers everything from near to far, or looks at the marks only"),
                  choices=(("range", self.tr("all, no gaps")), ("marks", self.tr("the marks alone")))),
@@ -143,6 +146,7 @@ class WeighPanel(QTabWidget):
             ("line_pairs_per_mm", source == DetailFrom.PRINT),
             ("screen_pixels", source == DetailFrom.SCREEN),
             ("pixels_per_line_pair", source != DetailFrom.PRINT),
+            ("circle_mm", plan.wish.rule != Rule.WAVE),
         ):
             self.wish_form.set_shown(key, used)
         self.light_form.show_model(plan.light)
