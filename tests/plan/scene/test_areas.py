@@ -160,12 +160,27 @@ def test_what_is_wanted_soft_opens_the_stop() -> None:
     assert soft.holds
     assert soft.exposures[0].state.f_number < plain.exposures[0].state.f_number
     assert soft.soft_enough
-    assert soft.rendering.softness[2] >= 20.0
+    assert soft.rendering.blur_long_mm[2] >= 20.0 * soft.criterion.disc_mm
     weighing = weigh(with_soft)
     assert any("Behind, wanted soft, is so" in str(reason) for reason in weighing.because)
     impossible = with_soft.marks[2].model_copy(update={"soft_times": 900.0})
     weighing = weigh(with_soft.model_copy(update={"marks": (*with_soft.marks[:2], impossible)}))
     assert any("you asked for 900×, which no method reaches" in str(reason) for reason in weighing.because)
+    # Out of reach, it spoils nothing: the stop is the one without the wish, not the smallest that still holds.
+    one = weighing.by_key("one-frame")
+    assert one.exposures[0].state.f_number == plain.exposures[0].state.f_number
+    assert one.worst_softness == pytest.approx(plain.worst_softness)
+
+
+def test_diffraction_does_not_count_as_wanted_softness() -> None:
+    # Hardly out of focus: at f/22 the wave allows next to no blur, and the mark would be "soft" by that alone.
+    beside = {"name": "Beside", "x_m": 0.1, "y_m": 1.5, "z_m": 2.3, "need": "soft", "soft_times": 3.0}
+    plan = make_plan([(0.0, 1.5, 2.0), (0.1, 1.4, 2.02)], framing=50.0, lenses=[a_lens(50.0, f_numbers=[8, 32])],
+                     contrast_floor=0.1)  # fmt: skip
+    with_soft = plan.model_validate(plan.model_dump() | {"marks": [*plan.model_dump()["marks"], beside]})
+    found = worked("one-frame", build_scene(with_soft))
+    assert found.exposures[0].state.f_number == pytest.approx(8.0)
+    assert not found.soft_enough
 
 
 def test_the_weighing_tells_areas_beside_the_marks() -> None:

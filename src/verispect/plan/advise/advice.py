@@ -76,12 +76,11 @@ def _throws_out(chosen: Candidate, too_sharp: list[Candidate]) -> list[Sentence]
     scene = chosen.scene
     if not scene.wanted_soft.any():
         return []
-    soft = np.flatnonzero(scene.wanted_soft)
-    least = int(soft[np.argmin(chosen.soft_shares)])
-    assert chosen.rendering is not None
+    worst = int(np.argmin(chosen.soft_shares))
+    least = int(np.flatnonzero(scene.wanted_soft)[worst])
     values: dict[str, object] = {
         "mark": scene.names[least],
-        "times": float(chosen.rendering.softness[least]),
+        "times": float(chosen.defocus_times[worst]),
         "wanted": float(scene.soft_times[least]),
     }
     if not chosen.soft_enough:

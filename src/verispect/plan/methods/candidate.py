@@ -202,12 +202,19 @@ class Candidate:
         return tuple(self.scene.names[k] for k in self.outside if k < self.scene.mark_count) + self.scene.lost_areas
 
     @property
-    def soft_shares(self) -> Floats:
-        """Softness of what is wanted soft over what it should at least be, shape (K,); 1 and more is soft enough."""
-        scene = self.scene
-        if self.rendering is None or not scene.wanted_soft.any():
+    def defocus_times(self) -> Floats:
+        """Blur of what is wanted soft over the circle of confusion, shape (K,); diffraction counts for nothing."""
+        if self.rendering is None or self.criterion is None:
             return np.zeros(0)
-        found: Floats = self.rendering.softness[scene.wanted_soft] / scene.soft_times[scene.wanted_soft]
+        found: Floats = self.rendering.blur_long_mm[self.scene.wanted_soft] / self.criterion.disc_mm
+        return found
+
+    @property
+    def soft_shares(self) -> Floats:
+        """Defocus of what is wanted soft over what it should at least be, shape (K,); 1 and more is soft enough."""
+        if self.rendering is None:
+            return np.zeros(0)
+        found: Floats = self.defocus_times / self.scene.soft_times[self.scene.wanted_soft]
         return found
 
     @property

@@ -141,7 +141,8 @@ def corner_reserves_mm(problem: Problem, state: LensState, centre_mm: tuple[floa
         region, pivot = problem.region_centre_mm, problem.pivot_offset_mm(state)
         centre_mm = (region[0] + pivot[0], region[1] + pivot[1])
     circle = problem.lens.circle_mm(problem.scene.plan.kit.body.diagonal_mm)
-    return circle_reserve_mm(corner_points_mm(problem.used_size_mm, centre_mm), state, circle)
+    # A straight lens that focuses internally stands nearer to the sensor than its scale would have it.
+    return circle_reserve_mm(corner_points_mm(problem.used_size_mm, centre_mm), problem.breathed(state), circle)
 
 
 def circle_reason(problem: Problem, reserve_mm: float) -> Sentence:

@@ -77,7 +77,7 @@ def _attempt(problem: Problem) -> Candidate:
             },
         )
         return unfit("shift-grid", scene, reason)
-    reserve = min(corner_reserve_mm(problem, problem.breathed(state), centre) for centre in centres)
+    reserve = min(corner_reserve_mm(problem, state, centre) for centre in centres)
     if reserve < -1e-6:
         return unfit("shift-grid", scene, circle_reason(problem, reserve))
     exposures = [problem.exposure(state, centre) for centre in centres]

@@ -16,11 +16,13 @@ from verispect.plan.methods.lens_search import (
 )
 from verispect.plan.methods.snap_to_scales import as_set
 from verispect.plan.scene.scene import Scene
-from verispect.plan.solve.focus_plane import best_plane
+from verispect.plan.solve.focus_plane import best_plane, focus_for
 from verispect.plan.solve.problem import Problem
 from verispect.plan.solve.softness_polish import seen_whole
-from verispect.plan.solve.stop_choice import best_stop, moving_weights, worst_at
+from verispect.plan.solve.stop_choice import best_stop, judged, moving_weights, worst_at
 from verispect.sentence import Sentence
+
+_HALVINGS = 12
 
 
 def tilt(scene: Scene) -> Candidate:
@@ -41,10 +43,10 @@ def _attempt(problem: Problem) -> Candidate:
     reserve = corner_reserve_mm(problem, state)
     notes: tuple[Sentence, ...] = ()
     if reserve < 0.0:
-        within = limit_within_circle(problem, limit)
-        if within is None:
+        lit = _within_circle(problem, limit)
+        if lit is None:
             return unfit("tilt", problem.scene, circle_reason(problem, reserve))
-        state = _within_circle(problem, limit, within)
+        state = lit
         within = max(abs(math.asin(state.axis[0])), abs(math.asin(state.axis[1])))
         notes = (
             Sentence(
@@ -90,20 +92,63 @@ def _solve(problem: Problem, limit_rad: float, direction: tuple[float, float] | 
     return polished if lit else state
 
 
-def _within_circle(problem: Problem, limit_rad: float, box_rad: float) -> LensState:
-    """The best frame whose corners stay lit, polished from the best within a box that surely is."""
-    start = solve(problem, box_rad)
-    if problem.lens.tilt_mount == "rotating" and problem.lens.lens.detents_deg is not None:
-        return start
-    state = best_plane(
-        problem,
-        f_number=start.f_number,
-        weights=moving_weights(problem, start),
-        limit_rad=limit_rad,
-        start=start,
-        conditions=lambda state: corner_reserves_mm(problem, state),
-    )
-    return state.at(best_stop(problem, state))
+def _within_circle(problem: Problem, limit_rad: float) -> LensState | None:
+    """The best frame whose corners stay lit; None where not even the straight lens lights them.
+
+    The tilts that a corner allows lie within a curve whose ends at the two movements alone reach farther than
+    between them, so there may be several best places on it: each is looked for from a start of its own.
+    """
+    mount = problem.lens.lens
+    held = problem.lens.tilt_mount == "rotating" and mount.detents_deg is not None
+    ways = detent_directions(mount.detents_deg or 0.0) if held else [None, (0.0, 1.0), (1.0, 0.0)]
+    found = [_lit_from(problem, limit_rad, way, held=held) for way in ways]
+    lit = [state for state in found if state is not None]
+    return min(lit, key=lambda state: judged(problem, state)) if lit else None
+
+
+def _lit_from(problem: Problem, limit_rad: float, way: tuple[float, float] | None, *, held: bool) -> LensState | None:
+    """The best lit frame near the best one of a direction, drawn back into the circle."""
+    stop, weights = problem.middle_stop, problem.weights
+    state = best_plane(problem, f_number=stop, weights=weights, limit_rad=limit_rad, direction=way)
+    for _ in range(1 if problem.is_plain else 2):
+        begin = _drawn_back(problem, state)
+        if begin is None:
+            return None
+        state = best_plane(
+            problem,
+            f_number=stop,
+            weights=weights,
+            limit_rad=limit_rad,
+            start=begin,
+            direction=way if held else None,
+            conditions=lambda tried: corner_reserves_mm(problem, tried),
+        )
+        stop = best_stop(problem, state)
+        weights = moving_weights(problem, state.at(stop))
+    return state.at(stop)
+
+
+def _drawn_back(problem: Problem, state: LensState) -> LensState | None:
+    """The state with as much of its lean as keeps the corners lit, focused anew."""
+
+    def leaning(share: float) -> LensState:
+        ax, ay = share * state.axis[0], share * state.axis[1]
+        axis = (ax, ay, math.sqrt(1.0 - ax * ax - ay * ay))
+        return focus_for(problem, f_number=state.f_number, axis=axis, weights=problem.weights)
+
+    if corner_reserve_mm(problem, state) >= 0.0:
+        return state
+    found, low, high = leaning(0.0), 0.0, 1.0
+    if corner_reserve_mm(problem, found) < 0.0:
+        return None
+    for _ in range(_HALVINGS):
+        middle = 0.5 * (low + high)
+        tried = leaning(middle)
+        if corner_reserve_mm(problem, tried) >= 0.0:
+            found, low = tried, middle
+        else:
+            high = middle
+    return found
 
 
 def limit_within_circle(problem: Problem, limit_rad: float) -> float | None:

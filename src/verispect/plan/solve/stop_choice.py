@@ -80,25 +80,24 @@ def best_stop(problem: Problem, state: LensState) -> float:
     softness, contrast = look_at_stops(problem, state)
     row = choose_stop(problem.criterion, softness, contrast)
     if problem.scene.wanted_soft.any():
-        row = _throwing_out(problem, state, softness, contrast, row)
+        row = _throwing_out(problem, state, softness, row)
     return float(problem.stops[row])
 
 
-def _throwing_out(problem: Problem, state: LensState, softness: Floats, contrast: Floats, best: int) -> int:
-    """Of the stops that hold what was chosen the best at which what is wanted soft is soft enough.
+def _throwing_out(problem: Problem, state: LensState, softness: Floats, best: int) -> int:
+    """The stop that throws out most what is wanted soft and still holds what was chosen.
 
-    Where none is, the one that comes nearest to it; where none holds, the best stop as it was.
+    By defocus alone: diffraction blurs what should be sharp just as much. Where the wish is reached at no stop
+    that holds, or nothing holds, sharpness comes first: the best stop as it was.
     """
     soft = np.flatnonzero(problem.scene.wanted_soft)
     thrown = problem.looking(problem.pose, soft)
-    share = (look_at_stops(thrown, state)[0] / problem.scene.soft_times[soft]).min(axis=1)
+    blur = _blur_at_stops(thrown, state, thrown.points_from_lens_mm(state))
+    share = (blur / problem.criterion.disc_mm / problem.scene.soft_times[soft]).min(axis=1)
     holding = np.flatnonzero(softness.max(axis=1) <= 1.0)
-    if holding.size == 0:
+    if holding.size == 0 or share[holding].max() < 1.0:
         return best
-    enough = holding[share[holding] >= 1.0]
-    if enough.size == 0:
-        return int(holding[np.argmax(share[holding])])
-    return int(enough[choose_stop(problem.criterion, softness[enough], contrast[enough])])
+    return int(holding[np.argmax(share[holding])])
 
 
 def neighbours(problem: Problem, f_number: float) -> list[float]:
@@ -115,6 +114,20 @@ def worst_at(problem: Problem, state: LensState) -> float:
     blur = blur_axes_mm(points, state)[0]
     working = state.working_f_number
     return float(problem.criterion.softness(blur, working, smears, residual_mm=residuals).max())
+
+
+def judged(problem: Problem, state: LensState) -> float:
+    """What is least in the better of two states, as the rule in force sees it: see `choose_stop`."""
+    rule = problem.criterion.rule
+    if rule == Rule.DISC:
+        # Any of its stops holds; the one that could be opened farther is the better.
+        return worst_at(problem, state) * state.f_number
+    if rule == Rule.ROOT_SUM:
+        return worst_at(problem, state)
+    points = problem.points_from_lens_mm(state)
+    smears, residuals = problem.spoilers_mm(state, points)
+    blur = blur_axes_mm(points, state)[0]
+    return -float(problem.criterion.contrast(blur, state.working_f_number, smears, residuals).min())
 
 
 def stop_range(problem: Problem, state: LensState, *, within: float = 0.05) -> tuple[float, float]:
