@@ -81,7 +81,7 @@ def _number(value: Any) -> float | None:
 
 
 def _method(candidate: Candidate) -> dict[str, Any]:
-    criterion = candidate.criterion or candidate.scene.plan.criterion(candidate.scene.plan.camera.framing_mm)
+    criterion = candidate.criterion or candidate.scene.plan.criterion(candidate.scene.plan.whole_focal_mm)
     return {
         "key": candidate.key,
         "fits": candidate.fits,
@@ -116,6 +116,8 @@ def _exposure(exposure: Exposure) -> dict[str, Any]:
         "lens": exposure.lens.name,
         "focal_mm": state.focal_mm,
         "f_number": state.f_number,
+        "working_f_number": state.working_f_number,
+        "magnification": state.magnification,
         "position_m": exposure.position_m.tolist(),
         "right": pose.right.tolist(),
         "up": pose.up.tolist(),

@@ -107,6 +107,7 @@ class Lens(_Model):
     closest_magnification: float | None = Field(
         default=None, gt=0.0, le=20.0, description="Measured at closest focus; tells the focal length there."
     )
+    reversed: bool = Field(default=False, description="Fitted front to body: its pupils change places.")
     by_focal: tuple[AtFocal, ...] = Field(default=(), max_length=50)
     residual: tuple[Residual, ...] = Field(default=(), max_length=50)
     fitted: Fitted = Field(default_factory=Fitted)

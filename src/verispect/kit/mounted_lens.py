@@ -20,6 +20,9 @@ from verispect.optics.conjugates import image_distance_for_object_mm, image_dist
 from verispect.optics.f_stops import stops_between
 from verispect.optics.types import Floats
 
+# In focal lengths before the front principal point.
+_NO_NEARER = 1.05
+
 
 @dataclass(frozen=True)
 class Optic:
@@ -183,6 +186,11 @@ def _optic(lens: Lens, bare_mm: float) -> Optic:
     if closest_focal != bare_mm:
         assert lens.closest_magnification is not None
         closest_mm = closest_focal * (1.0 + 1.0 / lens.closest_magnification)
+        if closest_mm <= _NO_NEARER * bare_mm:
+            # What it is at infinity could form no image of that: its way there is not known, so as if it extended.
+            closest_focal = bare_mm
+            longest = bare_mm * (1.0 + lens.closest_magnification)
+    if closest_focal != bare_mm:
         # The image distance that the focal length at infinity would need: it only says how near one can get.
         longest = bare_mm * closest_mm / max(closest_mm - bare_mm, 0.02 * bare_mm)
     shortest = bare_mm
@@ -261,13 +269,18 @@ def _interpolated(lens: Lens, bare_mm: float) -> _Row:
         focal_mm=bare_mm,
         f_numbers=(stop(0), stop(1)),
         closest_m=value("closest_m", lens.closest_m),
-        pupil_magnification=value("pupil_magnification", lens.pupil_magnification),
+        pupil_magnification=_turned(lens, value("pupil_magnification", lens.pupil_magnification)),
         principal_separation_mm=value("principal_separation_mm", lens.principal_separation_mm),
         pupil_behind_front_mm=optional("pupil_behind_front_mm"),
         image_circle_mm=optional("image_circle_mm"),
         tilt_deg=value("tilt_deg", lens.tilt_deg),
         shift_mm=value("shift_mm", lens.shift_mm),
     )
+
+
+def _turned(lens: Lens, pupil_magnification: float) -> float:
+    """Of a lens fitted front to body the pupils change places."""
+    return 1.0 / pupil_magnification if lens.reversed else pupil_magnification
 
 
 def _front_ahead(lens: Lens, row: _Row) -> float:
@@ -278,7 +291,10 @@ def _front_ahead(lens: Lens, row: _Row) -> float:
 
 
 def _longest_image_mm(lens: Lens, row: _Row, bare: Cardinal, front_mm: float) -> float:
-    """Image distance along the axis at closest focus; never beyond life size, 2f."""
+    """Image distance along the axis at closest focus; beyond life size, 2f, only where the lens says so."""
+    beyond = lens.closest_magnification
+    if lens.focusing == "extension" and beyond is not None and beyond > 1.0:
+        return bare.focal_mm * (1.0 + beyond)
     if lens.closest_from == "sensor":
         return image_distance_for_scale_mm(
             scale_m=row.closest_m, focal_mm=bare.focal_mm, separation_mm=bare.separation_mm

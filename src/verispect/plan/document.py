@@ -169,8 +169,34 @@ class Plan(_Model):
     @property
     def picture_centre(self) -> tuple[float, float]:
         """Where the middle of the picture lies, as tangents right and up of the camera's view."""
-        framing = self.camera.framing_mm
+        framing = self.framing_mm
         return self.camera.cross_mm / framing, self.camera.rise_mm / framing
+
+    @property
+    def framing_mm(self) -> float:
+        """Image size per tangent, in mm, at which the sensor holds the wanted picture: at infinity a focal length."""
+        camera = self.camera
+        if camera.framing_width_mm is None or camera.framing_at_m is None:
+            return camera.framing_mm
+        return self.picture_mm[0] * 1000.0 * camera.framing_at_m / camera.framing_width_mm
+
+    @property
+    def whole_focal_mm(self) -> float:
+        """The longest focal length that takes the whole picture in one frame.
+
+        That of the framing; of a width at a distance u the f with which it is drawn m = f/(u − f) as large as it is.
+        """
+        if self.camera.framing_at_m is None:
+            return self.framing_mm
+        away_mm = 1000.0 * self.camera.framing_at_m
+        return away_mm * self.framing_mm / (away_mm + self.framing_mm)
+
+    def drawn(self, focal_mm: float) -> float:
+        """How large a lens of this focal length draws the wanted picture, over what of the sensor it would fill."""
+        if self.camera.framing_at_m is None:
+            return focal_mm / self.framing_mm
+        away_mm = 1000.0 * self.camera.framing_at_m
+        return focal_mm / max(away_mm - focal_mm, 1e-3 * away_mm) * away_mm / self.framing_mm
 
     def enlargement(self) -> float:
         """From the picture at the framing focal length to the print, long side to long side, to fit."""
@@ -192,9 +218,10 @@ class Plan(_Model):
         """Just acceptable sharpness on the sensor for a lens of this focal length.
 
         A longer lens draws the wanted picture larger, over several frames, so each needs enlarging less:
-        the frequency on the sensor is that on the print × enlargement × framing / focal length.
+        the frequency on the sensor is that on the print × enlargement × framing / focal length, or for a width
+        at a distance × what it fills of the sensor / what is drawn of it there.
         """
-        shrink = self.camera.framing_mm / focal_mm
+        shrink = 1.0 / self.drawn(focal_mm)
         return Criterion(
             rule=self.wish.rule,
             frequency=self.frequency_at_framing() * shrink,

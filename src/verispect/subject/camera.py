@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
+from typing import Self
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from verispect.optics.pose import Pose, camera_pose
 
@@ -27,6 +28,12 @@ class Camera(BaseModel):
     framing_mm: float = Field(
         default=24.0, gt=0.0, le=5000.0, description="Focal length whose field is the wanted picture."
     )
+    framing_width_mm: float | None = Field(
+        default=None, gt=0.0, le=1.0e6, description="Width of the wanted picture, in place of a focal length."
+    )
+    framing_at_m: float | None = Field(
+        default=None, gt=0.0, le=1000.0, description="That width's distance from the front principal point."
+    )
     upright: bool = Field(default=False, description="Whether the sensor stands on its short side.")
     rise_mm: float = Field(
         default=0.0, ge=-500.0, le=500.0, description="Of the lens at the framing focal length; negative is fall."
@@ -35,6 +42,12 @@ class Camera(BaseModel):
     aspect: float | None = Field(
         default=None, gt=0.02, lt=50.0, description="Width over height of the picture; none: the sensor's own."
     )
+
+    @model_validator(mode="after")
+    def _width_with_its_distance(self) -> Self:
+        if (self.framing_width_mm is None) != (self.framing_at_m is None):
+            raise ValueError("framing_width_mm and framing_at_m are given together, such as 36 and 0.2")
+        return self
 
     def pose(self) -> Pose:
         """The camera's basis and place."""

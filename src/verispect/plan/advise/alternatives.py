@@ -63,7 +63,7 @@ def wider(scene: Scene, one: Candidate) -> WayOut | None:
     best: Candidate | None = None
     for lens in scene.plan.kit.lenses:
         shortest, longest = focal_range(lens)
-        high = min(longest, scene.plan.camera.framing_mm)
+        high = min(longest, scene.plan.whole_focal_mm)
         if shortest >= high:
             # A lens wider than the framing is tried as it is, cropped, by the method itself.
             continue
@@ -124,9 +124,11 @@ def stepped_back(plan: Plan, back_m: float) -> Plan:
     marks = tuple(mark.model_copy(update=_by(mark, step)) for mark in plan.marks)
     surfaces = tuple(surface.model_copy(update=_by(surface, step)) for surface in plan.surfaces)
     times = (nearest + back_m * float(np.linalg.norm(level))) / nearest
+    near = plan.camera.framing_at_m
+    framed = {"framing_mm": plan.framing_mm * times} if near is None else {"framing_at_m": near * times}
     camera = plan.camera.model_copy(
         update={
-            "framing_mm": plan.camera.framing_mm * times,
+            **framed,
             "rise_mm": plan.camera.rise_mm * times,
             "cross_mm": plan.camera.cross_mm * times,
         }
@@ -195,7 +197,7 @@ def letting_go(scene: Scene, one: Candidate) -> WayOut | None:
     weights = np.array([scene.weights[scene.deciding][own == g].max() for g in range(len(groups))])
     most, best_problem, best_held = 0.0, None, np.zeros(0, bool)
     for lens in scene.plan.kit.lenses:
-        focal = single_frame_focal_mm(lens, scene.plan.camera.framing_mm)
+        focal = single_frame_focal_mm(lens, scene.plan.whole_focal_mm)
         if focal is None:
             continue
         problem = problem_for(scene, lens, focal)

@@ -35,7 +35,7 @@ def converging(plan: Plan) -> Converging:
     An upright line through the tangent x at the picture's foot runs to the vanishing point (0, cot pitch).
     """
     pitch = math.radians(plan.camera.pitch_deg)
-    framing = plan.camera.framing_mm
+    framing = plan.framing_mm
     half = np.asarray(plan.picture_mm) / (2.0 * framing)
     middle_x, middle_y = plan.picture_centre
     if abs(pitch) < 1e-9:
@@ -86,13 +86,13 @@ def levelled_rise_mm(plan: Plan) -> float:
     """Rise at the framing focal length with which the level camera points the picture's middle where it is now."""
     camera = plan.camera
     middle = math.atan(plan.picture_centre[1])
-    return camera.framing_mm * math.tan(math.radians(camera.pitch_deg) + middle)
+    return plan.framing_mm * math.tan(math.radians(camera.pitch_deg) + middle)
 
 
 def upright_options(plan: Plan) -> list[Upright]:
     """Every lens that sees the picture, with the camera level."""
     rise, cross = levelled_rise_mm(plan), plan.camera.cross_mm
-    body, framing = plan.kit.body, plan.camera.framing_mm
+    body, framing = plan.kit.body, plan.whole_focal_mm
     found = []
     for lens in plan.kit.lenses:
         shortest, longest = focal_range(lens)

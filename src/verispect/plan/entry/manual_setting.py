@@ -84,7 +84,7 @@ def worked_by_hand(scene: Scene, setting: ManualSetting) -> Candidate | None:
     for lens in scene.plan.kit.lenses:
         if lens.name != setting.lens:
             continue
-        focal = single_frame_focal_mm(lens, scene.plan.camera.framing_mm)
+        focal = single_frame_focal_mm(lens, scene.plan.whole_focal_mm)
         if focal is None:
             return None
         limit = lens.tilt_deg

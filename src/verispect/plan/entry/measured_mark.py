@@ -167,7 +167,7 @@ def _optic(plan: Plan, name: str) -> Optic:
         raise PlanError("lens", "{name!r}", "name a lens of the kit: {have}", name=name, have=have)
     short, long = focal_range(lens)
     body = plan.kit.body
-    focal = min(max(plan.camera.framing_mm, short), long)
+    focal = min(max(plan.whole_focal_mm, short), long)
     return optic_at(lens, focal, back_tilt_deg=body.back_tilt_deg, back_shift_mm=body.back_shift_mm)
 
 

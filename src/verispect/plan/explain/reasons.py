@@ -54,7 +54,7 @@ def _wish(candidate: Candidate) -> list[Reason]:
     assert criterion is not None
     wish = plan.wish
     lp = wish.print_line_pairs_per_mm()
-    shrink = plan.camera.framing_mm / candidate.focal_mm
+    shrink = 1.0 / candidate.drawn
     wanted = (
         Sentence("{lp:.3g} lp/mm asked", {"lp": lp})
         if wish.line_pairs_per_mm

@@ -111,6 +111,11 @@ class Candidate:
         return 0.0 if self.problem is None else self.problem.ring_focal_mm or self.problem.focal_mm
 
     @property
+    def drawn(self) -> float:
+        """How large the wanted picture is drawn, over what of the sensor it would fill; 0 where it does not fit."""
+        return 0.0 if self.problem is None else self.problem.drawn
+
+    @property
     def fits(self) -> bool:
         """Whether the kit can do it."""
         return not self.why_not
@@ -150,7 +155,7 @@ class Candidate:
         if not self.focal_mm:
             return (0, 0)
         plan = self.scene.plan
-        ratio = self.focal_mm / plan.camera.framing_mm / plan.kit.body.pixel_mm
+        ratio = self.drawn / plan.kit.body.pixel_mm
         width, height = plan.picture_mm
         return round(width * ratio), round(height * ratio)
 
@@ -160,9 +165,8 @@ class Candidate:
         if self.frame_count < 2 or self.method.is_grid:
             return 1.0
         scales = [exposure.state.pupil_scale_mm for exposure in self.exposures]
-        room = self.focal_mm / self.scene.plan.camera.framing_mm
         # A lens wider than the picture has room beside it.
-        shown = min(min(scales) / max(scales) / min(room, 1.0), 1.0)
+        shown = min(min(scales) / max(scales) / min(self.drawn, 1.0), 1.0)
         merge = self.scene.plan.kit.body.merge_keeps
         return shown * (merge if merge is not None else 1.0)
 

@@ -106,7 +106,7 @@ def _grids(
     key: str, scene: Scene, estimate: Estimate, refused: list[Candidate], tried: list[Problem]
 ) -> Iterator[_Grid]:
     """Every layout that may be worth it; what was looked at goes to `tried`, reasons against it to `refused`."""
-    framing, covers = scene.plan.camera.framing_mm, scene.plan.wish.series_covers
+    framing, covers = scene.plan.whole_focal_mm, scene.plan.wish.series_covers
     choices: list[tuple[Floats, Lens, float]] = []
     for lens in scene.plan.kit.lenses:
         focals = grid_focals_mm(lens, framing)

@@ -20,6 +20,9 @@ from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.problem import Problem, problem_for
 from verispect.sentence import Sentence
 
+# In focal lengths before the front principal point: at 1.05 a thing is drawn twenty times as large as it is.
+_NO_NEARER = 1.05
+
 Attempt = Callable[[Problem], Candidate]
 
 
@@ -39,7 +42,7 @@ def with_every_lens(key: str, scene: Scene, attempt: Attempt) -> Candidate:
     """A method that takes the whole picture on each frame, tried with every lens that sees it."""
     attempts: list[Candidate] = []
     tried: list[Problem] = []
-    framing = scene.plan.camera.framing_mm
+    framing = scene.plan.whole_focal_mm
     for lens in scene.plan.kit.lenses:
         focal = single_frame_focal_mm(lens, framing)
         if focal is None:
@@ -115,12 +118,12 @@ def with_even_weights(problem: Problem, attempt: Attempt) -> Candidate:
 
 def nearer_than_focal(problem: Problem) -> Sentence | None:
     """A sentence where a mark lies too near for this focal length to form an image of it."""
-    depth = problem.scene.points_mm[:, 2]
+    depth = problem.scene.points_mm[:, 2] + problem.focal_mm * (1.0 - 1.0 / problem.lens.pupil_magnification)
     worst = int(depth.argmin())
-    if depth[worst] > 1.05 * problem.focal_mm:
+    if depth[worst] > _NO_NEARER * problem.focal_mm:
         return None
     return Sentence(
-        "{mark} is {depth:.0f} mm away, within the focal length of {lens} at {focal:g} mm",
+        "{mark} is {depth:.0f} mm before {lens}, too near for its focal length of {focal:g} mm to form an image",
         {
             "mark": problem.scene.names[worst],
             "depth": float(depth[worst]),

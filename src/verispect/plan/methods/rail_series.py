@@ -23,8 +23,9 @@ from verispect.plan.solve.problem import Problem
 from verispect.plan.solve.stop_cost import cheapest
 from verispect.sentence import Sentence
 
-# The foremost place of the camera keeps so many focal lengths from the nearest thing.
-_CLEAR = 1.5
+# In focal lengths from the front principal point to the nearest thing at the foremost place; ten times life size
+# is taken from 1.1.
+_CLEAR = 1.05
 # Kept off the limit, so that rounding cannot push a mark past it.
 _SLACK = 1.0 - 1e-6
 

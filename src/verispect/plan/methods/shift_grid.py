@@ -32,11 +32,11 @@ def shift_grid(scene: Scene) -> Candidate:
             reason = Sentence("{lens} does not shift", {"lens": lens.name})
             attempts.append(unfit("shift-grid", scene, reason))
             continue
-        focals = grid_focals_mm(lens, scene.plan.camera.framing_mm)
+        focals = grid_focals_mm(lens, scene.plan.whole_focal_mm)
         if not focals:
             reason = Sentence(
                 "{lens} is no longer than the framing, {framing:g} mm: one frame shows it all",
-                {"lens": lens.name, "framing": scene.plan.camera.framing_mm},
+                {"lens": lens.name, "framing": scene.plan.whole_focal_mm},
             )
             attempts.append(unfit("shift-grid", scene, reason))
         for focal in focals:

@@ -76,7 +76,7 @@ def areas_of(plan: Plan, pose: Pose, *, spacing: float = SPACING) -> tuple[Area,
     ]
     for cloud in plan.scans:
         if cloud.need != Need.MAY:
-            found.append(_area(cloud, _reduced(*_key(cloud, plan.camera), _pair(half), kept)))
+            found.append(_area(cloud, _reduced(*_key(cloud, plan.camera), _pair(half), plan.picture_centre, kept)))
     return tuple(found)
 
 
@@ -89,7 +89,7 @@ def _picture(plan: Plan, pose: Pose) -> tuple[Floats, float]:
 
     Focused near, a lens sees less, by m/p; the final picture of a series is cropped to its narrowest frame.
     """
-    half: Floats = np.asarray(plan.picture_mm) / (2.0 * plan.camera.framing_mm)
+    half: Floats = np.asarray(plan.picture_mm) / (2.0 * plan.framing_mm)
     centre = np.asarray(plan.picture_centre)
     depths = [float(pose.to_camera_mm(np.array([m.x_m, m.y_m, m.z_m]))[2]) for m in plan.marks if m.need != Need.MAY]
     for surface in plan.surfaces:
@@ -98,9 +98,9 @@ def _picture(plan: Plan, pose: Pose) -> tuple[Floats, float]:
                 depths.extend(in_view(pose.to_camera_mm(patch.corners()), half, centre)[:, 2].tolist())
     for cloud in plan.scans:
         if cloud.need != Need.MAY:
-            seen = _in_picture(*_key(cloud, plan.camera), _pair(half))[1]
+            seen = _in_picture(*_key(cloud, plan.camera), _pair(half), plan.picture_centre)[1]
             depths.append(float(seen[:, 2].min(initial=math.inf)))
-    focal = plan.camera.framing_mm
+    focal = plan.framing_mm
     nearest = max(min(depths, default=math.inf), 2.0 * focal)
     pupil = min((lens.pupil_magnification for lens in plan.kit.lenses), default=1.0)
     rim = _RIM_SPARE * focal / (nearest - focal) / min(pupil, 1.0)
@@ -204,12 +204,17 @@ def _key(cloud: Cloud, camera: Camera) -> _CloudKey:
 
 @lru_cache(maxsize=4)
 def _in_picture(
-    points: str, count: int, region: Region | None, camera: Camera, half: tuple[float, float]
+    points: str,
+    count: int,
+    region: Region | None,
+    camera: Camera,
+    half: tuple[float, float],
+    centre: tuple[float, float],
 ) -> tuple[Floats, Floats, Floats]:
     """What a picture shows of a scan: in the world, in the camera's frame in mm, and how far out, 1 at its edge."""
     world = within(unpacked(points, count), region)
     seen = camera.pose().to_camera_mm(world)
-    across, up = camera.cross_mm / camera.framing_mm, camera.rise_mm / camera.framing_mm
+    across, up = centre
     out = np.maximum(
         np.abs(seen[:, 0] - across * seen[:, 2]) / half[0], np.abs(seen[:, 1] - up * seen[:, 2]) / half[1]
     )
@@ -220,13 +225,19 @@ def _in_picture(
 
 @lru_cache(maxsize=8)
 def _reduced(
-    points: str, count: int, region: Region | None, camera: Camera, half: tuple[float, float], kept: float
+    points: str,
+    count: int,
+    region: Region | None,
+    camera: Camera,
+    half: tuple[float, float],
+    centre: tuple[float, float],
+    kept: float,
 ) -> Floats:
     """World places (P, 3) of a scan that can decide, remembered while the camera stays.
 
     Of the picture the share `kept` about its middle is looked at.
     """
-    world, seen, out = _in_picture(points, count, region, camera, half)
+    world, seen, out = _in_picture(points, count, region, camera, half, centre)
     inner = out <= kept
     world, seen = world[inner], seen[inner]
     return world if len(world) <= _PLENTY else world[deciding_of(_to_q(seen))]

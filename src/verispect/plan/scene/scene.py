@@ -71,7 +71,7 @@ class Scene:
 
     def half_picture(self) -> Floats:
         """Half width and half height of the wanted picture as tangents, shape (2,)."""
-        return np.asarray(self.plan.picture_mm) / (2.0 * self.plan.camera.framing_mm)
+        return np.asarray(self.plan.picture_mm) / (2.0 * self.plan.framing_mm)
 
     def picture_centre(self) -> Floats:
         """Middle of the wanted picture as tangents right and up, shape (2,)."""
@@ -169,9 +169,13 @@ def unchecked_scene(plan: Plan, *, spacing: float = SPACING) -> Scene:
 def check_before_lens(scene: Scene) -> None:
     """Raise a PlanError if a mark lies behind the camera or within every focal length."""
     depth_mm = scene.points_mm[:, 2]
-    shortest = min(focal_range(lens)[0] for lens in scene.plan.kit.lenses)
+    # A thing f/p before the entrance pupil is f before the front principal point.
+    pupils = [1.0 / lens.pupil_magnification if lens.reversed else lens.pupil_magnification
+              for lens in scene.plan.kit.lenses]  # fmt: skip
+    focals = [focal_range(lens)[0] for lens in scene.plan.kit.lenses]
+    shortest = min(focal / max(pupil, 1.0) for focal, pupil in zip(focals, pupils, strict=True))
     worst = int(np.argmin(depth_mm))
-    if depth_mm[worst] > 1.05 * shortest:
+    if depth_mm[worst] > shortest:
         return
     key = f"marks[{worst}] ({scene.names[worst]})" if worst < scene.mark_count else scene.names[worst]
     if depth_mm[worst] <= 0.0:

@@ -55,7 +55,20 @@ class Problem:
     @cached_property
     def criterion(self) -> Criterion:
         """Just acceptable sharpness at this focal length."""
-        return self.scene.plan.criterion(self.ring_focal_mm or self.focal_mm)
+        return self.scene.plan.criterion(self._drawing_focal_mm)
+
+    @property
+    def _drawing_focal_mm(self) -> float:
+        """The focal length that sets the size of the picture: at infinity, or where a width was asked for."""
+        away_m = self.scene.plan.camera.framing_at_m
+        if away_m is None:
+            return self.ring_focal_mm or self.focal_mm
+        return self.lens.breathing_at(1000.0 * away_m).focal_mm
+
+    @property
+    def drawn(self) -> float:
+        """How large the wanted picture is drawn, over what of the sensor it would fill."""
+        return self.scene.plan.drawn(self._drawing_focal_mm)
 
     @cached_property
     def points_mm(self) -> Floats:
@@ -96,7 +109,7 @@ class Problem:
     @property
     def _is_part_of_grid(self) -> bool:
         """A lens longer than the framing fills its whole sensor with a part of the picture."""
-        return self.focal_mm > self.scene.plan.camera.framing_mm * (1.0 + 1e-9)
+        return self.drawn > 1.0 + 1e-9
 
     @property
     def used_size_mm(self) -> tuple[float, float]:
@@ -104,9 +117,8 @@ class Problem:
         plan = self.scene.plan
         if self._is_part_of_grid:
             return plan.sensor_mm
-        ratio = self.focal_mm / plan.camera.framing_mm
         width, height = plan.picture_mm
-        return width * ratio, height * ratio
+        return width * self.drawn, height * self.drawn
 
     @property
     def region_centre_mm(self) -> tuple[float, float]:
@@ -117,7 +129,8 @@ class Problem:
         if self._is_part_of_grid:
             return 0.0, 0.0
         across, up = self.scene.plan.picture_centre
-        return -across * self.focal_mm, -up * self.focal_mm
+        scale = self.drawn * self.scene.plan.framing_mm
+        return -across * scale, -up * scale
 
     @property
     def shifted_to_mm(self) -> tuple[float, float]:

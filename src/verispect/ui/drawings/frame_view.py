@@ -103,7 +103,7 @@ class FrameBoard(Board):
     def scale(self, shown: Shown) -> float:
         """Print mm for a tangent of 1."""
         plan = shown.scene.plan
-        return plan.camera.framing_mm * plan.enlargement()
+        return plan.framing_mm * plan.enlargement()
 
     def drawn_from(self, shown: Shown) -> object:
         plan = shown.scene.plan

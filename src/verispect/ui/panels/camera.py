@@ -7,8 +7,13 @@ from collections.abc import Callable
 from pydantic import BaseModel, ConfigDict, Field
 from PyQt6.QtWidgets import QGroupBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from verispect.subject.camera import Camera
+from verispect.ui.controls.lengths import format_length
 from verispect.ui.controls.model_form import ModelForm, Spec
 from verispect.ui.state.plan_document import PlanDocument
+
+# Of life size: nearer than that a picture is framed by its width.
+_CLOSE = 0.05
 
 
 class _Wanted(BaseModel):
@@ -25,12 +30,10 @@ class CameraPage(QWidget):
 
     def __init__(self, document: PlanDocument, system: Callable[[], str]) -> None:
         super().__init__()
-        self._document = document
+        self._document, self._system = document, system
         self.form = ModelForm(self._specs(), system, columns=2)
         self.form.line_up(label_px=84, unit_px=20, columns=2)
-        self.form.edited.connect(
-            lambda camera, what: document.update(self.tr("change of {0}").format(what), camera=camera)
-        )
+        self.form.edited.connect(self._on_edited)
         self.lines = QLabel()
         self.lines.setWordWrap(True)
         self.level_button = QPushButton(self.tr("&Level the camera and raise the lens"))
@@ -150,6 +153,12 @@ class CameraPage(QWidget):
         )
         self._document.update(self.tr("levelling"), camera=camera)
 
+    def _on_edited(self, camera: Camera, what: str) -> None:
+        if camera.framing_mm != self._document.plan.camera.framing_mm:
+            # A focal length typed takes the place of a width.
+            camera = camera.model_copy(update={"framing_width_mm": None, "framing_at_m": None})
+        self._document.update(self.tr("change of {0}").format(what), camera=camera)
+
     def _on_wanted(self, wanted: _Wanted, _what: str) -> None:
         self._wanted = wanted
         self.wanted_form.show_model(wanted)
@@ -168,9 +177,21 @@ class CameraPage(QWidget):
         framing = self._framing_mm()
         wide = [lens.name for lens in self._document.plan.kit.lenses if focal_range(lens)[0] <= framing * 1.000001]
         can = self.tr("in one frame with {0}").format(", ".join(wide)) if wide else self.tr("with none in one frame")
-        self.wanted_words.setText(self.tr("A focal length of {0:.1f} mm: {1}").format(framing, can))
+        said = self.tr("A focal length of {0:.1f} mm: {1}").format(framing, can)
+        camera = self._document.plan.camera
+        if camera.framing_width_mm is not None and camera.framing_at_m is not None:
+            width, away = camera.framing_width_mm / 1000.0, camera.framing_at_m
+            system = self._system()
+            said += "\n" + self.tr("Framed by its width now: {0} at {1}").format(
+                format_length(width, system), format_length(away, system)
+            )
+        self.wanted_words.setText(said)
 
     def take_framing(self) -> None:
-        """Frame so that the width is taken in."""
-        camera = self._document.plan.camera.model_copy(update={"framing_mm": round(self._framing_mm(), 1)})
+        """Frame so that the width is taken in; by the width itself where a focal length alone says little."""
+        wanted, framing = self._wanted, round(self._framing_mm(), 1)
+        update: dict[str, float | None] = {"framing_mm": framing, "framing_width_mm": None, "framing_at_m": None}
+        if self._document.plan.picture_mm[0] > _CLOSE * 1000.0 * wanted.width_m:
+            update |= {"framing_width_mm": 1000.0 * wanted.width_m, "framing_at_m": wanted.distance_m}
+        camera = self._document.plan.camera.model_copy(update=update)
         self._document.update(self.tr("change of the framing"), camera=camera)

@@ -222,7 +222,7 @@ class KitPanel(QWidget):
 
     def add_lens(self) -> None:
         """A plain lens to start from, at the framing's focal length."""
-        framing = self._document.plan.camera.framing_mm
+        framing = round(self._document.plan.whole_focal_mm, 1)
         name = self.tr("Lens {0}").format(len(self._kit.lenses) + 1)
         lens = Lens(name=name, focal_mm=(framing, framing), f_numbers=(2.8, 22), closest_m=0.4)
         self._current = len(self._kit.lenses)

@@ -123,6 +123,8 @@ class LensForms(QTabWidget):
             Spec("focusing", self.tr("Focuses by"), "choice",
                  hint=self.tr("Internal: the focal length changes on the way to closest focus"),
                  choices=(("extension", self.tr("extension")), ("internal", self.tr("inner group")))),
+            Spec("reversed", self.tr("Fitted"), "choice",
+                 choices=((False, self.tr("as built")), (True, self.tr("reversed, front to body")))),
             Spec("closest_magnification", self.tr("Closest magnification"), "optional", "",
                  self.tr("Measured at closest focus, such as 0.25: it tells the focal length there")),
             Spec("focus_scale_mm", self.tr("Smallest lens travel"), unit="mm",

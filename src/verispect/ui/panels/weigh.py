@@ -176,7 +176,7 @@ class WeighPanel(QTabWidget):
             self.text.setHtml(f"<p>{html.escape(complaint)}</p>")
             return
         plan = weighing.scene.plan
-        criterion = plan.criterion(plan.camera.framing_mm)
+        criterion = plan.criterion(plan.whole_focal_mm)
         self._criterion.setText(
             self.tr("That is {0:.1f} cycles/mm on the sensor; circle of confusion {1:.1f} µm").format(
                 criterion.frequency, criterion.disc_mm * 1000.0

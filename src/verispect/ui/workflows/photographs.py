@@ -71,7 +71,7 @@ class PhotographDesk(QObject):
         photo = Photograph(
             file=str(path),
             pixels=(picture.width, picture.height),
-            focal_mm=picture.focal_mm or plan.camera.framing_mm,
+            focal_mm=picture.focal_mm or plan.framing_mm,
             sensor_long_mm=sensor,
             bearing_deg=plan.camera.bearing_deg,
             pitch_deg=plan.camera.pitch_deg,
