@@ -11,7 +11,7 @@ from verispect.optics.movements import Order
 _Length = Annotated[float, Field(gt=0.0, le=5000.0)]
 _Stop = Annotated[float, Field(ge=0.5, le=512.0)]
 
-__all__ = ["AtFocal", "Fitted", "Lens", "Order", "Residual"]
+__all__ = ["AtFocal", "FieldCurvature", "Fitted", "FocusShift", "Lens", "Order", "Residual"]
 
 
 class _Model(BaseModel):
@@ -38,6 +38,21 @@ class Residual(_Model):
     f_number: _Stop
     centre_um: float = Field(ge=0.0, le=1000.0)
     corner_um: float = Field(ge=0.0, le=1000.0)
+
+
+class FieldCurvature(_Model):
+    """Where the best focus lies at a stop, off the axis against on it; at the sensor, positive away from the lens."""
+
+    f_number: _Stop
+    half_um: float = Field(ge=-5000.0, le=5000.0, description="At half the image height of the sensor's corner.")
+    corner_um: float = Field(ge=-5000.0, le=5000.0, description="In the sensor's corner.")
+
+
+class FocusShift(_Model):
+    """Where the best focus on the axis lies at a stop, against the widest; at the sensor, away from the lens."""
+
+    f_number: _Stop
+    um: float = Field(ge=-5000.0, le=5000.0)
 
 
 class Fitted(_Model):
@@ -110,6 +125,8 @@ class Lens(_Model):
     reversed: bool = Field(default=False, description="Fitted front to body: its pupils change places.")
     by_focal: tuple[AtFocal, ...] = Field(default=(), max_length=50)
     residual: tuple[Residual, ...] = Field(default=(), max_length=50)
+    field_curvature: tuple[FieldCurvature, ...] = Field(default=(), max_length=50)
+    focus_shift: tuple[FocusShift, ...] = Field(default=(), max_length=50)
     fitted: Fitted = Field(default_factory=Fitted)
     tilt_plus_minus_deg: float = Field(default=0.0, ge=0.0, le=10.0, description="How surely a tilt can be set.")
     focus_plus_minus_mm: float = Field(

@@ -18,6 +18,7 @@ from verispect.optics.compound_lens import (
 )
 from verispect.optics.conjugates import image_distance_for_object_mm, image_distance_for_scale_mm
 from verispect.optics.f_stops import stops_between
+from verispect.optics.focus_bend import FocusBend
 from verispect.optics.types import Floats
 
 # In focal lengths before the front principal point.
@@ -141,6 +142,20 @@ class Optic:
         weight = np.clip(np.asarray(share, dtype=float), 0.0, 1.0) ** 2
         found: Floats = (centre * (1.0 - weight) + corner * weight) / 1000.0
         return found
+
+    def focus_bend(self, sensor_diagonal_mm: float) -> FocusBend | None:
+        """Curvature of field and focus shift, as measured with what is fitted; None for a lens without a table."""
+        curved, shifted = self.lens.field_curvature, self.lens.focus_shift
+        if not curved and not shifted:
+            return None
+        shift = [(row.f_number, row.um / 1000.0) for row in shifted]
+        if shift and min(shift)[0] > self.f_numbers[0]:
+            shift.append((self.f_numbers[0], 0.0))
+        return FocusBend(
+            corner_mm=0.5 * sensor_diagonal_mm,
+            curvature=tuple((row.f_number, row.half_um / 1000.0, row.corner_um / 1000.0) for row in curved),
+            shift=tuple(shift),
+        )
 
     def falloff_at(self, share: Floats | float) -> Floats:
         """Light lost, in stops, at a share of the image circle's radius: with its fourth power."""

@@ -7,7 +7,7 @@ tilt and pupil magnification, and for points on either side of focus.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -104,6 +104,7 @@ def blur_of_many_states_mm(
     pupil_magnification: Floats | float,
     image_distance_mm: Floats,
     sines: Floats,
+    bend_mm: Floats | float = 0.0,
 ) -> Floats:
     """Long axes for states that differ in focus and movements, or in the lens itself, all at once.
 
@@ -128,7 +129,9 @@ def blur_of_many_states_mm(
         pupil_magnification=pupil_magnification,
         diameter_mm=pupil_magnification * focal_mm / f_number,
     )
-    found: Floats = np.abs(image_distance_mm * terms.beyond_focal - terms.image_depth) * terms.scale * terms.long
+    found: Floats = (
+        np.abs((image_distance_mm - bend_mm) * terms.beyond_focal - terms.image_depth) * terms.scale * terms.long
+    )
     return found
 
 
@@ -147,14 +150,31 @@ def _terms(points_mm: Floats, state: LensState) -> _Terms:
     ax, ay, az = state.axis
     z = points_mm[..., 2]
     diameter = p * f / state.f_number
-    exit_ahead = f * (1.0 - p)
+    if ax != 0.0 or ay != 0.0:
+        terms = _tilted_terms(points_mm, (ax, ay, az), focal_mm=f, pupil_magnification=p, diameter_mm=diameter)
+        if state.bend is None:
+            return terms
+        # How wide the cone is changes by the bend over the image distance, a thousandth; where it ends decides.
+        return replace(terms, image_depth=terms.image_depth + bend_mm(points_mm, state) * terms.beyond_focal)
+    beyond = z - f
     image_depth = f * z
-    if ax == 0.0 and ay == 0.0:
-        beyond = z - f
-        width = exit_ahead * beyond - image_depth
-        with np.errstate(divide="ignore"):
-            return _Terms(beyond, image_depth, diameter / np.abs(width), 1.0, 1.0)
-    return _tilted_terms(points_mm, (ax, ay, az), focal_mm=f, pupil_magnification=p, diameter_mm=diameter)
+    if state.bend is not None:
+        image_depth = image_depth + bend_mm(points_mm, state) * beyond
+    width = f * (1.0 - p) * beyond - image_depth
+    with np.errstate(divide="ignore"):
+        return _Terms(beyond, image_depth, diameter / np.abs(width), 1.0, 1.0)
+
+
+def bend_mm(points_mm: Floats, state: LensState) -> Floats:
+    """How much farther from the lens each point (..., 3) is sharpest than through an ideal lens, shape (...)."""
+    if state.bend is None:
+        return np.zeros(points_mm.shape[:-1])
+    axis = np.asarray(state.axis)
+    along = points_mm @ axis
+    across = np.linalg.norm(points_mm - along[..., None] * axis, axis=-1)
+    # At infinity the image lies f·tan from the axis, nearer by so much more as it is drawn larger.
+    height = state.focal_mm * across / np.maximum(np.abs(along - state.focal_mm), 1e-9)
+    return state.bend.away_mm(height, state.f_number)
 
 
 def _tilted_terms(

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from verispect.errors import GeometryError
+from verispect.optics.focus_bend import FocusBend
 from verispect.optics.types import Floats, Vector
 
 FORWARD: Vector = (0.0, 0.0, 1.0)
@@ -33,6 +34,8 @@ class LensState:
         The lens's unit axis towards the scene, in (right, up, forward).
     pupil_magnification : float
         Exit over entrance pupil diameter, > 0.
+    bend : FocusBend or None
+        How the best focus departs from the ideal; None for an ideal lens.
     """
 
     focal_mm: float
@@ -40,6 +43,7 @@ class LensState:
     image_distance_mm: float
     axis: Vector = FORWARD
     pupil_magnification: float = 1.0
+    bend: FocusBend | None = None
 
     @property
     def magnification(self) -> float:
@@ -64,6 +68,14 @@ class LensState:
         """
         exit_ahead = self.focal_mm * (1.0 - self.pupil_magnification) * self.axis[2]
         return (self.image_distance_mm - exit_ahead) / self.pupil_magnification
+
+    @property
+    def ideal_on_axis(self) -> LensState:
+        """The ideal lens that renders what lies on the axis as this one does."""
+        if self.bend is None:
+            return self
+        away = float(self.bend.away_mm(0.0, self.f_number))
+        return replace(self, image_distance_mm=self.image_distance_mm - away, bend=None)
 
     def at(self, f_number: float) -> LensState:
         """The same state at another stop."""

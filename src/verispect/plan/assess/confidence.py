@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from verispect.kit.lens import Lens
-from verispect.optics.blur import blur_of_many_states_mm
+from verispect.optics.blur import bend_mm, blur_of_many_states_mm
 from verispect.optics.criterion import Rule
 from verispect.optics.types import Bools, Floats, Indices
 from verispect.plan.frames.exposure import Exposure
@@ -215,6 +215,7 @@ def _blur_and_working(exposure: Exposure, drawn: _Drawn, rng: np.random.Generato
         pupil_magnification=pupil,
         image_distance_mm=image,
         sines=sines[:, None, :],
+        bend_mm=bend_mm(points, state),
     )
     return blur, f_number * (1.0 + (image / focal - 1.0) / pupil)
 

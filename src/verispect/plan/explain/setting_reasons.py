@@ -139,7 +139,7 @@ def _depth(problem: Problem, exposure: Exposure) -> list[Reason]:
     state, allowed = exposure.state, exposure.allowed_blur_mm
     if not math.isfinite(allowed):
         return []
-    near, plane, far = limits_along_ray_mm(np.array([0.0, 0.0, 1.0]), state, allowed)
+    near, plane, far = limits_along_ray_mm(np.array([0.0, 0.0, 1.0]), state.ideal_on_axis, allowed)
     depth = problem.points_from_lens_mm(state)[:, 2]
     circle = problem.criterion.disc_mm
     focus, stop = focus_and_stop_for_limits(

@@ -40,7 +40,7 @@ def reach_of(exposure: Exposure) -> Reach | None:
     state, allowed = exposure.state, exposure.allowed_blur_mm
     if not math.isfinite(allowed) or allowed <= 0.0:
         return None
-    near, _, far = limits_along_ray_mm(np.array([0.0, 0.0, 1.0]), state, allowed)
+    near, _, far = limits_along_ray_mm(np.array([0.0, 0.0, 1.0]), state.ideal_on_axis, allowed)
     behind = state.image_distance_mm + exposure.lens.principal_separation_mm
     hyperfocal = hyperfocal_mm(focal_mm=state.focal_mm, f_number=state.f_number, circle_mm=allowed)
     at_hyperfocal = state.focal_mm + allowed * state.f_number + exposure.lens.principal_separation_mm

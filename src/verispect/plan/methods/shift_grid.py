@@ -53,6 +53,8 @@ def _attempt(problem: Problem) -> Candidate:
         return unfit("shift-grid", scene, too_near)
     state = focus_for(problem, f_number=problem.middle_stop, weights=problem.weights)
     state = state.at(best_stop(problem, state))
+    if state.bend is not None:
+        state = focus_for(problem, f_number=state.f_number, weights=problem.weights)
     sensor = scene.plan.sensor_mm
     # The picture is an angle seen from the entrance pupil; a lens that breathes draws it with what it has there.
     scale = problem.breathed(state).pupil_scale_mm

@@ -73,4 +73,7 @@ def focused(cells: list[Problem], source: list[int]) -> list[LensState]:
     softness = np.concatenate([look[0] for look in looks], axis=1)
     contrast = np.concatenate([look[1] for look in looks], axis=1)
     stop = float(first.stops[choose_stop(first.criterion, softness, contrast)])
+    if first.middle_state.bend is not None:
+        # The best focus of such a lens is another at every stop.
+        states = {k: focus_for(cells[k], f_number=stop, weights=cells[k].weights) for k in states}
     return [states[k].at(stop) for k in source]

@@ -50,7 +50,7 @@ class FocusLadder:
 class _Depth:
     """The marks of a series at every stop."""
 
-    sharp_at_mm: Floats  # (K,)
+    sharp_at_mm: Floats  # (S, K): the same at every stop of an ideal lens
     rates: Floats  # (S, K)
     slopes: Floats  # (S,) blur per mm of defocus times distance from the exit pupil, worst mark
     exit_mm: float  # v of the exit pupil, measured along the normal
@@ -66,6 +66,7 @@ class _Depth:
         """The same for some of the stops."""
         return replace(
             self,
+            sharp_at_mm=self.sharp_at_mm[kept],
             rates=self.rates[kept],
             slopes=self.slopes[kept],
             allowed_mm=self.allowed_mm[kept],
@@ -143,8 +144,7 @@ def holding_intervals(problem: Problem) -> tuple[Floats, Floats]:
     depth = _depth(problem, FORWARD, problem.stops)
     low, high = _holding(depth, np.ones(len(problem.stops)))
     usable = (depth.allowed_mm.max(axis=1)[:, None] > 0.0) & (depth.mark_allowed > 0.0)
-    sharp = np.broadcast_to(depth.sharp_at_mm, low.shape)
-    reachable = (sharp <= depth.longest_mm) | (low < depth.longest_mm)
+    reachable = (depth.sharp_at_mm <= depth.longest_mm) | (low < depth.longest_mm)
     usable &= reachable
     return np.where(usable, low, np.inf), np.where(usable, high, -np.inf)
 
@@ -153,7 +153,7 @@ def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
     first = problem.state(f_number=float(stops[0]), image_distance_mm=problem.focal_mm, axis=axis)
     points = problem.points_from_lens_mm(first)
     cones = [pupil_cones(points, first.at(float(n))) for n in stops]
-    sharp_at = cones[0].sharp_at_mm
+    sharp_at = np.stack([cone.sharp_at_mm for cone in cones])
     rates = np.stack([cone.long_rate for cone in cones])
     exit_mm = problem.focal_mm * (1.0 - problem.lens.pupil_magnification) * axis[2]
     longest = problem.longest_image_mm * axis[2]
@@ -172,8 +172,8 @@ def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
         middle = float(np.median(sharp_at))
         states = [problem.state(f_number=float(n), image_distance_mm=middle, axis=axis) for n in stops]
         residuals = np.stack([problem.spoilers_mm(s, points)[1] for s in states])
-        smears = _smears(problem, points, np.minimum(sharp_at, longest), stops)
-        middles = _working(first, sharp_at, stops)
+        smears = _smears(problem, points, np.minimum(sharp_at[0], longest), stops)
+        middles = _working(first, sharp_at[0], stops)
         still = criterion.allowed_blur_mm(middles)
         with np.errstate(divide="ignore", invalid="ignore"):
             mark_allowed = np.nan_to_num(criterion.allowed_blur_mm(middles, smears, residuals) / still, nan=0.0)
@@ -217,8 +217,8 @@ def _range_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
     Between frames the ratio of distances from the exit pupil is (1 + κ)/(1 − κ), κ = c/(p D · stretch).
     """
     count = len(depth.slopes)
-    end = float(depth.sharp_at_mm.max())
-    covered = np.full(count, float(depth.sharp_at_mm.min()))
+    end = depth.sharp_at_mm.max(axis=1)
+    covered = depth.sharp_at_mm.min(axis=1)
     ladders: list[list[float]] = [[] for _ in range(count)]
     shrink = shrink * depth.range_allowed
     alive = shrink * depth.allowed_mm.max(axis=1) > 0.0
@@ -234,7 +234,7 @@ def _range_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
         for row in np.flatnonzero(alive):
             ladders[row].append(float(v[row]))
             stuck = reach[row] <= covered[row] or v[row] >= depth.longest_mm
-            if reach[row] >= end * (1.0 - 1e-13) or stuck:
+            if reach[row] >= end[row] * (1.0 - 1e-13) or stuck:
                 alive[row] = False
             elif len(ladders[row]) >= MOST_FRAMES:
                 alive[row], ladders[row] = False, []
@@ -263,7 +263,7 @@ def _with_moving(depth: _Depth, shrink: Floats, ladders: list[list[float]]) -> l
 def _holding(depth: _Depth, shrink: Floats) -> tuple[Floats, Floats]:
     """For every stop and mark the image distances (S, K) between which a frame holds it."""
     reach = shrink[:, None] * depth.mark_allowed / depth.rates
-    low = high = np.broadcast_to(depth.sharp_at_mm, depth.rates.shape)
+    low = high = depth.sharp_at_mm
     for _ in range(4):
         low = depth.sharp_at_mm - reach * depth.allowed(low)
         high = depth.sharp_at_mm + reach * depth.allowed(high)

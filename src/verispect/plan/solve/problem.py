@@ -13,6 +13,7 @@ from verispect.kit.mounted_lens import Optic, optic_at
 from verispect.optics.blur import image_centres_mm
 from verispect.optics.criterion import Criterion
 from verispect.optics.exposure_time import shutter_s, with_reciprocity_s
+from verispect.optics.focus_bend import FocusBend
 from verispect.optics.image_circle import circle_share
 from verispect.optics.lens_state import FORWARD, LensState, from_principal_point
 from verispect.optics.pose import Pose
@@ -164,6 +165,11 @@ class Problem:
         """A stop near the middle of the range, for shapes that hardly depend on it."""
         return float(self.stops[len(self.stops) // 2])
 
+    @property
+    def middle_state(self) -> LensState:
+        """The lens at infinity and a middle stop."""
+        return self.state(f_number=self.middle_stop, image_distance_mm=self.focal_mm)
+
     def looking(self, pose: Pose, chosen: Indices) -> Problem:
         """The same lens turned elsewhere, deciding on other marks."""
         return replace(self, pose=pose, chosen=chosen)
@@ -176,7 +182,12 @@ class Problem:
             image_distance_mm=image_distance_mm,
             axis=axis,
             pupil_magnification=self.lens.pupil_magnification,
+            bend=self._bend,
         )
+
+    @cached_property
+    def _bend(self) -> FocusBend | None:
+        return self.lens.focus_bend(self.scene.plan.kit.body.diagonal_mm)
 
     def points_from_lens_mm(self, state: LensState) -> Floats:
         """Chosen marks from the front principal point, shape (K, 3)."""

@@ -29,6 +29,10 @@ def best_frame(problem: Problem) -> LensState:
     """The best focus and stop of one frame with the lens straight."""
     state = focus_for(problem, f_number=problem.middle_stop, weights=problem.weights)
     state = state.at(best_stop(problem, state))
+    for _ in range(2 if state.bend is not None else 0):
+        # The best focus of such a lens is another at every stop.
+        state = focus_for(problem, f_number=state.f_number, weights=problem.weights)
+        state = state.at(best_stop(problem, state))
     if problem.is_plain:
         return state
     state = focus_for(problem, f_number=state.f_number, weights=moving_weights(problem, state))

@@ -68,8 +68,8 @@ def look_at_stops(problem: Problem, state: LensState, allowed_mm: Floats | None 
 
 
 def _blur_at_stops(problem: Problem, state: LensState, points_mm: Floats) -> Floats:
-    """Long axes (S, K) at every stop; an untilted lens's blur is one over the f-number."""
-    if state.axis == FORWARD:
+    """Long axes (S, K) at every stop; an ideal untilted lens's blur is one over the f-number."""
+    if state.axis == FORWARD and state.bend is None:
         found: Floats = blur_axes_mm(points_mm, state)[0] * (state.f_number / problem.stops)[:, None]
         return found
     return np.stack([blur_axes_mm(points_mm, state.at(float(n)))[0] for n in problem.stops])

@@ -7,7 +7,7 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLabel, QTabWidget, QVBoxLayout, QWidget
 
-from verispect.kit.lens import AtFocal, Lens, Residual
+from verispect.kit.lens import AtFocal, FieldCurvature, FocusShift, Lens, Residual
 from verispect.ui.controls.model_form import ModelForm, Spec
 from verispect.ui.controls.rows_form import RowsForm
 
@@ -35,12 +35,35 @@ class LensForms(QTabWidget):
             self._residual_specs(),
             fresh={"f_number": 8, "centre_um": 0, "corner_um": 0},
         )
+        self.curvature = RowsForm(
+            self.tr("Curvature of field"),
+            FieldCurvature,
+            [
+                Spec("f_number", self.tr("Stop f/")),
+                Spec("half_um", self.tr("Half-way µm")),
+                Spec("corner_um", self.tr("Corner µm")),
+            ],
+            fresh={"f_number": 8, "half_um": 0, "corner_um": 0},
+        )
+        self.shift = RowsForm(
+            self.tr("Focus shift"),
+            FocusShift,
+            [Spec("f_number", self.tr("Stop f/")), Spec("um", self.tr("Middle µm"))],
+            fresh={"f_number": 8, "um": 0},
+        )
         for form in (self.main, self.movements, self.focus):
             form.line_up(label_px=104, unit_px=22, columns=2)
             form.edited.connect(self.edited)
         self.fitted.edited.connect(lambda part, what: self._part(what, fitted=part))
         self.by_focal.edited.connect(lambda rows, what: self._part(what, by_focal=rows))
         self.residual.edited.connect(lambda rows, what: self._part(what, residual=rows))
+        self.curvature.edited.connect(lambda rows, what: self._part(what, field_curvature=rows))
+        self.shift.edited.connect(lambda rows, what: self._part(what, focus_shift=rows))
+        bend = self.tr(
+            "Where it is sharpest, at the sensor, positive away from the lens: half-way and in the corner against "
+            "the middle, and the middle against the widest stop. Measured with a wall: focus on the middle, on the "
+            "corner, note both distances d; µm are f² (1/d − 1/d₀) with f in mm and d in mm, times 1000"
+        )
         quality = self.tr("Left in best focus, as a disc; between the rows straight in stops")
         zoom = self.tr("Empty cells are as the first tab says; between the rows straight in log focal length")
         self._add(self.tr("Lens"), self.main)
@@ -49,6 +72,12 @@ class LensForms(QTabWidget):
         self._add(self.tr("Fitted"), self.fitted)
         self._add(self.tr("Zoom"), self.by_focal, zoom)
         self._add(self.tr("Quality"), self.residual, quality)
+        both = QWidget()
+        rows = QVBoxLayout(both)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.addWidget(self.curvature)
+        rows.addWidget(self.shift)
+        self._add(self.tr("Best focus"), both, bend)
 
     def _add(self, title: str, form: QWidget, note: str = "") -> None:
         page = QWidget()
@@ -71,6 +100,8 @@ class LensForms(QTabWidget):
         self.fitted.show_model(None if lens is None else lens.fitted)
         self.by_focal.show_rows(None if lens is None else lens.by_focal)
         self.residual.show_rows(None if lens is None else lens.residual)
+        self.curvature.show_rows(None if lens is None else lens.field_curvature)
+        self.shift.show_rows(None if lens is None else lens.focus_shift)
 
     def _part(self, what: str, **parts: Any) -> None:
         if self._lens is not None:
