@@ -19,6 +19,7 @@ COMMANDS = {
     "light": "Sun, Moon and daylight at the plan's place and time",
     "log": "the logbook of jobs",
     "merge": "merge a focus series into one all-sharp picture",
+    "settings": "what to set for a method, frame by frame",
     "sheet": "write the field sheet",
     "rehearse": "write the frames that a simulated camera would take",
 }

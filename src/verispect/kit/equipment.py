@@ -41,6 +41,7 @@ class Body(_Model):
     merge_keeps: float | None = Field(
         default=None, gt=0.0, le=1.0, description="Share of the width left by a merge in the camera; none: no such."
     )
+    merge_limit: int | None = Field(default=None, ge=2, le=10000, description="Most frames merged in the camera.")
     film: Film | None = None
     back_tilt_deg: float = Field(default=0.0, ge=0.0, lt=45.0, description="Tilt and swing of the back, each way.")
     back_order: Order = "swing rides"

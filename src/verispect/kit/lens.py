@@ -11,7 +11,7 @@ from verispect.optics.movements import Order
 _Length = Annotated[float, Field(gt=0.0, le=5000.0)]
 _Stop = Annotated[float, Field(ge=0.5, le=512.0)]
 
-__all__ = ["AtFocal", "FieldCurvature", "Fitted", "FocusShift", "Lens", "Order", "Residual"]
+__all__ = ["AtFocal", "FieldCurvature", "Fitted", "FocusShift", "FocusStep", "Lens", "Order", "Residual"]
 
 
 class _Model(BaseModel):
@@ -53,6 +53,16 @@ class FocusShift(_Model):
 
     f_number: _Stop
     um: float = Field(ge=-5000.0, le=5000.0)
+
+
+class FocusStep(_Model):
+    """What one unit of a body's focus-step number moves this lens's focus by, as a step test measured it."""
+
+    per_step_of_depth: float = Field(gt=0.0, le=1000.0, description="In units of the depth of focus, 2 N c.")
+    plus_minus: float = Field(default=0.0, ge=0.0, le=1000.0, description="Almost surely within (95 %).")
+    circle_mm: float | None = Field(
+        default=None, gt=0.0, le=10.0, description="The c of the test; none: the plan's own circle of confusion."
+    )
 
 
 class Fitted(_Model):
@@ -127,6 +137,7 @@ class Lens(_Model):
     residual: tuple[Residual, ...] = Field(default=(), max_length=50)
     field_curvature: tuple[FieldCurvature, ...] = Field(default=(), max_length=50)
     focus_shift: tuple[FocusShift, ...] = Field(default=(), max_length=50)
+    focus_step: FocusStep | None = None
     fitted: Fitted = Field(default_factory=Fitted)
     tilt_plus_minus_deg: float = Field(default=0.0, ge=0.0, le=10.0, description="How surely a tilt can be set.")
     focus_plus_minus_mm: float = Field(

@@ -33,10 +33,20 @@ class Dial:
         The lens's axis against the sensor's normal that these settings give.
     words : Sentence
         The settings, as they are read on the scales.
+    tilt_rad, swing_rad, back_tilt_rad, back_swing_rad : float
+        Tilt positive leans a standard's top forward, swing positive faces it right. The one tilt of a rotating
+        mount is `tilt_rad`, of the side that its top has been turned to.
+    rotation_rad : float
+        How far a rotating mount is turned, clockwise seen from behind the camera; within a quarter turn.
     """
 
     axis: Vector
     words: Sentence
+    tilt_rad: float = 0.0
+    swing_rad: float = 0.0
+    back_tilt_rad: float = 0.0
+    back_swing_rad: float = 0.0
+    rotation_rad: float = 0.0
 
 
 def dial(optic: Optic, body: Body, axis: Vector) -> Dial:
@@ -64,6 +74,8 @@ def dial(optic: Optic, body: Body, axis: Vector) -> Dial:
                 "order": Sentence(_order(optic.lens.tilt_order)),
             },
         ),
+        tilt_rad=tilt,
+        swing_rad=swing,
     )
 
 
@@ -98,6 +110,11 @@ def _rotating(optic: Optic, axis: Vector) -> Dial:
         direction = math.radians(rounded(math.degrees(direction), optic.lens.detents_deg))
     unchanged = optic.lens.tilt_scale_deg == 0.0 and optic.lens.detents_deg is None
     turned = math.degrees(direction) + 90.0
+    # The top turned clockwise by R lies towards (sin R, cos R); leaning it forward tips the axis the other way.
+    rotation = math.remainder(-0.5 * math.pi - direction, math.tau)
+    signed = lean
+    if abs(rotation) > 0.5 * math.pi + 1e-9:
+        rotation, signed = math.remainder(rotation + math.pi, math.tau), -lean
     return Dial(
         axis if unchanged else axis_from_rotating(RotatingSetting(lean, direction)),
         Sentence(
@@ -105,6 +122,8 @@ def _rotating(optic: Optic, axis: Vector) -> Dial:
             "from behind",
             {"lean": f"{math.degrees(lean):.{scale_digits(optic.lens.tilt_scale_deg)}f}", "turned": turned % 360.0},
         ),
+        tilt_rad=signed,
+        rotation_rad=rotation if lean > 0.0 else 0.0,
     )
 
 
@@ -137,6 +156,10 @@ def _both(optic: Optic, body: Body, axis: Vector, lens_share: float) -> Dial:
                 "yaw": math.degrees(set_to.back_yaw_rad),
             },
         ),
+        tilt_rad=set_to.lens_tilt_rad,
+        swing_rad=set_to.lens_swing_rad,
+        back_tilt_rad=set_to.back_tilt_rad,
+        back_swing_rad=set_to.back_swing_rad,
     )
 
 

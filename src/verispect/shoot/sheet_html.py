@@ -10,6 +10,8 @@ from importlib.resources import files
 from verispect.plan.explain.frame_table import FrameRow, Quantity, frame_rows, shown_columns, shutter_words
 from verispect.plan.explain.work_order import cautions, steps
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.setting.report import settings_of
+from verispect.plan.setting.words import in_words
 from verispect.shoot.checks import checks
 from verispect.shoot.light import light_at
 
@@ -38,12 +40,21 @@ def sheet_html(candidate: Candidate, *, drawings: Sequence[str] = ()) -> str:
         notes=[str(note) for note in candidate.notes],
         drawings=list(drawings),
         checks=[f"{line}." for line in map(str, checks(candidate))],
+        hand=_in_hand(candidate),
         steps=[f"{line}." for line in map(str, steps(candidate))],
         heads=[str(column.title) for column in columns],
         rows=[[cell_text(row, column.key, column.quantity) for column in columns] for row in rows],
         kit=_kit_lines(candidate),
         cautions=[str(line) for line in cautions()],
     )
+
+
+def _in_hand(candidate: Candidate) -> list[tuple[str, list[str]]]:
+    """What is set by hand beside the table, part by part."""
+    return [
+        (str(title), [f"{str(line)[:1].upper()}{str(line)[1:]}." for line in lines])
+        for title, lines in in_words(settings_of(candidate))
+    ]
 
 
 def _light_line(candidate: Candidate) -> str:

@@ -5,15 +5,17 @@ from __future__ import annotations
 import html
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QComboBox,
     QHBoxLayout,
     QHeaderView,
     QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
+    QTabWidget,
     QTextBrowser,
     QVBoxLayout,
     QWidget,
@@ -25,6 +27,10 @@ from verispect.sentence import Sentence
 from verispect.ui.controls.lengths import written
 from verispect.ui.controls.translate import heading, say
 from verispect.ui.state.session import Shown
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]
 
 
 class SetPanel(QWidget):
@@ -55,6 +61,29 @@ class SetPanel(QWidget):
         self.table.currentCellChanged.connect(self._on_row)
         self.why = QTextBrowser()
         self.why.setAccessibleName(self.tr("Why these numbers"))
+        self.hand = QTextBrowser()
+        self.hand.setAccessibleName(self.tr("In the hand"))
+        self.pages = QTabWidget()
+        self.pages.setDocumentMode(True)
+        self.pages.addTab(self.hand, self.tr("In the hand"))
+        self.pages.addTab(self.why, self.tr("Why these numbers"))
+        self.order = QComboBox()
+        self.order.setAccessibleName(self.tr("Order of the frames"))
+        for order, words in (
+            ("near-far", self.tr("near to far")),
+            ("far-near", self.tr("far to near")),
+            ("centre-first", self.tr("from the middle, as some bodies merge")),
+            ("least-loss", self.tr("so that least is lost")),
+        ):
+            self.order.addItem(words, order)
+        self.order.currentIndexChanged.connect(lambda _index: self._soon.start())
+        self.pages.setCornerWidget(self.order)
+        # Worked out a moment after the last change, so that a drag is not held up by it.
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(120)
+        self._soon.timeout.connect(self._write_hand)
+        self._candidate: Candidate | None = None
         self.best_button = QPushButton(self.tr("&Back to the best"))
         self.best_button.clicked.connect(self.best_wanted)
         self.sheet_button = QPushButton(self.tr("Field &sheet (PDF)…"))
@@ -68,8 +97,7 @@ class SetPanel(QWidget):
         layout.setContentsMargins(10, 8, 10, 8)
         layout.addWidget(self.heading)
         layout.addWidget(self.table, 3)
-        layout.addWidget(QLabel(self.tr("Why these numbers")))
-        layout.addWidget(self.why, 4)
+        layout.addWidget(self.pages, 4)
         layout.addLayout(row)
         self._filling = False
 
@@ -85,6 +113,8 @@ class SetPanel(QWidget):
             button.setEnabled(usable)
         self.best_button.setVisible(shown is not None and shown.by_hand)
         self._filling = True
+        self._candidate = candidate if usable else None
+        self._soon.start()
         if candidate is None or shown is None or not candidate.exposures:
             self.table.setRowCount(0)
             self.why.clear()
@@ -92,6 +122,27 @@ class SetPanel(QWidget):
         else:
             self._fill(candidate, shown)
         self._filling = False
+
+    def _write_hand(self) -> None:
+        """What is set by hand, part by part, with the frames in the order asked for."""
+        candidate = self._candidate
+        if candidate is None:
+            self.hand.clear()
+            return
+        from verispect.plan.setting.orders import Order
+        from verispect.plan.setting.report import settings_of
+        from verispect.plan.setting.words import in_words
+
+        self.order.setVisible(candidate.frame_count > 1)
+        settings = settings_of(candidate, Order(self.order.currentData()))
+        parts = []
+        if candidate.frame_count > 1 and settings.order is not Order.NEAR_FAR:
+            taken = ", ".join(str(frame.exposure + 1) for frame in settings.frames)
+            parts.append(f"<p>{heading(self.tr('Take the frames in this order'))}<br>{taken}</p>")
+        for title, sentences in in_words(settings):
+            lines = "<br>".join(html.escape(_capital(say(sentence))) + "." for sentence in sentences)
+            parts.append(f"<p>{heading(say(title))}<br>{lines}</p>")
+        self.hand.setHtml("".join(parts) or self.tr("Nothing to set beside the table above."))
 
     def _unfit(self, candidate: Candidate | None) -> str:
         if candidate is None:

@@ -1,0 +1,134 @@
+"""What `verispect settings` prints: as JSON, and as a page to read."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from verispect.optics.f_stops import marked
+from verispect.plan.explain.frame_table import shutter_words
+from verispect.plan.setting.mount import Mount
+from verispect.plan.setting.report import FrameSetting, Settings
+from verispect.plan.setting.words import in_words, metres
+
+
+def settings_to_dict(settings: Settings) -> dict[str, Any]:
+    """The contract's object; what a method does not have is None."""
+    candidate, bracket, band, head, rail = (
+        settings.candidate, settings.bracket, settings.band, settings.head, settings.rail,
+    )  # fmt: skip
+    lens = candidate.lens
+    without = {one.exposure: one for one in settings.without}
+    return {
+        "format": "verispect-settings",
+        "version": 1,
+        "method": candidate.key,
+        "lens": None if lens is None else lens.name,
+        "order": settings.order.value,
+        "holds": candidate.holds,
+        "mount": _mount(settings.mount),
+        "frames": [_frame(frame) for frame in settings.frames],
+        "bracket": None
+        if bracket is None
+        else {
+            "first_focus_m": _finite(bracket.first_focus_m),
+            "step_number": bracket.step_number,
+            "count": bracket.count,
+            "direction": bracket.direction,
+            "plus_minus_count": bracket.plus_minus_count,
+            "merge_limit": bracket.merge_limit,
+            "crop_share": bracket.crop_share,
+            "says": [str(sentence) for sentence in bracket.says],
+        },
+        "focus_band": None
+        if band is None
+        else {"near_m": _finite(band.near_m), "far_m": _finite(band.far_m), "on": list(band.on)},
+        "head": None
+        if head is None
+        else {
+            "slide_mm": head.slide_mm,
+            "behind_front_mm": head.behind_front_mm,
+            "parallax_px_for_mm": [list(pair) for pair in head.parallax_px_for_mm],
+            "order": "rows from the top, left to right",
+            "smallest_overlap": head.smallest_overlap,
+            "covered": head.covered,
+        },
+        "rail": None
+        if rail is None
+        else {
+            "start_mm": rail.start_mm,
+            "end_mm": rail.end_mm,
+            "step_mm": rail.step_mm,
+            "count": rail.count,
+        },
+        "halo_px": [{"edge": halo.edge, "behind": halo.behind, "px": halo.px} for halo in settings.halos],
+        "without": [
+            {
+                "frame": place,
+                "exposure": frame.exposure,
+                "worst_softness": _finite(without[frame.exposure].worst_softness),
+                "fails": list(without[frame.exposure].fails),
+            }
+            for place, frame in enumerate(settings.frames)
+            if frame.exposure in without
+        ],
+    }
+
+
+def settings_to_text(settings: Settings) -> str:
+    """The same for a person."""
+    candidate = settings.candidate
+    said = [f"{candidate.method.name}, {'' if candidate.lens is None else candidate.lens.name}, {settings.order}"]
+    for frame in settings.frames:
+        row = frame.row
+        cell = "" if frame.cell is None else f"  cell {frame.cell[0] + 1}-{frame.cell[1] + 1}"
+        rail = "" if frame.rail_mm is None else f"  rail {frame.rail_mm:.3f} mm"
+        said.append(
+            f"{frame.number:4}{cell}{rail}  focus {metres(row.focus_m)}  f/{marked(row.f_number)}  "
+            f"{shutter_words(row.shutter_s)}  sharp {metres(row.near_m)} to {metres(row.far_m)}"
+        )
+    for title, sentences in in_words(settings):
+        said.append(f"{title}:")
+        said += [f"  {sentence}" for sentence in sentences]
+    return "\n".join(said)
+
+
+def _frame(frame: FrameSetting) -> dict[str, Any]:
+    row = frame.row
+    return {
+        "number": frame.number,
+        "exposure": frame.exposure,
+        "cell": None if frame.cell is None else list(frame.cell),
+        "bearing_deg": row.bearing_deg,
+        "pitch_deg": row.pitch_deg,
+        "focus_m": _finite(row.focus_m),
+        "measured_from": "sensor",
+        "ring_m": _finite(frame.ring_m),
+        "extension_mm": frame.extension_mm,
+        "rail_mm": frame.rail_mm,
+        "near_m": _finite(row.near_m),
+        "far_m": _finite(row.far_m),
+        "overlap": frame.overlap,
+        "field_share": frame.field_share,
+        "f_number": row.f_number,
+        "shutter_s": row.shutter_s,
+        "iso": frame.iso,
+    }
+
+
+def _mount(mount: Mount) -> dict[str, Any]:
+    return {
+        "rotation_deg": mount.rotation_deg,
+        "tilt_deg": mount.tilt_deg,
+        "swing_deg": mount.swing_deg,
+        "shift_mm": mount.shift_mm,
+        "rise_mm": mount.rise_mm,
+        "cross_mm": mount.cross_mm,
+        "back_tilt_deg": mount.back_tilt_deg,
+        "back_swing_deg": mount.back_swing_deg,
+        "says": [str(sentence) for sentence in mount.says],
+    }
+
+
+def _finite(value: float) -> float | None:
+    return value if math.isfinite(value) else None

@@ -1,0 +1,1 @@
+"""The numbers of a method for the kit in the hand: mount, frames in order, bracket, head, rail, what is lost."""

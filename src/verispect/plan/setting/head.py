@@ -1,0 +1,120 @@
+"""A turned grid on its head: where the axis must be, what an error of it costs, and whether the frames meet."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from verispect.optics.convex import shared_area
+from verispect.optics.types import Floats
+from verispect.plan.frames.exposure import Exposure
+from verispect.plan.frames.rendering import on_sensor
+from verispect.plan.methods.candidate import Candidate
+
+# Errors of the slide that are told, in mm.
+_ERRORS_MM = (1.0, 5.0, 20.0)
+_LOOKED_AT = (61, 41)
+
+
+@dataclass(frozen=True)
+class HeadSetting:
+    """What is set on the head and its slide.
+
+    Attributes
+    ----------
+    slide_mm : float
+        How far ahead of the sensor mark the axis of turning must lie: in the entrance pupil.
+    behind_front_mm : float or None
+        The same behind the front of the lens, where the kit knows it.
+    parallax_px_for_mm : tuple of (mm, px)
+        How far near parts from far between neighbours, for so much off the pupil.
+    smallest_overlap : float
+        Least share of a frame's area that its neighbour beside or above shows too; 1 for a single place.
+    covered : bool
+        Whether every direction of the wanted picture lies on a frame.
+    """
+
+    slide_mm: float
+    behind_front_mm: float | None
+    parallax_px_for_mm: tuple[tuple[float, float], ...]
+    smallest_overlap: float
+    covered: bool
+
+
+def head_setting(candidate: Candidate) -> HeadSetting | None:
+    """Of a turned grid; None for other methods."""
+    if not candidate.method.turns or not candidate.exposures:
+        return None
+    scene, exposure = candidate.scene, candidate.exposures[0]
+    state, optic = exposure.state, exposure.lens
+    turn = _widest_turn_rad(candidate)
+    depth = np.linalg.norm(scene.world_m[scene.deciding] - scene.pose.pupil_m, axis=1) * 1000.0
+    parted = 1.0 / float(depth.min()) - 1.0 / float(depth.max())
+    scale = max(frame.state.pupil_scale_mm for frame in candidate.exposures)
+    each = math.sin(min(turn, 0.5 * math.pi)) * scale * parted / scene.plan.kit.body.pixel_mm
+    known = optic.lens.pupil_behind_front_mm is not None or optic.lens.front_ahead_mm != 0.0
+    return HeadSetting(
+        slide_mm=state.image_distance_mm + optic.principal_separation_mm + state.pupil_ahead_mm,
+        behind_front_mm=optic.front_ahead_mm - state.pupil_ahead_mm if known else None,
+        parallax_px_for_mm=tuple((error, error * each) for error in _ERRORS_MM),
+        smallest_overlap=_smallest_overlap(candidate),
+        covered=bool(_covered(candidate)),
+    )
+
+
+def _places(candidate: Candidate) -> list[list[Exposure]]:
+    """The narrowest frame of each place, row by row."""
+    places: dict[tuple[float, ...], Exposure] = {}
+    for exposure in candidate.exposures:
+        where = tuple(np.round(exposure.pose.forward, 9).tolist())
+        if where not in places or exposure.state.pupil_scale_mm > places[where].state.pupil_scale_mm:
+            places[where] = exposure
+    left, rows = list(places.values()), []
+    for count in candidate.grid_cells:
+        rows.append(left[:count])
+        left = left[count:]
+    return rows
+
+
+def _widest_turn_rad(candidate: Candidate) -> float:
+    turns = [0.0]
+    for row in _places(candidate):
+        for first, second in pairwise(row):
+            turns.append(math.acos(float(np.clip(first.pose.forward @ second.pose.forward, -1.0, 1.0))))
+    return max(turns)
+
+
+def _smallest_overlap(candidate: Candidate) -> float:
+    rows = _places(candidate)
+    shares = [1.0]
+    for row in rows:
+        shares += [_shared(candidate, first, second) for first, second in pairwise(row)]
+    for upper, lower in pairwise(rows):
+        # Rows need not have as many frames: each is joined to the one above that shows most of it.
+        shares += [max(_shared(candidate, one, other) for other in upper) for one in lower]
+    return min(shares)
+
+
+def _shared(candidate: Candidate, first: Exposure, second: Exposure) -> float:
+    scale = max(first.state.pupil_scale_mm, second.state.pupil_scale_mm)
+    half: Floats = 0.5 * np.asarray(candidate.scene.plan.sensor_mm) / scale
+    return shared_area(second.pose.matrix @ first.pose.matrix.T, half)
+
+
+def _covered(candidate: Candidate) -> bool:
+    """Whether each of a dense net of directions in the picture lies on a frame that is its narrowest."""
+    scene = candidate.scene
+    across, up = (np.linspace(-1.0, 1.0, count) for count in _LOOKED_AT)
+    half, centre = scene.half_picture(), scene.picture_centre()
+    x, y = np.meshgrid(centre[0] + across * half[0], centre[1] + up * half[1])
+    rays = np.column_stack([x.ravel(), y.ravel(), np.ones(x.size)]) * 1.0e5
+    world = scene.pose.to_world_m(rays)
+    half_mm = 0.5 * np.asarray(scene.plan.sensor_mm) * (1.0 + 1e-6)
+    seen = np.zeros(len(world), dtype=bool)
+    for row in _places(candidate):
+        for exposure in row:
+            seen |= on_sensor(exposure, world, half_mm)
+    return bool(seen.all())

@@ -1,0 +1,123 @@
+"""What is set on the lens's mount and on a view camera's standards, in numbers and in words."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from verispect.kit.scale_settings import dial
+from verispect.optics.movements import scale_digits
+from verispect.plan.methods.candidate import Candidate
+from verispect.sentence import Sentence
+
+_STILL_DEG, _STILL_MM = 0.005, 0.05
+
+
+@dataclass(frozen=True)
+class Mount:
+    """Settings of the mechanism.
+
+    Attributes
+    ----------
+    rotation_deg : float
+        Of a rotating mount, clockwise from up, seen from behind the camera; within a quarter turn.
+    tilt_deg, swing_deg, back_tilt_deg, back_swing_deg : float
+        Tilt positive leans the top forward, swing positive faces right; of a rotating mount the one tilt of the
+        side that its top was turned to.
+    shift_mm, rise_mm, cross_mm : float
+        Of the lens against the sensor's middle: in all, up, and to the right.
+    says : tuple of Sentence
+    """
+
+    rotation_deg: float
+    tilt_deg: float
+    swing_deg: float
+    shift_mm: float
+    rise_mm: float
+    cross_mm: float
+    back_tilt_deg: float
+    back_swing_deg: float
+    says: tuple[Sentence, ...]
+
+
+def mount_of(candidate: Candidate, index: int = 0) -> Mount:
+    """The mount of one exposure."""
+    exposure = candidate.exposures[index]
+    body = candidate.scene.plan.kit.body
+    found = dial(exposure.lens, body, exposure.state.axis)
+    tilt, swing, back_tilt, back_swing, rotation = (
+        math.degrees(angle)
+        for angle in (found.tilt_rad, found.swing_rad, found.back_tilt_rad, found.back_swing_rad, found.rotation_rad)
+    )
+    cross, rise = (0.0 - part for part in exposure.sensor_centre_mm)
+    digits = scale_digits(exposure.lens.lens.tilt_scale_deg)
+    return Mount(
+        rotation_deg=rotation,
+        tilt_deg=tilt,
+        swing_deg=swing,
+        shift_mm=math.hypot(cross, rise),
+        rise_mm=rise,
+        cross_mm=cross,
+        back_tilt_deg=back_tilt,
+        back_swing_deg=back_swing,
+        says=(
+            *_rotating(rotation, tilt, digits, turns=exposure.lens.tilt_mount == "rotating"),
+            *_leans("lens", tilt, swing, digits, plain=exposure.lens.tilt_mount != "rotating" or abs(rotation) < 0.5),
+            *_leans("back", back_tilt, back_swing, scale_digits(body.angle_scale_deg), plain=True),
+            *_shifted(rise, cross),
+        ),
+    )
+
+
+def _rotating(rotation: float, tilt: float, digits: int, *, turns: bool) -> list[Sentence]:
+    if not turns or abs(tilt) < _STILL_DEG or abs(rotation) < 0.5:
+        return []
+    way = Sentence("clockwise") if rotation > 0.0 else Sentence("counter-clockwise")
+    return [
+        Sentence(
+            "turn the mount {angle:.0f}° {way}, seen from behind the camera; there is only this one tilt to set",
+            {"angle": abs(rotation), "way": way},
+        ),
+        Sentence(
+            "the side of the lens that was its top leans {tilt}° {where}",
+            {
+                "tilt": f"{abs(tilt):.{digits}f}",
+                "where": Sentence("forward, towards the subject") if tilt > 0.0 else Sentence("back, towards you"),
+            },
+        ),
+    ]
+
+
+def _leans(standard: str, tilt: float, swing: float, digits: int, *, plain: bool) -> list[Sentence]:
+    """Tilt and swing of one standard; a mount turned aside is told by its rotation."""
+    if not plain:
+        return []
+    said = []
+    if abs(tilt) >= _STILL_DEG:
+        ways = {
+            ("lens", True): "the top of the lens leans {angle}° forward: the lens looks towards the ground",
+            ("lens", False): "the top of the lens leans {angle}° back: the lens looks towards the sky",
+            ("back", True): "the top of the back leans {angle}° forward",
+            ("back", False): "the top of the back leans {angle}° back",
+        }
+        said.append(Sentence(ways[standard, tilt > 0.0], {"angle": f"{abs(tilt):.{digits}f}"}))
+    if abs(swing) >= _STILL_DEG:
+        ways = {
+            ("lens", True): "the lens faces {angle}° to the right",
+            ("lens", False): "the lens faces {angle}° to the left",
+            ("back", True): "the back faces {angle}° to the right",
+            ("back", False): "the back faces {angle}° to the left",
+        }
+        said.append(Sentence(ways[standard, swing > 0.0], {"angle": f"{abs(swing):.{digits}f}"}))
+    return said
+
+
+def _shifted(rise: float, cross: float) -> list[Sentence]:
+    said = []
+    if abs(rise) >= _STILL_MM:
+        way = "the lens stands {mm:.1f} mm higher" if rise > 0.0 else "the lens stands {mm:.1f} mm lower"
+        said.append(Sentence(way, {"mm": abs(rise)}))
+    if abs(cross) >= _STILL_MM:
+        way = "the lens stands {mm:.1f} mm to the right" if cross > 0.0 else "the lens stands {mm:.1f} mm to the left"
+        said.append(Sentence(way, {"mm": abs(cross)}))
+    return said

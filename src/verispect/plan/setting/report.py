@@ -1,0 +1,160 @@
+"""Everything that is set for a method, gathered: what Set shows, the sheet prints and `verispect settings` tells."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from verispect.optics.lens_state import LensState
+from verispect.plan.explain.frame_table import FrameRow, frame_rows
+from verispect.plan.explain.setting_reasons import engraved_reading_m
+from verispect.plan.frames.exposure import Exposure
+from verispect.plan.methods.candidate import Candidate
+from verispect.plan.setting.bracket import Bracket, bracket_of
+from verispect.plan.setting.focus_band import FocusBand, focus_band
+from verispect.plan.setting.halo import Halo, halos
+from verispect.plan.setting.head import HeadSetting, head_setting
+from verispect.plan.setting.losses import Without, without_each
+from verispect.plan.setting.mount import Mount, mount_of
+from verispect.plan.setting.orders import Order, cell_numbers, ordered
+
+
+@dataclass(frozen=True)
+class FrameSetting:
+    """One frame in the order of work.
+
+    Attributes
+    ----------
+    number : int
+        From 1.
+    exposure : int
+        Its index in the weighing.
+    cell : (int, int) or None
+        Row from the top and place in it, from 0; None without a grid.
+    row : FrameRow
+    ring_m : float
+        What the lens's own scale shows, in its own reference; infinite at infinity.
+    extension_mm : float
+        Beyond the infinity mark.
+    rail_mm : float or None
+    overlap : float or None
+        Share of this frame's depth, by image distance, that the next one of the same place has too.
+    field_share : float
+        The width this frame sees from the entrance pupil, against the first.
+    iso : float
+    """
+
+    number: int
+    exposure: int
+    cell: tuple[int, int] | None
+    row: FrameRow
+    ring_m: float
+    extension_mm: float
+    rail_mm: float | None
+    overlap: float | None
+    field_share: float
+    iso: float
+
+
+@dataclass(frozen=True)
+class RailSetting:
+    """Places of the camera on its rail, in mm from the first."""
+
+    start_mm: float
+    end_mm: float
+    step_mm: float
+    count: int
+
+
+@dataclass(frozen=True)
+class Settings:
+    """The numbers of one method; what it does not have is None or empty."""
+
+    candidate: Candidate
+    order: Order
+    mount: Mount
+    frames: tuple[FrameSetting, ...]
+    bracket: Bracket | None
+    band: FocusBand | None
+    head: HeadSetting | None
+    rail: RailSetting | None
+    halos: tuple[Halo, ...]
+    without: tuple[Without, ...]
+
+
+def settings_of(candidate: Candidate, order: Order = Order.NEAR_FAR) -> Settings:
+    """What is set for a method that fits."""
+    sequence = ordered(candidate, order)
+    return Settings(
+        candidate=candidate,
+        order=order,
+        mount=mount_of(candidate),
+        frames=_frames(candidate, sequence),
+        bracket=bracket_of(candidate, order),
+        band=focus_band(candidate),
+        head=head_setting(candidate),
+        rail=_rail(candidate),
+        halos=tuple(halos(candidate)),
+        without=tuple(without_each(candidate)),
+    )
+
+
+def _frames(candidate: Candidate, sequence: list[int]) -> tuple[FrameSetting, ...]:
+    rows, cells = frame_rows(candidate), cell_numbers(candidate)
+    first = candidate.exposures[sequence[0]]
+    found = []
+    for number, k in enumerate(sequence, start=1):
+        exposure = candidate.exposures[k]
+        after = sequence[number] if number < len(sequence) else None
+        follows = after is not None and cells[after] == cells[k] and not candidate.method.on_rail
+        found.append(
+            FrameSetting(
+                number=number,
+                exposure=k,
+                cell=_cell(candidate, cells[k]),
+                row=rows[k],
+                ring_m=engraved_reading_m(exposure),
+                extension_mm=exposure.axial_image_distance_mm - exposure.lens.shortest_image_mm,
+                rail_mm=rows[k].rail_mm if candidate.method.on_rail else None,
+                overlap=_overlap(exposure, candidate.exposures[after]) if follows and after is not None else None,
+                field_share=first.state.pupil_scale_mm / exposure.state.pupil_scale_mm,
+                iso=candidate.scene.plan.kit.body.iso,
+            )
+        )
+    return tuple(found)
+
+
+def _cell(candidate: Candidate, number: int) -> tuple[int, int] | None:
+    for row, count in enumerate(candidate.grid_cells):
+        if number < count:
+            return row, number
+        number -= count
+    return None
+
+
+def _overlap(exposure: Exposure, after: Exposure) -> float | None:
+    """Share of an exposure's depth that another has too, by image distance; 0 where there is a gap."""
+    own, other = _depth_mm(exposure.state, exposure.allowed_blur_mm), _depth_mm(after.state, after.allowed_blur_mm)
+    if own is None or other is None:
+        return None
+    shared = min(own[1], other[1]) - max(own[0], other[0])
+    return max(0.0, shared) / (own[1] - own[0])
+
+
+def _depth_mm(state: LensState, allowed_mm: float) -> tuple[float, float] | None:
+    """Image distances v(1 ∓ κ), from the exit pupil, of what is just sharp beyond and before the focus."""
+    if not math.isfinite(allowed_mm) or allowed_mm <= 0.0:
+        return None
+    kappa = allowed_mm * state.f_number / (state.pupil_magnification * state.focal_mm)
+    exit_mm = state.focal_mm * (1.0 - state.pupil_magnification) * state.axis[2]
+    v = state.image_distance_mm
+    nearer = (v - kappa * exit_mm) / (1.0 - kappa) if kappa < 1.0 else math.inf
+    return (v + kappa * exit_mm) / (1.0 + kappa), nearer
+
+
+def _rail(candidate: Candidate) -> RailSetting | None:
+    if not candidate.method.on_rail:
+        return None
+    places = [row.rail_mm for row in frame_rows(candidate)]
+    step = (places[-1] - places[0]) / (len(places) - 1) if len(places) > 1 else 0.0
+    return RailSetting(places[0], places[-1], step, len(places))

@@ -1,0 +1,137 @@
+"""The settings in words, part by part, as Set, the sheet and the command line say them."""
+
+from __future__ import annotations
+
+import math
+
+from verispect.plan.setting.bracket import Bracket
+from verispect.plan.setting.focus_band import FocusBand
+from verispect.plan.setting.head import HeadSetting
+from verispect.plan.setting.report import Settings
+from verispect.sentence import Sentence
+
+Part = tuple[Sentence, list[Sentence]]
+_FEW = 3
+
+
+def in_words(settings: Settings) -> list[Part]:
+    """Headings with what there is to say under each; parts without anything are left out."""
+    parts: list[Part] = [
+        (Sentence("On the mount"), list(settings.mount.says)),
+        (Sentence("Where to focus"), _band(settings.band)),
+        (Sentence("As the body brackets it"), _bracket(settings.bracket)),
+        (Sentence("On the head"), _head(settings.head)),
+        (Sentence("On the rail"), _rail(settings)),
+        (Sentence("Behind near edges"), _halos(settings)),
+        (Sentence("If a frame is lost"), _losses(settings)),
+    ]
+    return [part for part in parts if part[1]]
+
+
+def _band(band: FocusBand | None) -> list[Sentence]:
+    if band is None:
+        return []
+    limits: dict[str, object] = {"near": metres(band.near_m), "far": metres(band.far_m)}
+    if not band.on:
+        return [
+            Sentence(
+                "anywhere from {near} to {far} keeps every must sharp; none of your marks lies there: set the scale, "
+                "or find something at that distance",
+                limits,
+            )
+        ]
+    return [
+        Sentence(
+            "on {things}: anything from {near} to {far} keeps every must sharp",
+            {**limits, "things": ", ".join(band.on[:_FEW])},
+        )
+    ]
+
+
+def _bracket(bracket: Bracket | None) -> list[Sentence]:
+    if bracket is None:
+        return []
+    said = [
+        Sentence(
+            "first focus {focus}, going {way}",
+            {
+                "focus": metres(bracket.first_focus_m),
+                "way": Sentence("away") if bracket.direction == "away" else Sentence("towards you"),
+            },
+        )
+    ]
+    if bracket.step_number is not None:
+        said.append(
+            Sentence(
+                "step number {number}, {count} frames; perhaps {more} more",
+                {"number": bracket.step_number, "count": bracket.count, "more": bracket.plus_minus_count},
+            )
+        )
+    return [*said, *bracket.says]
+
+
+def _head(head: HeadSetting | None) -> list[Sentence]:
+    if head is None:
+        return []
+    said = [
+        Sentence("the axis of turning lies {mm:.0f} mm ahead of the sensor mark", {"mm": head.slide_mm}),
+        Sentence(
+            "near parts from far between neighbours by {one:.1f}, {five:.1f} and {twenty:.1f} px for an error of "
+            "1, 5 and 20 mm",
+            dict(zip(("one", "five", "twenty"), (px for _, px in head.parallax_px_for_mm), strict=True)),
+        ),
+        Sentence(
+            "neighbours share {share:.0f} % of their area at the least", {"share": 100.0 * head.smallest_overlap}
+        ),
+    ]
+    if not head.covered:
+        said.append(Sentence("some of the wanted picture lies on no frame"))
+    return said
+
+
+def _rail(settings: Settings) -> list[Sentence]:
+    rail = settings.rail
+    if rail is None:
+        return []
+    return [
+        Sentence(
+            "from {start:.3f} to {end:.3f} mm in {count} places, {step:.4f} mm apart",
+            {"start": rail.start_mm, "end": rail.end_mm, "count": rail.count, "step": rail.step_mm},
+        )
+    ]
+
+
+def _halos(settings: Settings) -> list[Sentence]:
+    return [
+        Sentence(
+            "a strip of {px:.1f} px along {edge}, before {behind}, that no frame renders cleanly",
+            {"px": halo.px, "edge": halo.edge, "behind": halo.behind},
+        )
+        for halo in settings.halos[:_FEW]
+        if halo.px >= 1.0
+    ]
+
+
+def _losses(settings: Settings) -> list[Sentence]:
+    if settings.candidate.frame_count < 2:
+        return []
+    numbers = {frame.exposure: frame.number for frame in settings.frames}
+    failing = sorted((one for one in settings.without if one.fails), key=lambda one: numbers[one.exposure])
+    if not failing:
+        return [Sentence("any one frame may fail: every must still holds on the others")] if settings.without else []
+    if len(failing) == settings.candidate.frame_count:
+        return [Sentence("every frame is needed: no must is held by two of them in all")]
+    return [
+        Sentence(
+            "without frame {number} these are soft: {marks}",
+            {"number": numbers[one.exposure], "marks": ", ".join(one.fails[:_FEW])},
+        )
+        for one in failing[:6]
+    ]
+
+
+def metres(value: float) -> str:
+    """A distance from the sensor mark, as a tape shows it."""
+    if not math.isfinite(value):
+        return "∞"
+    return f"{value * 1000.0:.0f} mm" if value < 0.5 else f"{value:.2f} m"

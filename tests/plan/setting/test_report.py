@@ -1,0 +1,193 @@
+"""Settings against hand calculations, the contract's shape, and every way to lose a frame."""
+
+from __future__ import annotations
+
+import json
+import math
+from itertools import pairwise
+
+import numpy as np
+import pytest
+
+from tests.conftest import DEMO, a_lens, make_plan
+from verispect.cli import main
+from verispect.optics.blur import blur_axes_mm
+from verispect.plan.document import Plan
+from verispect.plan.frames.rendering import render
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
+from verispect.plan.setting.orders import Order, ordered
+from verispect.plan.setting.report import settings_of
+from verispect.plan.setting.words import in_words
+
+DEEP = [(0.1 * k - 0.2, 1.5, z) for k, z in enumerate((0.9, 1.3, 1.9, 3.5, 9.0))]
+
+
+def deep(**lens):
+    plan = make_plan(DEEP, framing=50.0, lenses=[a_lens(50.0, f_numbers=[4, 8]) | lens], print_mm=(450, 300))
+    found = worked("series", build_scene(plan))
+    assert found.holds
+    assert found.frame_count > 4
+    return found
+
+
+@pytest.mark.parametrize("order", list(Order))
+def test_every_order_takes_every_frame_once(order) -> None:
+    found = deep()
+    assert sorted(ordered(found, order)) == list(range(found.frame_count))
+
+
+def test_from_the_middle_away_and_then_back_past_the_start() -> None:
+    found = deep()
+    focus = [found.exposures[k].focus_m for k in ordered(found, Order.CENTRE_FIRST)]
+    turn = int(np.argmax(focus))
+    assert focus[: turn + 1] == sorted(focus[: turn + 1])
+    assert focus[turn + 1 :] == sorted(focus[turn + 1 :], reverse=True)
+    assert max(focus[turn + 1 :]) < focus[0]
+
+
+def test_the_first_frame_of_least_loss_holds_as_many_musts_as_any() -> None:
+    found = deep()
+
+    def held(frames) -> int:
+        return int(np.sum(render(found.scene, [found.exposures[k] for k in frames], found.criterion).softness <= 1.0))
+
+    order = ordered(found, Order.LEAST_LOSS)
+    assert held(order[:1]) == max(held([k]) for k in range(found.frame_count))
+    counts = [held(order[: n + 1]) for n in range(len(order))]
+    assert counts == sorted(counts)
+    assert counts[-1] == len(DEEP)
+
+
+def test_without_a_frame_is_what_the_others_render() -> None:
+    found = deep()
+    for one in settings_of(found).without:
+        rest = [exposure for k, exposure in enumerate(found.exposures) if k != one.exposure]
+        softness = render(found.scene, rest, found.criterion).softness
+        assert one.worst_softness == pytest.approx(float(softness.max()))
+        assert one.fails == tuple(f"m{k}" for k in np.flatnonzero(softness > 1.0))
+
+
+def test_overlaps_are_those_of_the_depths_by_image_distance() -> None:
+    found = deep()
+    frames = settings_of(found).frames
+    assert frames[-1].overlap is None
+    for frame, after in pairwise(frames):
+        first, second = found.exposures[frame.exposure].state, found.exposures[after.exposure].state
+        c = found.exposures[frame.exposure].allowed_blur_mm
+        # p = 1: v (1 ∓ c N/f) about each focus (Ray, Applied Photographic Optics; from memory).
+        kappa = c * first.f_number / first.focal_mm
+        own = first.image_distance_mm / (1 + kappa), first.image_distance_mm / (1 - kappa)
+        other = second.image_distance_mm / (1 + kappa), second.image_distance_mm / (1 - kappa)
+        expected = max(0.0, min(own[1], other[1]) - max(own[0], other[0])) / (own[1] - own[0])
+        assert frame.overlap == pytest.approx(expected, abs=1e-3)
+
+
+def test_step_number_and_count_follow_from_the_test_of_the_step() -> None:
+    found = deep(focus_step={"per_step_of_depth": 0.2, "plus_minus": 0.02, "circle_mm": 0.03})
+    bracket = settings_of(found).bracket
+    v = [exposure.image_distance_mm for exposure in (e.state for e in found.exposures)]
+    unit = 0.2 * 2.0 * found.exposures[0].state.f_number * 0.03
+    spacing = (max(v) - min(v)) / (len(v) - 1)
+    assert bracket.step_number == max(1, math.floor(spacing / unit))
+    assert (bracket.count - 1) * bracket.step_number * unit >= max(v) - min(v) - 1e-9
+    assert (bracket.count - 2) * bracket.step_number * unit < max(v) - min(v)
+    assert bracket.plus_minus_count >= 1
+    assert bracket.first_focus_m == pytest.approx(min(e.focus_m for e in found.exposures))
+
+
+def test_a_step_never_measured_is_not_guessed() -> None:
+    bracket = settings_of(deep()).bracket
+    assert bracket.step_number is None
+    assert bracket.count is None
+    assert "never measured" in str(bracket.says[0])
+
+
+def test_focusing_anywhere_in_the_band_holds_every_must_and_nowhere_beyond() -> None:
+    plan = make_plan([(0.0, 1.5, 4.0), (0.3, 1.5, 5.0), (-0.2, 1.4, 6.5)], framing=24.0, print_mm=(600, 400))
+    found = worked("one-frame", build_scene(plan))
+    band = settings_of(found).band
+    state, allowed = found.exposures[0].state, found.exposures[0].allowed_blur_mm
+    points = found.problem.points_from_lens_mm(state)
+
+    def worst(focus_m: float) -> float:
+        scale = 1000.0 * focus_m
+        v = 0.5 * (scale - math.sqrt(scale * scale - 4.0 * 24.0 * scale)) if math.isfinite(scale) else 24.0
+        moved = found.problem.state(f_number=state.f_number, image_distance_mm=v)
+        return float(blur_axes_mm(points, moved)[0].max()) / allowed
+
+    for limit, outwards in ((band.near_m, 1 / 1.01), (band.far_m, 1.01)):
+        if math.isfinite(limit):
+            assert worst(limit) == pytest.approx(1.0, abs=0.01)
+            assert worst(limit * outwards) > 1.0
+    assert "m1" in band.on
+
+
+def test_a_strip_behind_an_edge_is_half_its_blur_with_the_background_in_focus() -> None:
+    places = [(0.0, 1.5, 1.0), (0.03, 1.5, 3.0)]
+    plan = make_plan(places, framing=50.0, lenses=[a_lens(50.0, f_numbers=[4, 5.6])], print_mm=(450, 300))
+    found = worked("series", build_scene(plan))
+    halo = settings_of(found).halos[0]
+    assert (halo.edge, halo.behind) == ("m0", "m1")
+    # Seen past an edge at d1, a point at d2 loses a strip of D/2 (d2 − d1)/d1 there, drawn f d2/(d2 − f)/d2 as large.
+    stop = found.exposures[0].state.f_number
+    strip_mm = 0.5 * 50.0 / stop * (3000.0 - 1000.0) / 1000.0
+    drawn = strip_mm * 50.0 / (3000.0 - 50.0)
+    assert halo.px == pytest.approx(drawn / plan.kit.body.pixel_mm, rel=0.02)
+
+
+def test_a_rail_goes_from_its_first_place_in_even_steps() -> None:
+    content = make_plan([(0.0, 1.5, 0.2), (0.01, 1.5, 0.21), (0.0, 1.5, 0.22)], framing=90.0,
+                        lenses=[a_lens(60.0, closest_m=0.2)]).model_dump(mode="json")  # fmt: skip
+    content["kit"]["rail"] = {"travel_mm": 100}
+    found = worked("rail-series", build_scene(Plan.model_validate(content)))
+    rail = settings_of(found).rail
+    assert rail.start_mm == 0.0
+    assert rail.count == found.frame_count
+    assert rail.end_mm == pytest.approx(rail.step_mm * (rail.count - 1))
+
+
+def test_a_turned_grid_covers_and_overlaps_as_asked_and_says_what_an_error_costs() -> None:
+    plan = make_plan([(-1.0, 1.5, 3.0), (2.0, 1.5, 8.0), (0.0, 3.0, 20.0)], framing=24.0, lenses=[a_lens(70.0)])
+    found = worked("turned-grid", build_scene(plan))
+    head = settings_of(found).head
+    assert head.covered
+    assert head.smallest_overlap >= plan.wish.overlap - 1e-6
+    px = dict(head.parallax_px_for_mm)
+    assert px[20.0] == pytest.approx(20.0 * px[1.0])
+    assert head.slide_mm == pytest.approx(found.exposures[0].state.image_distance_mm)
+    assert any("ahead of the sensor mark" in str(line) for _, lines in in_words(settings_of(found)) for line in lines)
+
+
+@pytest.mark.parametrize("key", ["one-frame", "tilt", "series", "turned-grid-series"])
+def test_the_command_prints_what_the_contract_names(capsys, key) -> None:
+    assert main(["settings", str(DEMO), "--method", key, "--json"]) in (0, 1)
+    told = json.loads(capsys.readouterr().out)
+    assert told["format"] == "verispect-settings"
+    assert set(told) >= {
+        "method",
+        "lens",
+        "mount",
+        "frames",
+        "bracket",
+        "focus_band",
+        "head",
+        "rail",
+        "halo_px",
+        "without",
+    }
+    assert set(told["mount"]) >= {"rotation_deg", "tilt_deg", "swing_deg", "shift_mm", "rise_mm", "cross_mm",
+                                  "back_tilt_deg", "back_swing_deg", "says"}  # fmt: skip
+    for number, frame in enumerate(told["frames"], start=1):
+        assert frame["number"] == number
+        assert set(frame) >= {"exposure", "cell", "bearing_deg", "pitch_deg", "focus_m", "measured_from", "ring_m",
+                              "extension_mm", "rail_mm", "near_m", "far_m", "overlap", "field_share", "f_number",
+                              "shutter_s", "iso"}  # fmt: skip
+
+
+def test_an_unknown_order_or_method_is_one_sentence(capsys) -> None:
+    with pytest.raises(SystemExit) as stopped:
+        main(["settings", str(DEMO), "--order", "sideways"])
+    assert stopped.value.code == 2
+    assert main(["settings", str(DEMO), "--method", "sideways"]) == 2
+    assert "sideways" in capsys.readouterr().err
