@@ -15,12 +15,15 @@ DONE, BAD_INPUT, STOPPED = 0, 2, 130
 COMMANDS = {
     "weigh": "weigh every method of a plan",
     "check": "check frames against one another and the plan",
+    "compare": "the same patches of several frames: which is sharper",
     "join": "join a grid into one picture",
+    "lens-test": "what a lens resolves by stop, from test frames",
     "light": "Sun, Moon and daylight at the plan's place and time",
     "log": "the logbook of jobs",
     "merge": "merge a focus series into one all-sharp picture",
     "settings": "what to set for a method, frame by frame",
     "sheet": "write the field sheet",
+    "step-test": "what one unit of a body's focus-step number is",
     "rehearse": "write the frames that a simulated camera would take",
 }
 

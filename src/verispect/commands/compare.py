@@ -1,0 +1,67 @@
+"""`verispect compare`: the same patches of several frames with their measured sharpness."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Sequence
+from pathlib import Path
+
+from verispect.commands.invocation import DONE, parser, progress, read_plan_of, tell
+
+
+def _place(text: str) -> tuple[int, int, int]:
+    parts = text.split(",")
+    try:
+        numbers = [int(part) for part in parts]
+    except ValueError:
+        numbers = []
+    if len(numbers) not in (2, 3) or min(numbers) < 0:
+        raise argparse.ArgumentTypeError(f"write row,column or row,column,size in pixels, not {text!r}")
+    from verispect.prove.trials.compare import SIZE
+
+    size = numbers[2] if len(numbers) == 3 else SIZE
+    if not 16 <= size <= 4096:
+        raise argparse.ArgumentTypeError(f"a patch of 16 to 4096 pixels, not {size}")
+    return numbers[0], numbers[1], size
+
+
+def run(given: Sequence[str]) -> int:
+    """Compare and print."""
+    options_of = parser("compare", "The same patches of several frames: which is sharper.", pictures=True)
+    options_of.add_argument("frames", type=Path, nargs="+", metavar="FRAME")
+    options_of.add_argument("--at", type=_place, action="append", default=[], metavar="ROW,COLUMN[,SIZE]",
+                            help="middle of a patch; several may be given")  # fmt: skip
+    options_of.add_argument("--plan", type=Path, metavar="PLAN", help="for softness in its units")
+    options = options_of.parse_args(given)
+    from verispect.prove.trials.compare import compare
+
+    plan = None if options.plan is None else read_plan_of(options.plan)
+    criterion = None if plan is None else plan.criterion(plan.whole_focal_mm)
+    found = compare(options.frames, options.at, criterion=criterion, progress=progress(options.quiet))
+    told = {
+        "format": "verispect-compare",
+        "version": 1,
+        "patches": [
+            {
+                "at": list(patch.at),
+                "size": patch.size,
+                "frames": [
+                    {"file": look.file, "sharpness": look.sharpness, "softness": look.softness}
+                    for look in patch.frames
+                ],
+                "best": patch.best,
+            }
+            for patch in found
+        ],
+    }
+    lines = []
+    for patch in found:
+        lines.append(f"row {patch.at[0]}, column {patch.at[1]}:")
+        for number, look in enumerate(patch.frames):
+            soft = "" if look.softness is None else f"  softness {look.softness:.2f}"
+            mark = "  sharpest" if number == patch.best else ""
+            lines.append(f"  {look.sharpness:8.4f}{soft}  {look.file}{mark}")
+        if patch.best is None:
+            lines.append("  too plain to tell")
+    tell(told, "\n".join(lines), as_json=options.json)
+    return DONE

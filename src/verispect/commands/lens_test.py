@@ -1,0 +1,77 @@
+"""`verispect lens-test`: what a lens resolves by stop, from test frames of one target."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from verispect.commands.invocation import DONE, parser, progress, read_plan_of, tell
+from verispect.commands.step_test import lens_named, write_with_lens
+from verispect.errors import FileError
+
+if TYPE_CHECKING:
+    from verispect.prove.trials.lens_test import LensTest
+
+
+def run(given: Sequence[str]) -> int:
+    """Measure, print, and with --plan, --lens and --out keep the blur in that lens."""
+    options_of = parser("lens-test", "Contrast and blur of a lens by stop: middle, half-way, corners.", pictures=True)
+    options_of.add_argument("frames", type=Path, nargs="+", metavar="FOLDER|FRAME")
+    options_of.add_argument("--plan", type=Path, metavar="PLAN")
+    options_of.add_argument("--lens", metavar="NAME")
+    options_of.add_argument("--out", type=Path, metavar="F", help="the plan with the blur kept in the lens")
+    options_of.add_argument("--force", action="store_true", help="write over what is there")
+    options = options_of.parse_args(given)
+    from verispect.optics.otf import PEAK_NM
+    from verispect.prove.trials.lens_test import lens_test
+
+    plan = None if options.plan is None else read_plan_of(options.plan)
+    lens = None if plan is None or options.lens is None else lens_named(plan, options.lens, options.plan)
+    if options.out is not None and lens is None:
+        raise FileError("--out needs --plan and --lens: in which lens is the blur to be kept?")
+    lights = ((PEAK_NM * 1e-6, 1.0),) if plan is None else plan.criterion(plan.whole_focal_mm).lights
+    found = lens_test(options.frames, lights=lights, pitch_mm=None if plan is None else plan.kit.body.pixel_mm,
+                      progress=progress(options.quiet))  # fmt: skip
+    if options.out is not None and plan is not None and lens is not None:
+        write_with_lens(plan, lens, {"residual": residual_rows(found)}, options.out, force=options.force)
+    told = {
+        "format": "verispect-lens-test",
+        "version": 1,
+        "pixel_mm": found.pitch_mm,
+        "stops": [
+            {
+                "f_number": row.f_number,
+                "zone": row.zone.value,
+                "mtf50_cycles_per_mm": row.mtf50,
+                "plus_minus": row.plus_minus,
+                "blur_um": row.blur_um,
+                "blur_plus_minus_um": row.blur_plus_minus_um,
+                "how": row.how,
+                "looks": row.looks,
+            }
+            for row in found.stops
+        ],
+        "best_stop": found.best_stop,
+    }
+    lines = [
+        f"f/{row.f_number:<5g} {row.zone.value:<7} {row.mtf50:6.1f} ± {row.plus_minus:.1f} cycles/mm   blur "
+        f"{row.blur_um:5.1f} ± {row.blur_plus_minus_um:.1f} µm   by {row.looks} {row.how}"
+        for row in found.stops
+    ]
+    lines += [f"best in the {zone}: f/{stop:g}" for zone, stop in found.best_stop.items()]
+    tell(told, "\n".join(lines), as_json=options.json)
+    return DONE
+
+
+def residual_rows(found: LensTest) -> list[dict[str, Any]]:
+    """The lens's own blur as the plan keeps it: by stop, in the middle and in the corner; what was not told as the
+    zone nearest to it.
+    """
+    rows = []
+    for stop in sorted({row.f_number for row in found.stops}):
+        by_zone = {row.zone.value: row.blur_um for row in found.stops if row.f_number == stop}
+        centre = by_zone.get("middle", by_zone.get("half", by_zone.get("corner", 0.0)))
+        corner = by_zone.get("corner", by_zone.get("half", centre))
+        rows.append({"f_number": stop, "centre_um": round(centre, 2), "corner_um": round(corner, 2)})
+    return rows
