@@ -21,6 +21,7 @@ from verispect.cli import main
 from verispect.errors import FileError, NewerVersionError, PlanError, VerispectError
 from verispect.files.atomic import write_atomically
 from verispect.files.plan_file import plan_from_text, plan_to_text, read_newer_plan, read_plan, write_plan
+from verispect.plan.document import Plan
 
 
 def changed(tmp_path: Path, change: Any) -> Path:
@@ -279,3 +280,33 @@ def test_areas_photograph_and_framing_survive_a_round_trip(tmp_path: Path) -> No
     path.write_text(json.dumps(content))
     with pytest.raises(PlanError, match=r"photograph.pixels\[0\]"):
         read_plan(path)
+
+
+@pytest.mark.parametrize("half", ["\\ud800", "\\udfff", "a\\uD83Dz"])
+def test_half_a_letter_opens_and_saves(tmp_path, half) -> None:
+    path = tmp_path / "p.verispect"
+    path.write_text('{"format": "verispect-plan", "version": 1, "title": "' + half + '", "note": "\\ud83d\\ude00"}')
+    plan = read_plan(path)
+    write_plan(plan, path)
+    again = read_plan(path)
+    assert "\ufffd" in again.title
+    assert again.model_extra["note"] == "\U0001f600"
+
+
+def test_what_is_nested_too_deep_to_be_saved_is_not_opened(tmp_path) -> None:
+    path = tmp_path / "p.verispect"
+    path.write_text('{"format": "verispect-plan", "version": 1, "more": ' + "[" * 900 + "]" * 900 + "}")
+    with pytest.raises(FileError, match="within one another"):
+        read_plan(path)
+
+
+def test_a_newer_programs_plan_is_not_written_over(tmp_path) -> None:
+    path = tmp_path / "p.verispect"
+    path.write_text('{"format": "verispect-plan", "version": 7, "title": "later"}')
+    with pytest.raises(FileError, match="newer Verispect"):
+        write_plan(Plan(), path)
+    assert "later" in path.read_text()
+    # A number of that name deeper in a plan of our own is no version.
+    own = Plan.model_validate({"made_with": {"version": 9}})
+    write_plan(own, tmp_path / "q.verispect")
+    write_plan(own, tmp_path / "q.verispect")

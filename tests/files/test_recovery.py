@@ -15,6 +15,7 @@ from verispect.files.frames_csv import frames_to_csv
 from verispect.files.plan_file import plan_to_text
 from verispect.files.recovery import RecoveryStore
 from verispect.plan.advise.weigh import weigh
+from verispect.plan.document import Plan
 
 
 def ended_process() -> int:
@@ -116,3 +117,16 @@ def test_command_runs_without_qt_being_imported() -> None:
     )
     done = subprocess.run([sys.executable, "-c", code, str(DEMO)], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stderr
+
+
+def test_a_process_number_that_came_round_again_does_not_hide_lost_work(tmp_path: Path) -> None:
+    store = RecoveryStore(tmp_path)
+    store.keep(Plan(title="lost"), None)
+    [copy] = tmp_path.iterdir()
+    content = json.loads(copy.read_text())
+    # The number is this very process's, which began at another time.
+    content["born"] = "another-start 12345"
+    copy.rename(tmp_path / "1-old.recovery.json")
+    (tmp_path / "1-old.recovery.json").write_text(json.dumps(content))
+    [found] = RecoveryStore(tmp_path).left_behind()
+    assert found.plan.title == "lost"

@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import shutil
 import tempfile
+import time
+import uuid
 from pathlib import Path
 
 from verispect.errors import FileError
+
+_PREFIX = ".verispect-part-"
+# Old enough that no program can still be writing it.
+_LEFT_S = 24 * 3600.0
 
 
 def write_atomically(path: Path, content: bytes, *, keep_backup: bool = False) -> None:
@@ -28,21 +35,23 @@ def write_atomically(path: Path, content: bytes, *, keep_backup: bool = False) -
     path = Path(path)
     temporary = None
     try:
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        # A link stays a link: what it leads to is written.
+        place = path.resolve() if path.is_symlink() else path
+        _refuse_protected(path, place)
+        _sweep(place.parent)
+        handle, name = tempfile.mkstemp(prefix=_PREFIX, dir=place.parent)
         temporary = Path(name)
         with os.fdopen(handle, "wb") as stream:
             stream.write(content)
             stream.flush()
             os.fsync(stream.fileno())
-        if path.exists():
-            temporary.chmod(path.stat().st_mode & 0o777)
+        if place.exists():
+            temporary.chmod(place.stat().st_mode & 0o777)
             if keep_backup:
-                backup = path.with_name(path.name + "~")
-                backup.unlink(missing_ok=True)
-                _second_name(path, backup)
+                _back_up(place)
         else:
             temporary.chmod(0o666 & ~_umask())
-        temporary.replace(path)
+        temporary.replace(place)
     except OSError as error:
         if temporary is not None:
             temporary.unlink(missing_ok=True)
@@ -52,6 +61,39 @@ def write_atomically(path: Path, content: bytes, *, keep_backup: bool = False) -
             reason=_reason(error),
             remedy=_remedy(error),
         ) from error
+
+
+def _refuse_protected(path: Path, place: Path) -> None:
+    """Renaming over a file asks only the folder; who took all leave to write from a file meant it to stay."""
+    if place.is_file() and not place.stat().st_mode & 0o222:
+        raise FileError(
+            "{path}: is protected against writing; save under another name, or lift the protection", path=path
+        )
+
+
+def _sweep(folder: Path) -> None:
+    """Temporary files that a killed program left here, long ago enough to be nobody's any more."""
+    for left in folder.glob(f"{_PREFIX}*"):
+        try:
+            if time.time() - left.stat().st_mtime > _LEFT_S:
+                left.unlink()
+        except OSError:
+            # Another's, or gone meanwhile: not ours to worry about.
+            continue
+
+
+def _back_up(place: Path) -> None:
+    """The old content under its name and `~`, in one step: there is never a moment without a backup."""
+    backup = place.with_name(place.name + "~")
+    beside = place.with_name(f"{_PREFIX}{uuid.uuid4().hex[:12]}")
+    try:
+        _second_name(place, beside)
+        beside.replace(backup)
+    except OSError as error:
+        beside.unlink(missing_ok=True)
+        # A name as long as the file system takes leaves no room for a mark behind it; the file itself is saved.
+        if error.errno != errno.ENAMETOOLONG:
+            raise
 
 
 def _second_name(path: Path, backup: Path) -> None:
@@ -73,8 +115,6 @@ def _reason(error: OSError) -> str:
 
 
 def _remedy(error: OSError) -> str:
-    import errno
-
     if error.errno in (errno.ENOSPC, errno.EDQUOT):
         return "free some space or save elsewhere; the file there before is whole"
     if error.errno in (errno.EACCES, errno.EPERM, errno.EROFS):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +16,8 @@ from verispect.subject.scan import unpacked
 
 SUFFIX = ".verispect"
 _MOST_BYTES = 200_000_000
+_DEEPEST = 60
+_HALF_PAIR = re.compile(r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|\\u[dD][89a-fA-F][0-9a-fA-F]{2}")
 
 
 def read_plan(path: Path | str) -> Plan:
@@ -63,8 +66,36 @@ def plan_to_text(plan: Plan) -> str:
 
 
 def write_plan(plan: Plan, path: Path | str) -> None:
-    """Save a plan: atomically, keeping one backup."""
-    write_atomically(Path(path), plan_to_text(plan).encode("utf-8"), keep_backup=True)
+    """Save a plan: atomically, keeping one backup.
+
+    Raises
+    ------
+    FileError
+        Where it cannot be written, or a newer Verispect's plan lies there.
+    """
+    path = Path(path)
+    newer = _newer_version(path)
+    if newer is not None:
+        raise FileError(
+            "{path}: was written by a newer Verispect (version {version}) and would lose what that put in; save "
+            "under another name",
+            path=path, version=newer,
+        )  # fmt: skip
+    write_atomically(path, plan_to_text(plan).encode("utf-8"), keep_backup=True)
+
+
+def _newer_version(path: Path) -> int | None:
+    """The version of a plan on disk that is newer than this program's; None for anything else."""
+    try:
+        text = path.read_text(encoding="utf-8-sig") if path.stat().st_size <= _MOST_BYTES else ""
+        found = re.search(r'"version"\s*:\s*(\d{1,9})\b', text)
+        if found is None or int(found[1]) <= VERSION:
+            return None
+        content = json.loads(text)
+    except (OSError, ValueError, RecursionError):
+        return None
+    version = content.get("version") if isinstance(content, dict) and content.get("format") == FORMAT else None
+    return version if isinstance(version, int) and version > VERSION else None
 
 
 def _parsed(path: Path) -> dict[str, Any]:
@@ -104,6 +135,14 @@ def _decoded(path: Path, text: str) -> dict[str, Any]:
         ) from error
     except (RecursionError, ValueError) as error:
         raise FileError("{path}: {error}; every number must be finite", path=path, error=error) from error
+    if _too_deep(content):
+        raise FileError(
+            "{path}: more than {deepest} lists and objects within one another; a plan has a handful", path=path,
+            deepest=_DEEPEST,
+        )  # fmt: skip
+    if _HALF_PAIR.search(text):
+        # Half of a two-part letter cannot be written back as UTF-8.
+        content = json.loads(_HALF_PAIR.sub(_lone_replaced, text))
     if not isinstance(content, dict):
         raise FileError("{path}: found {shown}; a plan is one JSON object", path=path, shown=_shown(content))
     if content.get("format") != FORMAT:
@@ -115,6 +154,27 @@ def _decoded(path: Path, text: str) -> dict[str, Any]:
             wanted=FORMAT,
         )
     return content
+
+
+def _too_deep(content: Any) -> bool:
+    """Whether more is nested than a plan may have, looked at without recursion."""
+    level = [content]
+    for _ in range(_DEEPEST):
+        level = [
+            inner
+            for outer in level
+            if isinstance(outer, dict | list)
+            for inner in (outer.values() if isinstance(outer, dict) else outer)
+            if isinstance(inner, dict | list)
+        ]
+        if not level:
+            return False
+    return True
+
+
+def _lone_replaced(found: re.Match[str]) -> str:
+    """A whole pair stays; a half becomes the letter for what cannot be shown."""
+    return found[0] if len(found[0]) == 12 else "\\ufffd"
 
 
 def _refuse_constant(name: str) -> float:

@@ -35,7 +35,12 @@ class RecoveryStore:
     def keep(self, plan: Plan, origin: Path | None) -> None:
         """Write the copy; raises FileError where that fails."""
         self._folder.mkdir(parents=True, exist_ok=True)
-        content = {"pid": os.getpid(), "origin": str(origin) if origin else None, "plan": plan_to_text(plan)}
+        content = {
+            "pid": os.getpid(),
+            "born": _born(os.getpid()),
+            "origin": str(origin) if origin else None,
+            "plan": plan_to_text(plan),
+        }
         write_atomically(self._mine, json.dumps(content).encode("utf-8"))
 
     def forget(self) -> None:
@@ -66,7 +71,7 @@ def _age(path: Path) -> float:
 def _read(path: Path) -> Recovered | None:
     try:
         content = json.loads(path.read_text(encoding="utf-8"))
-        if _alive(int(content["pid"])):
+        if _alive(int(content["pid"]), content.get("born")):
             return None
         origin = Path(content["origin"]) if content["origin"] else None
         return Recovered(plan_from_text(content["plan"]), origin, path)
@@ -74,7 +79,21 @@ def _read(path: Path) -> Recovered | None:
         return None
 
 
-def _alive(pid: int) -> bool:
+def _born(pid: int) -> str | None:
+    """When a process began, in this start of the machine; None where that cannot be known or there is none."""
+    try:
+        # Field 22; the second, the command's name, may hold anything and ends with the last bracket.
+        began = Path(f"/proc/{pid}/stat").read_text(encoding="utf-8", errors="replace").rpartition(")")[2].split()[19]
+        boot = Path("/proc/sys/kernel/random/boot_id").read_text(encoding="ascii").strip()
+    except (OSError, IndexError):
+        return None
+    return f"{boot} {began}"
+
+
+def _alive(pid: int, born: object) -> bool:
+    """Whether the process that kept a copy still runs; its number alone may be another's by now."""
+    if born is not None and (now := _born(pid)) is not None:
+        return born == now
     if pid == os.getpid():
         return True
     try:

@@ -120,7 +120,7 @@ def _losses(settings: Settings) -> list[Sentence]:
     if not failing:
         return [Sentence("any one frame may fail: every must still holds on the others")] if settings.without else []
     if len(failing) == settings.candidate.frame_count:
-        return [Sentence("every frame is needed: no must is held by two of them in all")]
+        return [Sentence("every frame is needed: without any one of them a must is soft or missing")]
     return [
         Sentence(
             "without frame {number} these are soft: {marks}",

@@ -77,7 +77,12 @@ class SetPanel(QWidget):
         ):
             self.order.addItem(words, order)
         self.order.currentIndexChanged.connect(lambda _index: self._soon.start())
-        self.pages.setCornerWidget(self.order)
+        self.order_row = QWidget()
+        in_row = QHBoxLayout(self.order_row)
+        in_row.setContentsMargins(0, 0, 0, 0)
+        in_row.addWidget(QLabel(self.tr("Order")))
+        in_row.addWidget(self.order, 1)
+        self.order_row.hide()
         # Worked out a moment after the last change, so that a drag is not held up by it.
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -97,6 +102,7 @@ class SetPanel(QWidget):
         layout.setContentsMargins(10, 8, 10, 8)
         layout.addWidget(self.heading)
         layout.addWidget(self.table, 3)
+        layout.addWidget(self.order_row)
         layout.addWidget(self.pages, 4)
         layout.addLayout(row)
         self._filling = False
@@ -133,7 +139,10 @@ class SetPanel(QWidget):
         from verispect.plan.setting.report import settings_of
         from verispect.plan.setting.words import in_words
 
-        self.order.setVisible(candidate.frame_count > 1)
+        # Where every place takes one frame there is nothing to order.
+        self.order_row.setVisible(
+            candidate.method.merges and candidate.frame_count > max(1, sum(candidate.grid_cells))
+        )
         settings = settings_of(candidate, Order(self.order.currentData()))
         parts = []
         if candidate.frame_count > 1 and settings.order is not Order.NEAR_FAR:

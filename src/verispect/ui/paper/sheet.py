@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import tempfile
 from datetime import date
 from pathlib import Path
 
-from PyQt6.QtCore import QCoreApplication, QMarginsF, QPointF, QRectF, Qt
+from PyQt6.QtCore import QBuffer, QCoreApplication, QIODevice, QMarginsF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPainter, QPdfWriter, QPen
 
-from verispect.errors import FileError
 from verispect.files.atomic import write_atomically
 from verispect.plan.explain.frame_table import Column, frame_rows, shown_columns
 from verispect.plan.explain.work_order import cautions, steps
@@ -48,22 +46,19 @@ def write_sheet(shown: Shown, path: Path, *, system: str, paper: str = "A4") -> 
     FileError
         If it cannot be written; an old file is then untouched.
     """
-    with tempfile.TemporaryDirectory() as folder:
-        made = Path(folder) / "sheet.pdf"
-        writer = QPdfWriter(str(made))
-        writer.setResolution(_DPI)
-        size = QPageSize.PageSizeId.Letter if paper == "Letter" else QPageSize.PageSizeId.A4
-        margins = QMarginsF(14, 12, 14, 12)
-        writer.setPageLayout(
-            QPageLayout(QPageSize(size), QPageLayout.Orientation.Portrait, margins, QPageLayout.Unit.Millimeter)
-        )
-        writer.setTitle(shown.scene.plan.title or _tr("Untitled plan"))
-        writer.setCreator("Verispect")
-        _Sheet(writer, shown, system).paint()
-        content = made.read_bytes() if made.exists() else b""
-    if not content:
-        raise FileError("{path}: the sheet could not be made; free some space for temporary files", path=path)
-    write_atomically(path, content)
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(buffer)
+    writer.setResolution(_DPI)
+    size = QPageSize.PageSizeId.Letter if paper == "Letter" else QPageSize.PageSizeId.A4
+    margins = QMarginsF(14, 12, 14, 12)
+    writer.setPageLayout(
+        QPageLayout(QPageSize(size), QPageLayout.Orientation.Portrait, margins, QPageLayout.Unit.Millimeter)
+    )
+    writer.setTitle(shown.scene.plan.title or _tr("Untitled plan"))
+    writer.setCreator("Verispect")
+    _Sheet(writer, shown, system).paint()
+    write_atomically(path, bytes(buffer.data().data()))
 
 
 class _Sheet:

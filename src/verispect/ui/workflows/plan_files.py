@@ -45,6 +45,7 @@ class FileDesk(QObject):
         self._window, self._document, self._session, self._notices = window, document, session, notices
         self._preferences, self._recovery, self._views = preferences, recovery, views
         self._kept_kit: Kit | None = None
+        self._seen: tuple[int, int] | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(_AUTOSAVE_MS)
@@ -90,6 +91,7 @@ class FileDesk(QObject):
             return
         else:
             self._document.open(plan, path)
+        self._seen = _signature(path)
         self._remember(path)
 
     def leave_for(self, path: Path) -> None:
@@ -111,18 +113,38 @@ class FileDesk(QObject):
         return self._write(name) if name is not None else False
 
     def _write(self, path: Path) -> bool:
+        if path == self._document.path and not self._still_ours(path):
+            return False
         try:
             write_plan(self._document.plan, path)
         except VerispectError as error:
             self._notices.report(error)
             return False
         self._document.path, self._document.read_only = path, False
+        self._seen = _signature(path)
         self._document.undo_stack.setClean()
         self._timer.stop()
         self._recovery.forget()
         self._remember(path)
         self.saved.emit()
         return True
+
+    def _still_ours(self, path: Path) -> bool:
+        """Whether the file is as it was opened or saved here; if not, whether the user has it written over."""
+        now = _signature(path)
+        if now is None or self._seen is None or now == self._seen:
+            return True
+        answer = QMessageBox.warning(
+            self._window,
+            self.tr("Changed meanwhile"),
+            self.tr(
+                "{0} was changed by another window or program since it was opened here. Save writes over that; "
+                "cancel leaves it, and “Save as” keeps both."
+            ).format(path.name),
+            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Cancel,
+            QMessageBox.StandardButton.Cancel,
+        )
+        return answer == QMessageBox.StandardButton.Save
 
     def may_leave(self) -> bool:
         """Whether the plan may be left: it is saved, or the user says what to do."""
@@ -201,7 +223,20 @@ class FileDesk(QObject):
         if not name:
             return None
         path = Path(name)
-        return path if path.suffix else path.with_name(path.name + suffix)
+        if path.suffix:
+            return path
+        # The dialog asked about the name without the ending that is added here.
+        path = path.with_name(path.name + suffix)
+        if not path.exists():
+            return path
+        answer = QMessageBox.question(
+            self._window,
+            title,
+            self.tr("There is a file {0} already. Write over it?").format(path.name),
+            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
+            QMessageBox.StandardButton.No,
+        )
+        return path if answer == QMessageBox.StandardButton.Yes else None
 
     # Recovery --------------------------------------------------------------------------------------
 
@@ -217,14 +252,16 @@ class FileDesk(QObject):
             # Not started anew: who keeps working is kept too.
             self._timer.start()
 
-    def autosave(self) -> None:
-        """Keep a recovery copy of unsaved work."""
+    def autosave(self) -> bool:
+        """Keep a recovery copy of unsaved work; False where that failed."""
         if self._document.undo_stack.isClean():
-            return
+            return True
         try:
             self._recovery.keep(self._document.plan, self._document.path)
         except (VerispectError, OSError) as error:
             self._notices.report(self.tr("No recovery copy could be kept: {0}").format(error))
+            return False
+        return True
 
     def offer_recovery(self) -> None:
         """If an earlier run broke off with unsaved work, offer it."""
@@ -244,12 +281,12 @@ class FileDesk(QObject):
     def _bring_back(self, found: Recovered) -> None:
         if not self.may_leave():
             return
-        base = Plan()
-        self._document.open(base, found.origin)
-        # As a change, so that the work counts as unsaved until it is saved.
-        self._document.change(found.plan, self.tr("recovered work"))
-        self.autosave()
-        found.copy.unlink(missing_ok=True)
+        self._document.open(found.plan, found.origin)
+        self._seen = None
+        # It counts as unsaved until it is saved, with nothing before it to undo to.
+        self._document.undo_stack.resetClean()
+        if self.autosave():
+            found.copy.unlink(missing_ok=True)
 
     def close(self) -> None:
         """The window closes in good order: no copy is needed any more."""
@@ -270,6 +307,15 @@ class FileDesk(QObject):
 
     def _filter(self) -> str:
         return self.tr("Verispect plans (*{0})").format(SUFFIX)
+
+
+def _signature(path: Path) -> tuple[int, int] | None:
+    """By which a file is known to be as it was; None where there is none."""
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return found.st_mtime_ns, found.st_size
 
 
 def _table(shown: Shown) -> bytes:
