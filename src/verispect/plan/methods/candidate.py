@@ -201,6 +201,21 @@ class Candidate:
         return tuple(self.scene.names[k] for k in np.flatnonzero(lost))
 
     @property
+    def loose_shoulds(self) -> tuple[str, ...]:
+        """Names of what should be sharp, lies in the picture, and is not; each once."""
+        if self.rendering is None:
+            return ()
+        soft = self.scene.shoulds_in_picture & ~((self.rendering.softness <= 1.0) & self.rendering.inside)
+        return tuple(dict.fromkeys(self.scene.names[k] for k in np.flatnonzero(soft)))
+
+    @property
+    def worst_should(self) -> float:
+        """Softness of the worst should in the picture; 0 where there is none."""
+        if self.rendering is None or not self.scene.shoulds_in_picture.any():
+            return 0.0
+        return float(self.rendering.softness[self.scene.shoulds_in_picture].max())
+
+    @property
     def outside_names(self) -> tuple[str, ...]:
         """Names of what must be sharp and lies outside."""
         return tuple(self.scene.names[k] for k in self.outside if k < self.scene.mark_count) + self.scene.lost_areas

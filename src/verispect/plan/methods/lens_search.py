@@ -20,6 +20,8 @@ from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.problem import Problem, problem_for
 from verispect.sentence import Sentence
 
+# How much the shoulds count beside the musts, in tries one after the other.
+_SHOULDS = (1.0, 0.6, 0.35, 0.2)
 # In focal lengths before the front principal point: at 1.05 a thing is drawn twenty times as large as it is.
 _NO_NEARER = 1.05
 
@@ -99,6 +101,31 @@ def shifts_too_far(problem: Problem) -> Sentence | None:
 
 
 def _attempted(problem: Problem, attempt: Attempt) -> Candidate:
+    """An attempt; where every must holds and a should does not, the best for the shoulds that still holds the musts.
+
+    The rule stands in docs/decisions/0011-shoulds.md. It spends focus, plane and stop, never frames.
+    """
+    found = _breathing(problem, attempt)
+    if not found.holds or not found.loose_shoulds or found.frame_count > 1:
+        return found
+    scene = problem.scene
+    both = problem.looking(problem.pose, np.flatnonzero(scene.deciding | scene.shoulds_in_picture))
+    for counts in _SHOULDS:
+        tried = _breathing(replace(both, should_counts=counts), attempt)
+        if tried.holds and _for_shoulds(tried) < _for_shoulds(found):
+            found = tried
+        if not found.loose_shoulds:
+            break
+    # The margin of what is found is told of the musts, as everywhere.
+    return replace(found, problem=replace(found.problem, chosen=problem.chosen)) if found.problem else found
+
+
+def _for_shoulds(candidate: Candidate) -> tuple[float, float]:
+    """Less is better: how many shoulds are not sharp, then how soft the worst of them is."""
+    return float(len(candidate.loose_shoulds)), candidate.worst_should
+
+
+def _breathing(problem: Problem, attempt: Attempt) -> Candidate:
     """An attempt; with a tilted lens that focuses internally once more, with the focal length it then has."""
     found = with_even_weights(problem, attempt)
     internal = problem.lens.closest_focal_mm != problem.lens.focal_mm

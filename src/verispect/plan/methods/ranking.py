@@ -40,7 +40,8 @@ def ranked(candidates: Sequence[Candidate]) -> list[Candidate]:
     """Ways to do one method, the best first.
 
     What holds; of those what loses nothing off its frames and throws out what is wanted soft; then the least
-    burden, of near-equals the fewest frames, then the better worst must. What does not hold comes by its softness.
+    burden, of near-equals the fewest frames, then the fewest shoulds left soft, then the better worst must. What does
+    not hold comes by its softness.
     """
     holding = [candidate for candidate in candidates if candidate.holds]
     least: dict[tuple[bool, bool], float] = {}
@@ -53,7 +54,8 @@ def ranked(candidates: Sequence[Candidate]) -> list[Candidate]:
             return (1.0 if candidate.fits else 2.0, 0.0, 0.0, candidate.worst_softness, float(candidate.frame_count))
         kind, own = _shortfalls(candidate), burden(candidate)
         beyond = own if own > least[kind] * (1.0 + TIE) else least[kind]
-        return (0.0, float(kind[0]), float(kind[1]), beyond, float(candidate.frame_count), _quality(candidate))
+        loose = float(len(candidate.loose_shoulds))
+        return (0.0, float(kind[0]), float(kind[1]), beyond, float(candidate.frame_count), loose, _quality(candidate))
 
     return sorted(candidates, key=place)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -35,14 +36,25 @@ def _worked(problem: Problem, cells: list[Problem], source: list[int], rows: tup
     reserve = min(corner_reserve_mm(cell, state) for cell, state in zip(cells, states, strict=True))
     if reserve < -1e-6:
         return unfit("turned-grid", problem.scene, circle_reason(problem, reserve))
-    exposures = [cell.exposure(state) for cell, state in zip(cells, states, strict=True)]
-    return worked_out(
-        "turned-grid",
-        problem,
-        exposures,
-        notes=focus_notes(problem, *states),
-        grid_cells=rows,
-    )
+
+    def at(stop: float) -> Candidate:
+        exposures = [cell.exposure(state.at(stop)) for cell, state in zip(cells, states, strict=True)]
+        return worked_out("turned-grid", problem, exposures, notes=focus_notes(problem, *states), grid_cells=rows)
+
+    return _stopped_for_shoulds(problem, at(states[0].f_number), at)
+
+
+def _stopped_for_shoulds(problem: Problem, found: Candidate, at: Callable[[float], Candidate]) -> Candidate:
+    """The grid at the stop that holds every must and leaves fewest shoulds soft (docs/decisions/0011-shoulds.md)."""
+    if not found.holds or not found.loose_shoulds:
+        return found
+    best = found
+    for stop in problem.stops:
+        tried = at(float(stop))
+        fewer = (len(tried.loose_shoulds), tried.worst_should) < (len(best.loose_shoulds), best.worst_should)
+        if tried.holds and fewer:
+            best = tried
+    return best
 
 
 def for_shoulds(cell: Problem, state: LensState) -> LensState:

@@ -78,6 +78,13 @@ class Scene:
         return np.asarray(self.plan.picture_centre)
 
     @cached_property
+    def shoulds_in_picture(self) -> Bools:
+        """What should be sharp, where something must be, and lies in the wanted picture, shape (M,)."""
+        shoulds = np.array([need == Need.SHOULD for need in self.needs], dtype=bool)
+        found: Bools = shoulds & ~self.deciding & ~self.outside_picture & (self.points_mm[:, 2] > 0.0)
+        return found
+
+    @cached_property
     def outside_picture(self) -> Bools:
         """Marks that lie outside the wanted picture, shape (M,)."""
         tangents = self.points_mm[:, :2] / self.points_mm[:, 2:]

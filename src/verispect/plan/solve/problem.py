@@ -39,6 +39,8 @@ class Problem:
         The focal length at infinity where `focal_mm` is that of a lens focused near; 0 where they are one.
     even : bool
         Whether all marks count alike, whatever weights they have.
+    should_counts : float
+        How much the shoulds among the chosen count against the musts, 0 to 1.
     """
 
     scene: Scene
@@ -48,6 +50,7 @@ class Problem:
     chosen: Indices
     ring_focal_mm: float = 0.0
     even: bool = False
+    should_counts: float = 1.0
 
     def __getstate__(self) -> dict[str, object]:
         """Without what can be worked out again: a candidate carries its problem between processes."""
@@ -84,10 +87,10 @@ class Problem:
     @property
     def weights(self) -> Floats:
         """Weights of the chosen marks, shape (K,)."""
-        if self.even:
-            return np.ones(len(self.chosen))
-        found: Floats = self.scene.weights[self.chosen]
-        return found
+        found: Floats = np.ones(len(self.chosen)) if self.even else self.scene.weights[self.chosen]
+        if self.should_counts == 1.0:
+            return found
+        return np.where(self.scene.deciding[self.chosen], found, self.should_counts * found)
 
     @property
     def speeds_mm_s(self) -> Floats:
