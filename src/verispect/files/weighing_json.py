@@ -102,6 +102,7 @@ def _method(candidate: Candidate) -> dict[str, Any]:
             "disc_mm": criterion.disc_mm,
             "pixel_mm": criterion.pixel_mm,
         },
+        "iso": candidate.scene.plan.kit.body.iso,
         "exposures": [_exposure(exposure) for exposure in candidate.exposures],
         "marks": _marks(candidate),
         "areas": _areas(candidate),

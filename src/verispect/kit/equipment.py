@@ -9,6 +9,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from verispect.kit.lens import Lens, Order
 
 _Length = Annotated[float, Field(gt=0.0, le=5000.0)]
+_Iso = Annotated[float, Field(gt=0.0, le=1.0e7)]
+# A usual full-frame pixel (common practice); scaled by the pixel's area where the body does not say.
+_FULL_WELL_E, _OF_PIXEL_MM = 50_000.0, 0.0044
 
 
 class _Model(BaseModel):
@@ -31,7 +34,12 @@ class Body(_Model):
         8256,
         5504,
     )
-    iso: float = Field(default=100.0, gt=0.0, le=1.0e7)
+    iso: _Iso = 100.0
+    iso_range: tuple[_Iso, _Iso] | None = Field(default=None, description="Lowest and highest that may be used.")
+    full_well_e: float | None = Field(
+        default=None, gt=0.0, le=1.0e8, description="Electrons of white at base ISO; none: by the pixel's area."
+    )
+    read_noise_e: float = Field(default=3.0, ge=0.0, le=1.0e5, description="At base ISO, electrons.")
     file_mb: float | None = Field(
         default=None, gt=0.0, le=10000.0, description="Of one raw file; none: its pixels at `bits` each."
     )
@@ -52,6 +60,17 @@ class Body(_Model):
     def pixel_mm(self) -> float:
         """Pixel pitch, from the widths."""
         return self.sensor_mm[0] / self.pixels[0]
+
+    def full_well_at(self, iso: float, pixel_mm: float | None = None) -> float:
+        """Electrons that white is made of at an ISO, in a pixel of this pitch."""
+        if self.full_well_e is not None:
+            return self.full_well_e * self.iso / iso
+        return _FULL_WELL_E * ((pixel_mm or self.pixel_mm) / _OF_PIXEL_MM) ** 2 * 100.0 / iso
+
+    def at_iso(self, iso: float) -> Body:
+        """The same body set to an ISO; its full well is then that of this."""
+        well = None if self.full_well_e is None else self.full_well_at(iso)
+        return self.model_copy(update={"iso": iso, "full_well_e": well})
 
     @property
     def diagonal_mm(self) -> float:

@@ -81,6 +81,9 @@ class Wish(_Model):
     least_probability: float = Field(
         default=0.0, ge=0.0, le=1.0, description="That all musts hold, where figures carry a ±; 0 asks for none."
     )
+    noise_ratio: float | None = Field(
+        default=None, gt=0.0, le=1.0e5, description="Least signal-to-noise of a mid-grey patch of one line pair."
+    )
     overlap: float = Field(default=0.3, ge=0.0, le=0.9, description="Least overlap of grid neighbours.")
 
     def print_line_pairs_per_mm(self) -> float:

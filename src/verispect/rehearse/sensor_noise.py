@@ -8,9 +8,6 @@ from numpy.typing import NDArray
 from verispect.kit.equipment import Body
 
 Picture = NDArray[np.float32]
-# A usual full-frame pixel (common practice); scaled by the pixel's area where the body does not say.
-_FULL_WELL_E, _OF_PIXEL_MM = 50_000.0, 0.0044
-_READ_E = 3.0
 
 
 def exposed(
@@ -25,8 +22,8 @@ def exposed(
     """
     picture *= np.float32(gain)
     if noise:
-        well = _full_well(body, pixel_mm)
-        read = _extra(body, "read_noise_e", _READ_E)
+        well = body.full_well_at(body.iso, pixel_mm)
+        read = body.read_noise_e
         rng = np.random.default_rng(seed)
         for row in range(0, picture.shape[0], 256):
             part = picture[row : row + 256]
@@ -34,16 +31,6 @@ def exposed(
             part += sigma * rng.standard_normal(part.shape, np.float32)
     np.clip(picture, 0.0, 1.0, out=picture)
     return picture
-
-
-def _extra(body: Body, key: str, default: float) -> float:
-    """A figure the plan may give."""
-    value = getattr(body, key, None)
-    return float(value) if isinstance(value, int | float) and value > 0 else default
-
-
-def _full_well(body: Body, pixel_mm: float) -> float:
-    return _extra(body, "full_well_e", _FULL_WELL_E * (pixel_mm / _OF_PIXEL_MM) ** 2) * 100.0 / max(body.iso, 1.0)
 
 
 def srgb_16(picture: Picture) -> NDArray[np.uint16]:

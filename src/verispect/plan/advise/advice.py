@@ -239,7 +239,8 @@ def _nothing_holds(nearest: Candidate, fitting: list[Candidate]) -> tuple[Senten
     values: dict[str, object] = {
         "method": Sentence(nearest.method.name),
         "worst": _worst_name(nearest),
-        "times": nearest.worst_softness,
+        # Not "1.00 times" of what is allowed, which would sound as if it held.
+        "times": max(nearest.worst_softness, 1.01),
     }
     if nearest.lost_marks:
         return (
@@ -254,12 +255,27 @@ def _nothing_holds(nearest: Candidate, fitting: list[Candidate]) -> tuple[Senten
         Sentence("Nothing holds every must; {method} comes nearest, {worst} is {times:.2f} times too soft", values)
         if np.isfinite(nearest.worst_softness)
         else Sentence(
+            "What moves smears at every stop in this light, at ISO {iso:g}: bring light, wait for stillness, or "
+            "allow a higher ISO in the kit",
+            values | {"iso": nearest.scene.plan.kit.body.iso},
+        )
+        if _smears(nearest)
+        else Sentence(
             "The wanted detail is finer than any stop of these lenses can render; print smaller, look from "
             "farther away or ask for less contrast",
             values,
         )
     )
     return (first, *_outside(nearest))
+
+
+def _smears(candidate: Candidate) -> bool:
+    """Whether everything that cannot be rendered at all moves."""
+    if candidate.rendering is None:
+        return False
+    scene = candidate.scene
+    hopeless = scene.deciding & ~np.isfinite(candidate.rendering.softness)
+    return bool(hopeless.any() and np.all(scene.speeds_mm_s[hopeless] > 0.0))
 
 
 def _outside(candidate: Candidate) -> list[Sentence]:

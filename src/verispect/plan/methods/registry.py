@@ -6,6 +6,7 @@ from collections.abc import Callable
 from importlib import import_module
 
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.iso_choice import at_a_fitting_iso
 from verispect.plan.methods.method import Method, method_of
 from verispect.plan.scene.scene import Scene
 
@@ -18,5 +19,5 @@ def solver_of(method: Method) -> Callable[[Scene], Candidate]:
 
 
 def worked(key: str, scene: Scene) -> Candidate:
-    """One method worked out."""
-    return solver_of(method_of(key))(scene)
+    """One method worked out, at an ISO that what moves allows."""
+    return at_a_fitting_iso(solver_of(method_of(key)), scene)

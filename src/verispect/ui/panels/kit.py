@@ -73,6 +73,13 @@ class KitPanel(QWidget):
             Spec("sensor_mm", self.tr("Sensor"), "pair", "mm"),
             Spec("pixels", self.tr("Pixels"), "pair"),
             Spec("iso", self.tr("ISO"), "number"),
+            Spec(
+                "iso_range",
+                self.tr("ISO range"),
+                "optional range",
+                "",
+                self.tr("May be raised so far for what moves; empty: not at all"),
+            ),
         ]
 
     def _camera_specs(self) -> list[Spec]:

@@ -123,6 +123,8 @@ class WeighPanel(QTabWidget):
                           ("least computer work", self.tr("least merging")))),
             Spec("least_probability", self.tr("Must work in"), "percent", self.tr("of 100"),
                  hint=self.tr("Of 100 tries with your ±, so many must be sharp throughout; 0 asks for none")),
+            Spec("noise_ratio", self.tr("Over noise"), "optional", "×",
+                 self.tr("How far a mid-grey patch of one line pair must stand above its noise; empty: not asked")),
             Spec("overlap", self.tr("Overlap"), hint=self.tr("Of grid neighbours, as a share of a frame")),
         ]  # fmt: skip
 
