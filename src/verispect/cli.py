@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import argparse
+import os
 import sys
+import traceback
 from collections.abc import Callable, Sequence
 from importlib import import_module
 from pathlib import Path
@@ -45,6 +47,24 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return STOPPED
     except BrokenPipeError:
         return DONE
+    except OSError as error:
+        where = f"{error.filename}: " if error.filename else ""
+        print(f"verispect: {where}{(error.strerror or str(error)).lower()}", file=sys.stderr)
+        return BAD_INPUT
+    except Exception as error:
+        # The last resort: whoever meets a fault of ours is told so in a sentence, and where it is for us.
+        if os.environ.get("VERISPECT_TRACEBACK"):
+            raise
+        print(f"verispect: {_fault(error)}", file=sys.stderr)
+        return BAD_INPUT
+
+
+def _fault(error: Exception) -> str:
+    last = traceback.extract_tb(error.__traceback__)[-1]
+    return (
+        f"a fault of this program, not of your files, which are as they were: {type(error).__name__}: {error} "
+        f"({Path(last.filename).name}, line {last.lineno}); VERISPECT_TRACEBACK=1 shows more"
+    )
 
 
 def _window(given: list[str]) -> int:

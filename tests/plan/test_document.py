@@ -106,3 +106,10 @@ def test_a_lens_reversed_has_its_pupils_the_other_way_round() -> None:
     assert reversed_lens.exposures[0].state.pupil_magnification == pytest.approx(1.25)
     assert reversed_lens.worst_softness == pytest.approx(as_built.worst_softness)
     assert math.isfinite(as_built.worst_softness)
+
+
+@pytest.mark.parametrize("year", ["0001", "9999"])
+def test_a_year_without_a_known_sky_is_refused_in_one_sentence(year) -> None:
+    site = f'{{"latitude_deg": 1, "longitude_deg": 2, "from": "{year}-12-31T00:00:00Z"}}'
+    with pytest.raises(VerispectError, match="a year from 1600 to 2400"):
+        plan_from_text(f'{{"format": "verispect-plan", "version": 1, "site": {site}}}', name="a plan")

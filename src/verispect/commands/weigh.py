@@ -18,7 +18,6 @@ def run(given: Sequence[str]) -> int:
     options = options_of.parse_args(given)
     from verispect.files.plan_file import read_plan
     from verispect.files.weighing_json import weighing_to_dict, weighing_to_table
-    from verispect.plan.advise.follow_up import further
     from verispect.plan.advise.weigh import weigh
 
     plan = read_plan(options.file)
@@ -29,7 +28,11 @@ def run(given: Sequence[str]) -> int:
     except GeometryError as error:
         raise FileError("{file}: {error}", file=options.file, error=error) from error
     if options.json:
-        beyond = None if options.no_follow_up else further(weighing)
+        beyond = None
+        if not options.no_follow_up:
+            from verispect.plan.advise.follow_up import further
+
+            beyond = further(weighing)
         print(json.dumps(weighing_to_dict(weighing, beyond), ensure_ascii=False, allow_nan=False))
     else:
         print(weighing_to_table(weighing))

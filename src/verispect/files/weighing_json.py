@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from verispect.optics.f_stops import marked
-from verispect.plan.advise.follow_up import Further
-from verispect.plan.advise.weigh import Weighing
 from verispect.plan.assess.costs import costs_of
 from verispect.plan.assess.finest_detail import finest_detail_mm, pixels_per_mm
 from verispect.plan.explain.search_note import searched
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.reach import reach_of
 from verispect.plan.methods.candidate import Candidate
+
+if TYPE_CHECKING:
+    from verispect.plan.advise.follow_up import Further
+    from verispect.plan.advise.weigh import Weighing
 
 
 def weighing_to_dict(weighing: Weighing, beyond: Further | None = None) -> dict[str, Any]:

@@ -22,7 +22,7 @@ class Film(_Model):
     """A film's loss of sensitivity in long exposures: t becomes t_from · (t / t_from)^exponent beyond t_from."""
 
     exponent: float = Field(default=1.3, ge=1.0, le=3.0)
-    from_s: float = Field(default=1.0, gt=0.0, le=1000.0)
+    from_s: float = Field(default=1.0, ge=1.0e-6, le=1000.0)
 
 
 class Body(_Model):

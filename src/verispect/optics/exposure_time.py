@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import math
 
+# Of a time in seconds: longer than anybody waits, and well within what a number holds.
+_LONGEST_LOG = 600.0
+
 
 def shutter_s(*, ev100: float, iso: float, working_f_number: float) -> float:
     """Exposure time for a scene of a given exposure value.
@@ -55,7 +58,11 @@ def with_reciprocity_s(metered_s: float, *, exponent: float, from_s: float = 1.0
     >>> round(with_reciprocity_s(10.0, exponent=1.3), 2)
     19.95
     """
-    return metered_s if metered_s <= from_s else float(from_s * (metered_s / from_s) ** exponent)
+    if metered_s <= from_s:
+        return metered_s
+    # By logarithms: a figure out of all reason comes out as endless, not as an error.
+    grown = math.log(from_s) + exponent * math.log(metered_s / from_s)
+    return math.exp(grown) if grown < _LONGEST_LOG else math.inf
 
 
 def equivalent_shutter_s(shutter: float, *, f_number: float, other_f_number: float) -> float:

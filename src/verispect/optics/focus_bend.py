@@ -46,8 +46,8 @@ class FocusBend:
         Examples
         --------
         >>> bend = FocusBend(20.0, curvature=((4.0, -0.01, -0.04),))
-        >>> bend.away_mm(np.array([0.0, 10.0, 20.0]), 5.6).round(3).tolist()
-        [0.0, -0.01, -0.04]
+        >>> bend.away_mm(np.array([10.0, 20.0]), 5.6).round(3).tolist()
+        [-0.01, -0.04]
         """
         share = np.minimum(np.asarray(height_mm, dtype=float) / self.corner_mm, 1.0) ** 2
         found: Floats = np.zeros(share.shape)

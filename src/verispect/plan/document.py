@@ -7,7 +7,7 @@ from datetime import datetime
 from enum import StrEnum
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from verispect.kit.equipment import Kit
 from verispect.optics.criterion import Criterion, Rule, frequency_of_circle
@@ -21,6 +21,8 @@ FORMAT: Literal["verispect-plan"] = "verispect-plan"
 VERSION = 1
 # One line pair on the print subtends this at the viewing distance: two lines of 1 arcmin (ISO 8596).
 LINE_PAIR_ARCMIN = 2.0
+# For which the places of Sun and Moon are surely good to a hundredth of a degree.
+_YEARS = (1600, 2400)
 
 
 class _Model(BaseModel):
@@ -108,6 +110,13 @@ class Site(_Model):
     model_config = ConfigDict(
         frozen=True, extra="allow", allow_inf_nan=False, defer_build=True, populate_by_name=True
     )
+
+    @field_validator("from_", "to")
+    @classmethod
+    def _known_sky(cls, moment: datetime | None) -> datetime | None:
+        if moment is not None and not _YEARS[0] <= moment.year <= _YEARS[1]:
+            raise ValueError(f"a year from {_YEARS[0]} to {_YEARS[1]}, for which Sun and Moon are known")
+        return moment
 
 
 class Light(_Model):

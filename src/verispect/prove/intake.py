@@ -60,7 +60,7 @@ def frames_in(places: Sequence[Path]) -> list[Path]:
     """
     found: list[Path] = []
     for place in places:
-        if place.is_dir():
+        if _is_folder(place):
             try:
                 inside = sorted((p for p in place.iterdir() if p.suffix.lower() in SUFFIXES), key=_natural)
             except OSError as error:
@@ -82,6 +82,18 @@ def frames_in(places: Sequence[Path]) -> list[Path]:
     if len(unique) > MOST_FRAMES:
         raise FileError("{count} frames; at most {most} are taken in at once", count=len(unique), most=MOST_FRAMES)
     return unique
+
+
+def _is_folder(place: Path) -> bool:
+    """Whether a place is a folder; a FileError for what no file system can name."""
+    try:
+        place.stat()
+    except (FileNotFoundError, NotADirectoryError):
+        return False
+    except (OSError, ValueError) as error:
+        why = getattr(error, "strerror", None) or error
+        raise FileError("{place}: cannot be looked at: {why}", place=str(place)[:200], why=why) from error
+    return place.is_dir()
 
 
 def _natural(path: Path) -> list[tuple[int, str]]:

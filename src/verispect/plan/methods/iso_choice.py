@@ -93,5 +93,5 @@ def _too_dark(seconds: float) -> Sentence:
     days = seconds / 86400.0
     return Sentence(
         "In this light one frame would be exposed for {days}; bring light, raise the ISO, or check the brightness",
-        {"days": Sentence("{days:.1f} days", {"days": days}) if days < 1000.0 else Sentence("years")},
+        {"days": Sentence("{days:.1f} days", {"days": days}) if days < 1000.0 else Sentence("years on end")},
     )

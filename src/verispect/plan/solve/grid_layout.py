@@ -253,6 +253,10 @@ def _rows(
     for k, pitch in enumerate(pitches):
         mine = azimuth[np.abs(elevation - pitch) <= 0.5 * step + reach] if len(pitches) > 1 else azimuth
         mine = azimuth[nearest == k] if mine.size == 0 else mine
+        if mine.size == 0:
+            # Rows closer than the samples of the picture: those nearest to it tell how wide it is there.
+            off = np.abs(elevation - pitch)
+            mine = azimuth[off <= off.min() * (1.0 + 1e-9)]
         rows.append((pitch, _bearings(mine, pitch, half_frame, overlap, squeeze)))
     return rows
 
