@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from tokenize import TokenError
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -56,7 +57,7 @@ def depth_values(path: Path) -> Floats:
 def _array(path: Path) -> Floats:
     try:
         values = np.load(path, mmap_mode="r", allow_pickle=False)
-    except (ValueError, OSError, EOFError) as error:
+    except (ValueError, OSError, EOFError, SyntaxError, TokenError, TypeError, KeyError, MemoryError) as error:
         raise FileError("{name}: this is no whole array of numbers", name=path.name) from error
     if values.ndim != 2 or values.dtype.kind not in "fiu":
         raise FileError("{name}: an array of shape {shape}; a depth picture has rows and columns of numbers",

@@ -39,13 +39,16 @@ def mesh_pieces(path: Path) -> Pieces:
             kind=path.suffix.lstrip(".").upper(),
             reason=str(error)[:120] or type(error).__name__,
         ) from error
-    found = [part.reshape(-1, 3) for part in points]
-    if mesh is not None and len(mesh.faces):
-        found.append(np.asarray(mesh.vertices))
-        strewn, _ = trimesh.sample.sample_surface(mesh, _STREWN, seed=_SEED)
-        found.append(np.asarray(strewn))
-    elif mesh is not None:
-        found.append(np.asarray(mesh.vertices))
+    found = [part.reshape(-1, 3) for part in points if part.ndim == 2 and part.shape[1] == 3]
+    if mesh is not None:
+        corners, faces = np.asarray(mesh.vertices), np.asarray(mesh.faces)
+        whole = corners.ndim == 2 and corners.shape[1:] == (3,) and (faces.size == 0 or faces.shape[1:] == (3,))
+        if not whole or (faces.size and not 0 <= int(faces.min()) <= int(faces.max()) < len(corners)):
+            raise FileError("{name}: its faces name corners that are not there; it may be damaged", name=path.name)
+        found.append(corners)
+        if len(faces):
+            strewn, _ = trimesh.sample.sample_surface(mesh, _STREWN, seed=_SEED)
+            found.append(np.asarray(strewn))
     if not sum(len(part) for part in found):
         raise FileError("{name}: there is nothing in this mesh", name=path.name)
     yield np.concatenate(found).astype(float), 1.0

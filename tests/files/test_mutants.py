@@ -1,0 +1,41 @@
+"""Damaged files of every kind: read, or refused in one sentence, and nothing else (tools/fuzz_readers.py: longer)."""
+
+from __future__ import annotations
+
+import struct
+
+import numpy as np
+import pytest
+
+from tests.files.mutants import MAKERS, answers, damaged, read, whole
+from verispect.errors import FileError
+
+# Seeds at which a reader once broke, and a handful more.
+KNOWN = {
+    "cloud.ply": (59, 66), "cloud.las": (102,), "box.obj": (11, 101, 134, 194), "box.glb": (47,),
+    "depth.npy": (2, 102, 194), "cloud.laz": (),
+}  # fmt: skip
+
+
+@pytest.mark.filterwarnings("ignore")
+@pytest.mark.parametrize("kind", MAKERS)
+def test_a_damaged_file_is_answered_in_a_sentence(kind, tmp_path) -> None:
+    good = whole(kind, tmp_path)
+    assert answers(kind, good, tmp_path) is None
+    # A packed scan is unpacked in a process of its own, which takes a second to begin.
+    more = range(1000, 1004) if kind == "cloud.laz" else range(1000, 1025)
+    for seed in (*KNOWN.get(kind, ()), *more):
+        content = damaged(good, np.random.default_rng(seed))
+        assert answers(kind, content, tmp_path) is None, seed
+
+
+@pytest.mark.parametrize("kind", ["cloud.las", "cloud.laz"])
+@pytest.mark.parametrize("at", [96, 100, 107])
+def test_a_scan_that_claims_four_thousand_million_is_not_believed(kind, at, tmp_path) -> None:
+    # Where the points begin, how many records stand before them, how many there are (LAS 1.2 header).
+    content = bytearray(whole(kind, tmp_path))
+    struct.pack_into("<I", content, at, 4_000_000_000)
+    path = tmp_path / kind
+    path.write_bytes(content)
+    with pytest.raises(FileError):
+        read(path)
