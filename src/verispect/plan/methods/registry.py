@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from importlib import import_module
 
+from verispect.plan.methods.between_samples import held_between
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.iso_choice import at_a_fitting_iso
 from verispect.plan.methods.method import Method, method_of
@@ -20,4 +21,5 @@ def solver_of(method: Method) -> Callable[[Scene], Candidate]:
 
 def worked(key: str, scene: Scene) -> Candidate:
     """One method worked out, at an ISO that what moves allows."""
-    return at_a_fitting_iso(solver_of(method_of(key)), scene)
+    solver = solver_of(method_of(key))
+    return at_a_fitting_iso(lambda tried: held_between(solver, tried), scene)

@@ -195,6 +195,12 @@ def _spread(q: Floats, step: float) -> Floats:
     return np.concatenate(found)
 
 
+def seen_of_cloud(plan: Plan, cloud: Cloud) -> Floats:
+    """World places (P, 3) of a scan that lie in the wanted picture."""
+    half: Floats = np.asarray(plan.picture_mm) / (2.0 * plan.framing_mm)
+    return _in_picture(*_key(cloud, plan.camera), _pair(half), plan.picture_centre)[0]
+
+
 _CloudKey = tuple[str, int, Region | None, Camera]
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -12,8 +13,17 @@ from verispect.kit.mounted_lens import focal_range
 from verispect.optics.pose import Pose
 from verispect.optics.types import Bools, Floats, Indices
 from verispect.plan.document import Plan
-from verispect.plan.scene.areas import SPACING, Area, areas_of
+from verispect.plan.scene.areas import SPACING, Area, areas_of, seen_of_cloud
 from verispect.subject.mark import Need
+
+# What there is of every point beside its place, its name and its need.
+_ARRAYS = (
+    "weights", "speeds_mm_s", "plus_minus_m", "plus_minus_side_m", "plus_minus_speed_mm_s", "soft_times", "musts",
+    "deciding", "wanted_soft", "group",
+)  # fmt: skip
+# Samples of an area looked at, against those solved for, along a line; at most so many.
+_DENSER = 4.0
+_MOST_OF_AN_AREA = 4_000
 
 
 @dataclass(frozen=True)
@@ -69,6 +79,20 @@ class Scene:
         """Marks in the camera's frame from the entrance pupil, mm, shape (M, 3)."""
         return self.pose.to_camera_mm(self.world_m)
 
+    def of_rows(self, rows: Indices, world_m: Floats | None = None) -> Scene:
+        """Some of its points, in the order given; at other places, but else like them, where those are given."""
+        kept: dict[str, Any] = {name: getattr(self, name)[rows] for name in _ARRAYS}
+        names, needs = (tuple(part[k] for k in rows) for part in (self.names, self.needs))
+        places = self.world_m[rows] if world_m is None else world_m
+        return replace(self, world_m=places, names=names, needs=needs, **kept)
+
+    def joined_with(self, more: Scene) -> Scene:
+        """This scene with points of the same areas, sampled otherwise, behind its own."""
+        joined: dict[str, Any] = {
+            name: np.concatenate([getattr(self, name), getattr(more, name)]) for name in ("world_m", *_ARRAYS)
+        }
+        return replace(self, names=self.names + more.names, needs=self.needs + more.needs, **joined)
+
     def half_picture(self) -> Floats:
         """Half width and half height of the wanted picture as tangents, shape (2,)."""
         return np.asarray(self.plan.picture_mm) / (2.0 * self.plan.framing_mm)
@@ -90,6 +114,28 @@ class Scene:
         tangents = self.points_mm[:, :2] / self.points_mm[:, 2:]
         found: Bools = np.any(np.abs(tangents - self.picture_centre()) > self.half_picture() * (1.0 + 1e-9), axis=1)
         return found
+
+
+def densely_sampled(scene: Scene) -> Scene:
+    """The areas of a scene by many more points, to be looked at and not solved for; its marks are left out."""
+    dense = unchecked_scene(scene.plan, spacing=SPACING / _DENSER)
+    if not dense.areas:
+        return dense
+    places, rows = [], []
+    by_name = {cloud.name: cloud for cloud in scene.plan.scans}
+    for index, area in enumerate(dense.areas):
+        mine = np.flatnonzero(dense.group == dense.mark_count + index)
+        if mine.size == 0:
+            continue
+        of_area = dense.world_m[mine]
+        cloud = by_name.get(area.name)
+        if cloud is not None:
+            # What decides of a scan as a whole is its hull; between frames anything in it may.
+            of_area = seen_of_cloud(scene.plan, cloud)
+        of_area = of_area[:: max(1, len(of_area) // _MOST_OF_AN_AREA)]
+        places.append(of_area)
+        rows.append(np.full(len(of_area), mine[0]))
+    return dense.of_rows(np.concatenate(rows), np.concatenate(places)) if places else dense
 
 
 def build_scene(plan: Plan) -> Scene:

@@ -24,6 +24,8 @@ from verispect.plan.solve.stop_cost import cheapest
 MOST_FRAMES = 999
 # Places at which the allowed blur is tabled.
 _GRID = 41
+# No gap within an area is left wider than this part of its depth.
+_WITHIN_AREA = 64.0
 # Of the share of allowed blur that a series uses: to one part in sixteen thousand.
 _HALVINGS = 14
 # Kept off the limit, so that the table of allowed blurs (less exact in white light) cannot push a mark past it.
@@ -114,7 +116,7 @@ def fewest_frames(
         Of the allowed blur that may be used up, beside the scene's own share.
     """
     tried = problem.stops if stops is None else stops
-    depth = _depth(problem, axis, tried)
+    depth = _filled(problem, _depth(problem, axis, tried))
     step = _range_ladder if covers == Covers.RANGE else _marks_ladder
     share *= problem.scene.blur_share
     ladders = step(depth, np.full(len(tried), share))
@@ -130,7 +132,7 @@ def fewest_frames(
 
 def frames_at_stops(problem: Problem, *, axis: Vector = FORWARD, covers: Covers = Covers.RANGE) -> Floats:
     """How many frames a series needs at each stop of the lens, shape (S,); infinite where none serve."""
-    depth = _depth(problem, axis, problem.stops)
+    depth = _filled(problem, _depth(problem, axis, problem.stops))
     step = _range_ladder if covers == Covers.RANGE else _marks_ladder
     shares = np.full(len(problem.stops), problem.scene.blur_share)
     return np.array([len(ladder) or np.inf for ladder in step(depth, shares)])
@@ -192,6 +194,42 @@ def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
         range_allowed=range_allowed,
         longest_mm=longest,
         shortest_mm=problem.shortest_image_mm * axis[2] if axis == FORWARD else problem.nearest_tilted_mm,
+    )
+
+
+def _filled(problem: Problem, depth: _Depth) -> _Depth:
+    """The same with places between the samples of each area: an area is one thing, and has no gaps in its depth.
+
+    Straight between neighbours in image distance, as many as leave no gap wider than a share of the area's depth.
+    """
+    group = problem.scene.group[problem.chosen]
+    areas = np.unique(group[group >= problem.scene.mark_count])
+    left: list[int] = []
+    right: list[int] = []
+    shares: list[float] = []
+    for area in areas.tolist():
+        mine = np.flatnonzero(group == area)
+        order = mine[np.argsort(depth.sharp_at_mm[0, mine], kind="stable")]
+        at = depth.sharp_at_mm[0, order]
+        widest = max(float(at[-1] - at[0]) / _WITHIN_AREA, 1e-12)
+        for k in np.flatnonzero(np.diff(at) > widest).tolist():
+            between = int(np.ceil((at[k + 1] - at[k]) / widest)) - 1
+            left += [int(order[k])] * between
+            right += [int(order[k + 1])] * between
+            shares += [(i + 1.0) / (between + 1.0) for i in range(between)]
+    if not left:
+        return depth
+
+    def joined(values: Floats) -> Floats:
+        share = np.array(shares)
+        return np.concatenate([values, values[:, left] * (1.0 - share) + values[:, right] * share], axis=1)
+
+    return replace(
+        depth,
+        sharp_at_mm=joined(depth.sharp_at_mm),
+        rates=joined(depth.rates),
+        mark_allowed=joined(depth.mark_allowed),
+        moving=np.concatenate([depth.moving, np.zeros(len(left), dtype=bool)]),
     )
 
 

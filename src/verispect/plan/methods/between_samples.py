@@ -1,0 +1,88 @@
+"""Areas looked at again between the samples that a method was worked out for, and the softest places put among them.
+
+Surfaces and scans decide by samples. What lies between two of them may be softer where the frames change: in a grid
+each frame has its own depth, in a series each place its own frame (docs/derivations/series.md).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+
+from verispect.plan.frames.rendering import render
+from verispect.plan.methods.candidate import Candidate
+from verispect.plan.scene.scene import Scene, densely_sampled
+
+_ROUNDS = 3
+# So much softer than told is worth another round.
+_MORE = 0.005
+# Of the softest places of every frame so many are put among the samples.
+_OF_EACH = 12
+# With more frames than this a round takes long.
+_MANY = 60
+# Places times frames that one look may take.
+_MOST_LOOKS = 600_000
+
+
+def held_between(solver: Callable[[Scene], Candidate], scene: Scene) -> Candidate:
+    """A method whose told softness holds between the samples of areas too."""
+    found = solver(scene)
+    if not scene.areas:
+        return found
+    dense = _dense(_Key(scene))
+    for number in range(_ROUNDS + 1):
+        softer = _softer_than_told(found, dense)
+        if softer is None:
+            break
+        scene = scene.joined_with(softer)
+        if number < (_ROUNDS if found.frame_count <= _MANY else 1):
+            found = solver(scene)
+        else:
+            # Enough tried: what was found is told as it is there.
+            return _told_again(found, scene)
+    return found
+
+
+def _told_again(found: Candidate, scene: Scene) -> Candidate:
+    assert found.criterion is not None
+    return replace(found, scene=scene, rendering=render(scene, found.exposures, found.criterion), others=())
+
+
+def _softer_than_told(found: Candidate, dense: Scene) -> Scene | None:
+    """Places of the dense sampling that are softer than the method tells, the softest of each frame; None: none."""
+    if not found.fits or found.rendering is None or found.criterion is None or not np.isfinite(found.worst_softness):
+        return None
+    thin = max(1, len(dense.names) * found.frame_count // _MOST_LOOKS)
+    dense = dense if thin == 1 else dense.of_rows(np.arange(0, len(dense.names), thin))
+    seen = render(dense, found.exposures, found.criterion)
+    softer = np.flatnonzero(dense.deciding & seen.inside & (seen.softness > found.worst_softness + _MORE))
+    kept = []
+    for frame in np.unique(seen.exposure[softer]):
+        mine = softer[seen.exposure[softer] == frame]
+        kept.append(mine[np.argsort(-seen.softness[mine], kind="stable")[:_OF_EACH]])
+    return dense.of_rows(np.concatenate(kept)) if kept else None
+
+
+class _Key:
+    """A scene looked up by what its areas come from: several methods are worked out for one."""
+
+    def __init__(self, scene: Scene) -> None:
+        self.scene = scene
+        plan = scene.plan
+        self._parts = (plan.surfaces, plan.scans, plan.camera, plan.kit.body.sensor_mm)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Key) and all(
+            own is its or own == its for own, its in zip(self._parts, other._parts, strict=True)
+        )
+
+    def __hash__(self) -> int:
+        return hash((len(self._parts[0]), len(self._parts[1]), self.scene.plan.camera.framing_mm))
+
+
+@lru_cache(maxsize=2)
+def _dense(key: _Key) -> Scene:
+    return densely_sampled(key.scene)
