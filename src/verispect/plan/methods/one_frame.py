@@ -12,6 +12,7 @@ from verispect.plan.methods.lens_search import (
 from verispect.plan.methods.snap_to_scales import as_set
 from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.problem import Problem
+from verispect.plan.solve.selective_focus import thrown_out
 from verispect.plan.solve.softness_polish import best_frame
 
 
@@ -22,7 +23,7 @@ def one_frame(scene: Scene) -> Candidate:
 
 def attempt_one_frame(problem: Problem) -> Candidate:
     """The best frame of one lens at one focal length."""
-    state, notes = as_set(problem, best_frame(problem))
+    state, notes = as_set(problem, thrown_out(problem, best_frame(problem), limit_rad=0.0))
     reserve = corner_reserve_mm(problem, state)
     if reserve < -1e-6:
         return unfit("one-frame", problem.scene, circle_reason(problem, reserve))

@@ -18,6 +18,7 @@ from verispect.plan.methods.snap_to_scales import as_set
 from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.focus_plane import best_plane, focus_for
 from verispect.plan.solve.problem import Problem
+from verispect.plan.solve.selective_focus import thrown_out
 from verispect.plan.solve.softness_polish import seen_whole
 from verispect.plan.solve.stop_choice import best_stop, judged, moving_weights, worst_at
 from verispect.sentence import Sentence
@@ -54,6 +55,8 @@ def _attempt(problem: Problem) -> Candidate:
                 {"lens": problem.lens.name, "limit": math.degrees(within)},
             ),
         )
+    if problem.scene.wanted_soft.any() and problem.lens.lens.detents_deg is None:
+        state = thrown_out(problem, state, limit_rad=limit, lit=lambda tried: corner_reserves_mm(problem, tried))
     state, set_notes = as_set(problem, state)
     notes += set_notes
     lean = max(abs(math.asin(state.axis[0])), abs(math.asin(state.axis[1])))

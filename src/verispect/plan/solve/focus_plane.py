@@ -155,8 +155,13 @@ def _from_linear_programme(problem: Problem, weights: Floats, limit_rad: float, 
             lower=np.array([*[-lean] * len(ways), lowest]),
             upper=np.array([*[lean] * len(ways), highest]),
         )
-        ax, ay = f_m * g[:-1] @ ways
-        axis = _axis(ax, ay, limit if problem.lens.tilt_mount == "rotating" else 0.999)
-        v = min(1000.0 / (axis[2] / f_m - g[-1]), problem.longest_image_mm * axis[2])
-        state = problem.state(f_number=problem.middle_stop, image_distance_mm=v, axis=axis)
+        state = state_of_plane(problem, np.array([*(g[:-1] @ ways), g[-1]]), limit)
     return state
+
+
+def state_of_plane(problem: Problem, g: Floats, largest_sine: float) -> LensState:
+    """The lens, at a middle stop, that is focused on the plane g·P = 1 with g (3,) in 1/m; within closest focus."""
+    f_m = problem.focal_mm / 1000.0
+    axis = _axis(f_m * g[0], f_m * g[1], largest_sine if problem.lens.tilt_mount == "rotating" else 0.999)
+    v = min(1000.0 / (axis[2] / f_m - float(g[2])), problem.longest_image_mm * axis[2])
+    return problem.state(f_number=problem.middle_stop, image_distance_mm=v, axis=axis)
