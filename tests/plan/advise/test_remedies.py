@@ -65,3 +65,27 @@ def test_nothing_is_named_where_something_holds() -> None:
     weighing = weigh(make_plan([(0, 1.5, 3.0), (0, 1.5, 3.2)]))
     assert weighing.by_key("one-frame").holds
     assert not told(weighing, "Seen from")
+
+
+@pytest.mark.parametrize("side", [(1.0, 0.0), (0.0, -1.0)])
+def test_a_must_on_no_frame_is_told_what_brings_it_in_by_numbers(side) -> None:
+    """At an eighth of life size the frame ends before the picture does; the mark lies between."""
+    away, focal = 0.4, 50.0
+    image = focal * away * 1000 / (away * 1000 - focal)
+    half = (18.0, 12.0)
+    at = [0.97 * s * h / focal * away for s, h in zip(side, half, strict=True)]
+    assert any(abs(a) > h / image * away for a, h in zip(at, half, strict=True))
+    lens = a_lens(focal, f_numbers=[4, 16], tilt_deg=0, shift_mm=0, closest_m=0.3)
+    plan = make_plan([(0.0, 1.5, away), (at[0], 1.5 + at[1], away)], framing=focal, lenses=[lens])
+    weighing = weigh(plan)
+    wider = re.search(r"Framed wider, as by ([\d.]+) mm, .* holds", told(weighing, "Framed wider"))
+    assert wider is None or float(wider[1]) < focal
+    words = told(weighing, "With the camera")
+    numbers = re.findall(r"([+-][\d.]+)°", words)
+    assert numbers
+    turn, pitch = (float(numbers[0]), float(numbers[1])) if len(numbers) == 2 else (0.0, float(numbers[0]))
+    camera = plan.camera.model_copy(update={"bearing_deg": turn, "pitch_deg": pitch})
+    moved = weigh(plan.model_copy(update={"camera": camera}))
+    assert any(candidate.holds for candidate in moved.candidates)
+    assert (turn > 0.0) == (side[0] > 0.0)
+    assert (pitch < 0.0) == (side[1] < 0.0)

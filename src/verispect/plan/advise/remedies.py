@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from verispect.errors import PlanError
+from verispect.optics.types import Floats
 from verispect.plan.advise.confidence_search import sure_enough
 from verispect.plan.document import DetailFrom, Plan, Wish
 from verispect.plan.methods.candidate import Candidate
@@ -21,12 +22,14 @@ _WITHIN = 0.01
 # Marks this nearly as soft as the softest are tried to be let go, so many of them.
 _AS_SOFT = 0.97
 _TRIED = 4
+# What brings a mark onto a frame brings it a little farther than to its very edge.
+_MORE = 1.02
 
 
 def remedies(nearest: Candidate, is_cancelled: Callable[[], bool] | None = None) -> tuple[Sentence, ...]:
     """Sentences that each name one change with which this method would hold."""
     found = []
-    for attempt in (_without_the_worst, _seen_from_farther):
+    for attempt in (_pointed_elsewhere, _framed_wider, _without_the_worst, _seen_from_farther):
         if is_cancelled is not None and is_cancelled():
             break
         sentence = attempt(nearest)
@@ -44,6 +47,82 @@ def holds_with(plan: Plan, key: str) -> bool:
     if not candidate.holds or plan.wish.least_probability <= 0.0:
         return candidate.holds
     return sure_enough(candidate).is_sure
+
+
+def _overshoot(nearest: Candidate) -> tuple[Floats, Floats] | None:
+    """How far lost marks lie beyond the edges of the frame that comes nearest to showing them, as tangents.
+
+    Returns
+    -------
+    beyond : ndarray, shape (2,)
+        Right and up, with its sign; of the mark that is farthest out each way. None where marks are lost on both
+        sides, or none is lost.
+    half : ndarray, shape (2,)
+        Half of what that frame sees.
+    """
+    scene = nearest.scene
+    lost = [scene.names.index(name) for name in nearest.lost_marks]
+    if not lost or nearest.method.is_grid:
+        return None
+    half = 0.5 * np.asarray(scene.plan.sensor_mm) / max(e.state.pupil_scale_mm for e in nearest.exposures)
+    shift = -np.asarray(nearest.exposures[0].sensor_centre_mm) / nearest.exposures[0].state.pupil_scale_mm
+    off = scene.points_mm[lost, :2] / scene.points_mm[lost, 2:] - shift
+    over = np.sign(off) * np.maximum(np.abs(off) - half, 0.0)
+    if np.any((over.max(axis=0) > 0.0) & (over.min(axis=0) < 0.0)):
+        return None
+    return over[np.argmax(np.abs(over), axis=0), [0, 1]], half
+
+
+def _pointed_elsewhere(nearest: Candidate) -> Sentence | None:
+    """A turn of the camera that brings a lost mark onto the frame and loses none for it."""
+    found = _overshoot(nearest)
+    if found is None:
+        return None
+    (right, up), half = found
+    # A little more than the least: the mark shall not lie on the very edge.
+    turn = _MORE * np.degrees(np.arctan2(right, 1.0 - right * half[0])) if right else 0.0
+    pitch = _MORE * np.degrees(np.arctan2(up, 1.0 - up * half[1])) if up else 0.0
+    camera = nearest.scene.plan.camera
+    moved = camera.model_copy(
+        update={"bearing_deg": camera.bearing_deg + float(turn), "pitch_deg": camera.pitch_deg + float(pitch)}
+    )
+    if not holds_with(nearest.scene.plan.model_copy(update={"camera": moved}), nearest.key):
+        return None
+    method = Sentence(nearest.method.name)
+    if up and not right:
+        return Sentence(
+            "With the camera pitched by {pitch:+.1f}°, {method} holds", {"pitch": pitch, "method": method}
+        )
+    return Sentence(
+        "With the camera turned by {turn:+.1f}° and pitched by {pitch:+.1f}°, {method} holds",
+        {"turn": turn, "pitch": pitch, "method": method},
+    )
+
+
+def _framed_wider(nearest: Candidate) -> Sentence | None:
+    """A wider framing that takes a lost mark in as near as it is focused."""
+    scene, plan = nearest.scene, nearest.scene.plan
+    if not nearest.lost_marks or nearest.method.is_grid:
+        return None
+    lost = [scene.names.index(name) for name in nearest.lost_marks]
+    half = 0.5 * np.asarray(plan.sensor_mm) / max(e.state.pupil_scale_mm for e in nearest.exposures)
+    off = np.abs(scene.points_mm[lost, :2] / scene.points_mm[lost, 2:] - scene.picture_centre())
+    times = _MORE * float((off / half).max())
+    if times <= 1.0:
+        return None
+    method = Sentence(nearest.method.name)
+    width = plan.camera.framing_width_mm
+    if width is not None:
+        camera = plan.camera.model_copy(update={"framing_width_mm": width * times})
+        said = Sentence(
+            "With a picture {mm:.1f} mm wide instead, {method} holds", {"mm": width * times, "method": method}
+        )
+    else:
+        camera = plan.camera.model_copy(update={"framing_mm": plan.camera.framing_mm / times})
+        said = Sentence(
+            "Framed wider, as by {mm:.1f} mm, {method} holds", {"mm": camera.framing_mm, "method": method}
+        )
+    return said if holds_with(plan.model_copy(update={"camera": camera}), nearest.key) else None
 
 
 def _without_the_worst(nearest: Candidate) -> Sentence | None:
