@@ -9,7 +9,7 @@ from verispect.plan.methods.lens_search import (
     focus_notes,
     with_every_lens,
 )
-from verispect.plan.methods.snap_to_scales import as_set
+from verispect.plan.methods.refine.snap_to_scales import as_set
 from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.problem import Problem
 from verispect.plan.solve.selective_focus import thrown_out

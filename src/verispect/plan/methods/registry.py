@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from importlib import import_module
 
-from verispect.plan.methods.between_samples import held_between
 from verispect.plan.methods.candidate import Candidate
-from verispect.plan.methods.iso_choice import at_a_fitting_iso
 from verispect.plan.methods.method import Method, method_of
+from verispect.plan.methods.refine.between_samples import held_between
+from verispect.plan.methods.refine.iso_choice import at_a_fitting_iso
 from verispect.plan.scene.scene import Scene
 
 

@@ -14,7 +14,7 @@ from verispect.plan.methods.lens_search import (
     focus_notes,
     with_every_lens,
 )
-from verispect.plan.methods.snap_to_scales import as_set
+from verispect.plan.methods.refine.snap_to_scales import as_set
 from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.focus_plane import best_plane, focus_for
 from verispect.plan.solve.problem import Problem

@@ -13,8 +13,8 @@ from verispect.plan.document import Covers
 from verispect.plan.methods.candidate import Candidate, unfit
 from verispect.plan.methods.lens_search import corner_reserve_mm, with_every_lens
 from verispect.plan.methods.ranking import better
+from verispect.plan.methods.refine.snap_to_scales import dialled_axis
 from verispect.plan.methods.series import from_ladder
-from verispect.plan.methods.snap_to_scales import dialled_axis
 from verispect.plan.methods.tilt import limit_within_circle, no_tilt
 from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.focus_ladder import fewest_frames

@@ -12,7 +12,7 @@ from verispect.files.weighing_json import weighing_to_dict
 from verispect.kit.equipment import Body
 from verispect.plan.advise.weigh import weigh
 from verispect.plan.document import Plan
-from verispect.plan.methods.iso_choice import signal_to_noise
+from verispect.plan.methods.refine.iso_choice import signal_to_noise
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 
