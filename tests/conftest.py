@@ -16,7 +16,7 @@ from hypothesis import settings
 from verispect.files.plan_file import read_plan
 from verispect.plan.document import Plan
 
-settings.register_profile("suite", deadline=None, max_examples=60, derandomize=True)
+settings.register_profile("suite", deadline=None, max_examples=50, derandomize=True)
 settings.load_profile("suite")
 
 ROOT = Path(__file__).parent.parent

@@ -15,7 +15,7 @@ from verispect.files.plan_file import plan_to_text, read_plan
 from verispect.optics.otf import PEAK_NM
 
 PITCH_MM = 0.004
-SIDE = 8  # samples to a pixel
+SIDE = 6  # samples to a pixel
 
 
 def srgb16(linear: np.ndarray) -> np.ndarray:

@@ -34,7 +34,7 @@ def softest_anywhere(plan: Plan, found) -> float:
     return float(seen.softness[dense.deciding & seen.inside].max())
 
 
-@pytest.mark.parametrize("seed", [0, 2, 4])
+@pytest.mark.parametrize("seed", [0, 4])
 def test_a_grid_of_series_is_as_sharp_between_the_samples_as_told(seed) -> None:
     plan = yard(seed)
     scene = build_scene(plan)
