@@ -225,7 +225,8 @@ def _holds_at_more(chosen: Candidate, other: Candidate) -> Sentence:
 
 
 def _ties(chosen: Candidate, ties: list[Candidate]) -> list[Sentence]:
-    others = [other for other in ties if other.key != chosen.key]
+    # A series of one frame is that frame, taken the longer way.
+    others = [other for other in ties if other.key != chosen.key and not other.is_one_of_a_series]
     return [
         Sentence(
             "{method} ties with it, at {softness:.2f}; this one is simpler to set",

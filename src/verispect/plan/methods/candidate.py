@@ -201,6 +201,11 @@ class Candidate:
         return tuple(self.scene.names[k] for k in np.flatnonzero(lost))
 
     @property
+    def is_one_of_a_series(self) -> bool:
+        """Whether it is a series that one frame does for."""
+        return self.method.merges and self.frame_count == 1
+
+    @property
     def loose_shoulds(self) -> tuple[str, ...]:
         """Names of what should be sharp, lies in the picture, and is not; each once."""
         if self.rendering is None:

@@ -51,6 +51,8 @@ class LensForms(QTabWidget):
             [Spec("f_number", self.tr("Stop f/")), Spec("um", self.tr("Middle µm"))],
             fresh={"f_number": 8, "um": 0},
         )
+        for table in (self.curvature, self.shift):
+            table.setMaximumHeight(165)
         for form in (self.main, self.movements, self.focus):
             form.line_up(label_px=104, unit_px=22, columns=2)
             form.edited.connect(self.edited)

@@ -111,8 +111,6 @@ class WeighPanel(QTabWidget):
                               "(root-sum); defocus only: blur against a circle (disc)"),
                  choices=(("wave", self.tr("all effects")), ("root-sum", self.tr("quick sum")),
                           ("disc", self.tr("defocus only")))),
-            Spec("circle_mm", self.tr("Blur circle"), "optional", "mm",
-                 self.tr("Allowed on the sensor; empty: what print, distance and contrast ask for")),
             Spec("series_covers", self.tr("Series covers"), "choice",
                  hint=self.tr("Covers everything from near to far, or looks at the marks only"),
                  choices=(("range", self.tr("all, no gaps")), ("marks", self.tr("the marks alone")))),
@@ -123,9 +121,11 @@ class WeighPanel(QTabWidget):
                           ("least computer work", self.tr("least merging")))),
             Spec("least_probability", self.tr("Must work in"), "percent", self.tr("of 100"),
                  hint=self.tr("Of 100 tries with your ±, so many must be sharp throughout; 0 asks for none")),
+            Spec("overlap", self.tr("Overlap"), hint=self.tr("Of grid neighbours, as a share of a frame")),
             Spec("noise_ratio", self.tr("Over noise"), "optional", "×",
                  self.tr("How far a mid-grey patch of one line pair must stand above its noise; empty: not asked")),
-            Spec("overlap", self.tr("Overlap"), hint=self.tr("Of grid neighbours, as a share of a frame")),
+            Spec("circle_mm", self.tr("Blur circle"), "optional", "mm",
+                 self.tr("Allowed on the sensor; empty: what print, distance and contrast ask for")),
         ]  # fmt: skip
 
     def _light_specs(self) -> list[Spec]:
