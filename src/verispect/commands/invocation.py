@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 from verispect.errors import FileError, GeometryError, PlanError
 
 if TYPE_CHECKING:
+    from verispect.kit.lens import Lens
     from verispect.plan.document import Plan
     from verispect.plan.methods.candidate import Candidate
 
@@ -87,6 +88,44 @@ def read_plan_of(path: Path) -> Plan:
     from verispect.files.plan_file import read_plan
 
     return read_plan(path)
+
+
+def offer_keeping(options_of: argparse.ArgumentParser) -> None:
+    """The options of a test whose result may be kept in a lens of a new plan."""
+    options_of.add_argument("--plan", type=Path, metavar="PLAN")
+    options_of.add_argument("--lens", metavar="NAME", help="of the plan's kit")
+    options_of.add_argument("--out", type=Path, metavar="F", help="write the plan with the result kept in that lens")
+    options_of.add_argument("--force", action="store_true", help="write over what is there")
+
+
+def plan_and_lens(options: argparse.Namespace) -> tuple[Plan | None, Lens | None]:
+    """The plan and its lens that a test's options name; a FileError where --out has nothing to be kept in."""
+    plan = None if options.plan is None else read_plan_of(options.plan)
+    lens = None if plan is None or options.lens is None else lens_named(plan, options.lens, options.plan)
+    if options.out is not None and lens is None:
+        raise FileError("--out needs --plan and --lens: in which lens is the result to be kept?")
+    return plan, lens
+
+
+def lens_named(plan: Plan, name: str, path: Path) -> Lens:
+    """The lens of a plan's kit by its name."""
+    for lens in plan.kit.lenses:
+        if lens.name == name:
+            return lens
+    have = ", ".join(lens.name for lens in plan.kit.lenses) or "none"
+    raise FileError("{path}: no lens is called {name!r}; the kit has {have}", path=path, name=name, have=have)
+
+
+def write_with_lens(plan: Plan, lens: Lens, changed: dict[str, object], out: Path, *, force: bool) -> None:
+    """Write a plan in which a lens has something new."""
+    from verispect.files.picture_out import not_over
+    from verispect.files.plan_file import write_plan
+    from verispect.kit.lens import Lens as LensModel
+
+    not_over(out, force=force)
+    new = LensModel.model_validate(lens.model_dump(mode="json") | changed)
+    lenses = tuple(new if own is lens else own for own in plan.kit.lenses)
+    write_plan(plan.model_copy(update={"kit": plan.kit.model_copy(update={"lenses": lenses})}), out)
 
 
 def worked_method(path: Path, plan: Plan, key: str | None) -> Candidate:

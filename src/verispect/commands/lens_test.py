@@ -6,9 +6,15 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from verispect.commands.invocation import DONE, parser, progress, read_plan_of, tell
-from verispect.commands.step_test import lens_named, write_with_lens
-from verispect.errors import FileError
+from verispect.commands.invocation import (
+    DONE,
+    offer_keeping,
+    parser,
+    plan_and_lens,
+    progress,
+    tell,
+    write_with_lens,
+)
 
 if TYPE_CHECKING:
     from verispect.prove.trials.lens_test import LensTest
@@ -18,18 +24,12 @@ def run(given: Sequence[str]) -> int:
     """Measure, print, and with --plan, --lens and --out keep the blur in that lens."""
     options_of = parser("lens-test", "Contrast and blur of a lens by stop: middle, half-way, corners.", pictures=True)
     options_of.add_argument("frames", type=Path, nargs="+", metavar="FOLDER|FRAME")
-    options_of.add_argument("--plan", type=Path, metavar="PLAN")
-    options_of.add_argument("--lens", metavar="NAME")
-    options_of.add_argument("--out", type=Path, metavar="F", help="the plan with the blur kept in the lens")
-    options_of.add_argument("--force", action="store_true", help="write over what is there")
+    offer_keeping(options_of)
     options = options_of.parse_args(given)
     from verispect.optics.otf import PEAK_NM
     from verispect.prove.trials.lens_test import lens_test
 
-    plan = None if options.plan is None else read_plan_of(options.plan)
-    lens = None if plan is None or options.lens is None else lens_named(plan, options.lens, options.plan)
-    if options.out is not None and lens is None:
-        raise FileError("--out needs --plan and --lens: in which lens is the blur to be kept?")
+    plan, lens = plan_and_lens(options)
     lights = ((PEAK_NM * 1e-6, 1.0),) if plan is None else plan.criterion(plan.whole_focal_mm).lights
     found = lens_test(options.frames, lights=lights, pitch_mm=None if plan is None else plan.kit.body.pixel_mm,
                       progress=progress(options.quiet))  # fmt: skip

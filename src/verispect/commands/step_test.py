@@ -6,14 +6,9 @@ import argparse
 import math
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-from verispect.commands.invocation import DONE, parser, read_plan_of, tell, whole
+from verispect.commands.invocation import DONE, offer_keeping, parser, plan_and_lens, tell, whole, write_with_lens
 from verispect.errors import FileError
-
-if TYPE_CHECKING:
-    from verispect.kit.lens import Lens
-    from verispect.plan.document import Plan
 
 
 def _above_zero(name: str, *, infinite: bool = False) -> Callable[[str], float]:
@@ -41,17 +36,11 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("--to", dest="to_m", type=_above_zero("--to", infinite=True), metavar="D2")
     options_of.add_argument("--focal", type=_above_zero("--focal"), required=True, metavar="F", help="mm")
     options_of.add_argument("--circle", type=_above_zero("--circle"), metavar="MM", help="circle of confusion")
-    options_of.add_argument("--plan", type=Path, metavar="PLAN")
-    options_of.add_argument("--lens", metavar="NAME")
-    options_of.add_argument("--out", type=Path, metavar="F", help="the plan with the step kept in the lens")
-    options_of.add_argument("--force", action="store_true", help="write over what is there")
+    offer_keeping(options_of)
     options = options_of.parse_args(given)
     from verispect.prove.trials.step_test import from_distances, from_frames
 
-    plan = None if options.plan is None else read_plan_of(options.plan)
-    lens = None if plan is None or options.lens is None else lens_named(plan, options.lens, options.plan)
-    if options.out is not None and lens is None:
-        raise FileError("--out needs --plan and --lens: in which lens is the step to be kept?")
+    plan, lens = plan_and_lens(options)
     circle = options.circle
     if circle is None and plan is None:
         raise FileError("give --circle, such as 0.03, or --plan, from whose print it follows")
@@ -93,24 +82,3 @@ def run(given: Sequence[str]) -> int:
     )
     tell(told, text, as_json=options.json)
     return DONE
-
-
-def lens_named(plan: Plan, name: str, path: Path) -> Lens:
-    """The lens of a plan's kit by its name."""
-    for lens in plan.kit.lenses:
-        if lens.name == name:
-            return lens
-    have = ", ".join(lens.name for lens in plan.kit.lenses) or "none"
-    raise FileError("{path}: no lens is called {name!r}; the kit has {have}", path=path, name=name, have=have)
-
-
-def write_with_lens(plan: Plan, lens: Lens, changed: dict[str, object], out: Path, *, force: bool) -> None:
-    """Write a plan in which a lens has something new."""
-    from verispect.files.picture_out import not_over
-    from verispect.files.plan_file import write_plan
-    from verispect.kit.lens import Lens as LensModel
-
-    not_over(out, force=force)
-    new = LensModel.model_validate(lens.model_dump(mode="json") | changed)
-    lenses = tuple(new if own is lens else own for own in plan.kit.lenses)
-    write_plan(plan.model_copy(update={"kit": plan.kit.model_copy(update={"lenses": lenses})}), out)

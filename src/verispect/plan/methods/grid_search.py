@@ -184,13 +184,7 @@ def _cannot_be_laid(problem: Problem, half_frame: Floats) -> Sentence:
     scene, named = problem.scene, {"lens": problem.lens.name, "focal": problem.focal_mm}
     if passes_overhead(pose=scene.pose, half_picture=scene.half_picture(), centre=scene.picture_centre()):
         return Sentence("A grid with {lens} at {focal:.0f} mm would pass straight overhead or underfoot", named)
-    cells = fewest_cells(
-        pose=scene.pose,
-        half_picture=scene.half_picture(),
-        half_frame=half_frame,
-        overlap=scene.plan.wish.overlap,
-        centre=scene.picture_centre(),
-    )
+    cells = _fewest(scene, half_frame)
     return Sentence(
         "A grid with {lens} at {focal:.0f} mm would need {cells:.0f} frames; {most} are the most",
         {**named, "cells": cells, "most": MOST_CELLS},
@@ -201,14 +195,18 @@ def _in_vain(scene: Scene, half_frame: Floats, fewest: float) -> bool:
     """Whether a grid surely has more cells than another needs frames, where frames are what counts."""
     if math.isinf(fewest) or scene.plan.wish.priority not in (Aim.FRAMES, Aim.MERGING):
         return False
-    cells = fewest_cells(
+    cells = _fewest(scene, half_frame)
+    return cells > fewest
+
+
+def _fewest(scene: Scene, half_frame: Floats) -> float:
+    return fewest_cells(
         pose=scene.pose,
         half_picture=scene.half_picture(),
         half_frame=half_frame,
         overlap=scene.plan.wish.overlap,
         centre=scene.picture_centre(),
     )
-    return cells > fewest
 
 
 def _layout(scene: Scene, half_frame: Floats) -> TurnedGrid | None:
