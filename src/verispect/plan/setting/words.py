@@ -134,4 +134,4 @@ def metres(value: float) -> str:
     """A distance from the sensor mark, as a tape shows it."""
     if not math.isfinite(value):
         return "∞"
-    return f"{value * 1000.0:.0f} mm" if value < 0.5 else f"{value:.2f} m"
+    return f"{value * 1000.0:.1f} mm" if value < 0.5 else f"{value:.2f} m"
