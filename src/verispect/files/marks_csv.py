@@ -159,7 +159,7 @@ def _header(rows: list[list[str]], name: str) -> tuple[int, list[_Column | None]
                     allowed=", ".join(column.units) or "none",
                 )
         return at, columns
-    have = ", ".join(title.strip() for title in filled[0][1] if title.strip())
+    have = ", ".join(" ".join(title.split()) for title in filled[0][1] if title.strip())[:200]
     raise FileError(
         "{name}: the header has {have}; it needs across, up and away, each with its unit, such as 'away [m]'",
         name=name,

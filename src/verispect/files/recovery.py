@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import uuid
@@ -45,7 +46,9 @@ class RecoveryStore:
 
     def forget(self) -> None:
         """The work is saved or given up: remove the copy."""
-        self._mine.unlink(missing_ok=True)
+        # Where none could be kept, none can be removed.
+        with contextlib.suppress(OSError):
+            self._mine.unlink(missing_ok=True)
 
     def left_behind(self) -> list[Recovered]:
         """Copies whose process is gone, newest first. Unreadable copies are passed over, not removed."""

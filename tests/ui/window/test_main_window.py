@@ -452,7 +452,7 @@ def test_sheet_and_table_are_written(qtbot, window: MainWindow, tmp_path: Path, 
     document = QPdfDocument(None)
     assert document.load(str(tmp_path / "sheet.pdf")) == QPdfDocument.Error.None_
     text = "".join(document.getAllText(page).text() for page in range(document.pageCount()))
-    for words in ("Dye works", "Focus series", "f/7.1", "3.39 m", "Order of work", "Cautions", "Sun"):
+    for words in ("Dye works", "Focus series", "f/7.1", "3.39 m", "Order of work", "In the hand", "Cautions", "Sun"):
         assert words in text
     page = document.render(0, document.pagePointSize(0).toSize() * 2)
     pixels = np.frombuffer(page.constBits().asstring(page.sizeInBytes()), np.uint8).reshape(page.height(), -1, 4)

@@ -8,6 +8,7 @@ writes x, y, z as doubles to stdout, or one line to stderr and ends with 1.
 from __future__ import annotations
 
 import resource
+import struct
 import sys
 
 # Address space, with the packages that unpack; far more than any honest chunk takes.
@@ -28,7 +29,7 @@ def main(path: str) -> int:
                 places = np.column_stack([points.x, points.y, points.z]).astype("<f8")
                 sys.stdout.buffer.write(places.tobytes())
     except (laspy.errors.LaspyException, lazrs.LazrsError, ValueError, EOFError, IndexError, KeyError, OSError,
-            OverflowError, MemoryError) as error:  # fmt: skip
+            OverflowError, MemoryError, struct.error) as error:  # fmt: skip
         print(str(error).splitlines()[0][:120] if str(error) else type(error).__name__, file=sys.stderr)
         return 1
     return 0

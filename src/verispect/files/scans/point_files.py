@@ -224,7 +224,8 @@ def las_pieces(path: Path) -> Pieces:
                 yield np.column_stack([points.x, points.y, points.z]).astype(float), done / max(count, 1)
             if done < count:
                 _believe(path, count, done)
-    except (laspy.errors.LaspyException, ValueError, EOFError, IndexError, KeyError, OverflowError) as error:
+    except (laspy.errors.LaspyException, ValueError, EOFError, IndexError, KeyError, OverflowError,
+            struct.error, MemoryError) as error:  # fmt: skip
         if isinstance(error, FileError):
             raise
         raise FileError(

@@ -11,6 +11,8 @@ from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPainter, QPdfWriter, QPe
 from verispect.files.atomic import write_atomically
 from verispect.plan.explain.frame_table import Column, frame_rows, shown_columns
 from verispect.plan.explain.work_order import cautions, steps
+from verispect.plan.setting.report import settings_of
+from verispect.plan.setting.words import in_words
 from verispect.sentence import Sentence
 from verispect.ui.controls.lengths import written
 from verispect.ui.controls.theme import LIGHT, colour, font
@@ -80,6 +82,10 @@ class _Sheet:
         self._drawings()
         self._settings()
         self._list(_tr("Order of work"), [say(step) for step in steps(self._candidate)], ticked=True)
+        told = in_words(settings_of(self._candidate))
+        by_hand = [f"{say(title)}: {say(line)}" for title, lines in told for line in lines]
+        if by_hand:
+            self._list(_tr("In the hand"), by_hand, ticked=False)
         self._list(_tr("Cautions"), [say(caution) for caution in cautions()], ticked=False)
         self._foot()
         self._painter.end()

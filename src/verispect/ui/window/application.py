@@ -35,11 +35,22 @@ def make_window(
     *, settings: QSettings | None = None, recovery_folder: Path | None = None, book_path: Path | None = None
 ) -> MainWindow:
     """A window with its settings and recovery folder; those of the user by default."""
+    complaint = ""
     if settings is None:
-        path = user_config_path("verispect", ensure_exists=True) / "settings.ini"
+        path = user_config_path("verispect") / "settings.ini"
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            # Without a home of its own the program works all the same, and forgets.
+            complaint = f"{path.parent}: {(error.strerror or str(error)).lower()}"
         settings = QSettings(str(path), QSettings.Format.IniFormat)
     folder = recovery_folder or user_state_path("verispect") / "recovery"
-    return MainWindow(settings, RecoveryStore(folder), book_path)
+    window = MainWindow(settings, RecoveryStore(folder), book_path)
+    if complaint:
+        told = window.tr("Settings, the last kit and recovery copies cannot be kept ({0}); save often.")
+        # After what is opened first, which takes away what was said before it.
+        QTimer.singleShot(0, lambda: window.notices.report(told.format(complaint)))
+    return window
 
 
 def keep_quick() -> None:
