@@ -26,7 +26,7 @@ _MOST_SIDES = 4
 _WITHIN = 0.97
 _HALVINGS = 12
 # So many of the most promising planes are polished.
-_POLISHED = 4
+_POLISHED = 3
 _LOOKED_ABOUT = 2
 # Stops looked at about one, in f-numbers to the power of two: a third of a stop to either side.
 _BESIDE = 0.2
@@ -50,7 +50,7 @@ def thrown_out(problem: Problem, state: LensState, *, limit_rad: float, lit: Lit
     soft = problem.looking(problem.pose, np.flatnonzero(scene.wanted_soft & (problem.all_points_mm[:, 2] > 0.0)))
     if soft.chosen.size == 0:
         return state
-    found = _by_focus(problem, state, lit)
+    found = _by_focus(problem, soft, state, lit, _times(soft, state))
     if limit_rad > 0.0:
         found += _by_plane(problem, soft, state, limit_rad, lit)
     best = max([state, *found], key=lambda tried: _times(soft, tried))
@@ -72,26 +72,42 @@ def _holds(problem: Problem, state: LensState, lit: Lit | None) -> bool:
 
 
 def _by_focus(
-    problem: Problem, state: LensState, lit: Lit | None, stops: Sequence[float] | None = None
+    problem: Problem,
+    soft: Problem,
+    state: LensState,
+    lit: Lit | None,
+    more_than: float,
+    stops: Sequence[float] | None = None,
 ) -> list[LensState]:
-    """At every stop both ends of the focus that holds the musts: a mark's blur is least between its two sides."""
+    """At every stop both ends of the focus that holds the musts, where they throw out more than so much.
+
+    A mark's blur is least between its two sides, so the ends are where the least of several is greatest.
+    """
     found = []
     for stop in problem.stops.tolist() if stops is None else stops:
         at = state.at(float(stop))
-        cones = pupil_cones(problem.points_from_lens_mm(at), at)
-        smears, residuals = problem.spoilers_mm(at, problem.points_from_lens_mm(at))
-        allowed = problem.criterion.allowed_blur_mm(at.working_f_number, smears, residuals)
+        points = problem.points_from_lens_mm(at)
+        cones = pupil_cones(points, at)
+        if problem.is_plain:
+            allowed: Floats | float = problem.criterion.allowed_still_mm(at.working_f_number)
+        else:
+            smears, residuals = problem.spoilers_mm(at, points)
+            allowed = problem.criterion.allowed_blur_mm(at.working_f_number, smears, residuals)
         if np.isnan(allowed).any():
             continue
         reach = allowed / cones.long_rate
         low = max(float((cones.sharp_at_mm - reach).max()), problem.shortest_image_mm * at.axis[2])
         high = min(float((cones.sharp_at_mm + reach).min()), problem.longest_image_mm * at.axis[2])
+        if low > high:
+            continue
         for end, inward in ((low, 1.0), (high, -1.0)):
             # The allowed blur changes a little with the focus itself: drawn in until the musts hold.
             for drawn in (1e-6, 0.003, 0.01, 0.03):
-                v = end + inward * drawn * max(high - low, 0.0)
+                v = end + inward * drawn * (high - low)
                 tried = problem.state(f_number=float(stop), image_distance_mm=v, axis=at.axis)
-                if low <= high and _holds(problem, tried, lit):
+                if _times(soft, tried) <= more_than:
+                    break
+                if _holds(problem, tried, lit):
                     found.append(tried)
                     break
     return found
@@ -107,7 +123,8 @@ def _by_plane(
         (side,) * len(things) for side in (-1.0, 1.0)
     ]  # fmt: skip
     promising: list[tuple[float, LensState]] = []
-    for stop in problem.stops:
+    # Full stops; those between are looked at about the best.
+    for stop in problem.stops[::3]:
         for side in sides:
             signs = np.array(side)[np.searchsorted(things, groups)]
             tried = _planned(problem, soft, state.at(float(stop)), limit_rad, signs)
@@ -119,7 +136,7 @@ def _by_plane(
     for _, begin in promising[:_POLISHED]:
         plane = _polished(problem, soft, begin, limit_rad, lit)
         # With the axis kept, both ends of the focus at every stop; and from the best of those once more.
-        ends = [plane, *_by_focus(problem, plane, lit)]
+        ends = [plane, *_by_focus(problem, soft, plane, lit, _times(soft, plane))]
         found.append(max(ends, key=lambda tried: _times(soft, tried)))
     found.sort(key=lambda tried: -_times(soft, tried))
     return [_about(problem, soft, begin, limit_rad, lit) for begin in found[:_LOOKED_ABOUT]]
@@ -142,8 +159,8 @@ def _about(problem: Problem, soft: Problem, begin: LensState, limit_rad: float, 
                 f_number=best.f_number, image_distance_mm=best.image_distance_mm / best.axis[2] * axis[2], axis=axis
             )
             near = [stop for stop in problem.stops.tolist() if abs(math.log2(stop / best.f_number)) < _BESIDE]
-            for end in _by_focus(problem, tried, lit, near):
-                if _times(soft, end) > least * (1.0 + 1e-6):
+            for end in _by_focus(problem, soft, tried, lit, least * (1.0 + 1e-6), near):
+                if _times(soft, end) > least:
                     best, least, moved = end, _times(soft, end), True
         if not moved:
             step *= 0.5
