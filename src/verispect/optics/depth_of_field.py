@@ -44,6 +44,18 @@ def limits_along_ray_mm(direction: Floats, state: LensState, allowed_blur_mm: fl
     return _distance(near), _distance(closeness), _distance(far)
 
 
+def image_limits_mm(state: LensState, allowed_blur_mm: float) -> tuple[float, float]:
+    """Image distances of what is just sharp beyond and before the focus; the second infinite where none is too near.
+
+    v(1 ∓ κ) from the exit pupil, κ = c/(p D) (docs/derivations/blur.md, 6): exact for a straight lens.
+    """
+    exit_mm = state.focal_mm * (1.0 - state.pupil_magnification) * state.axis[2]
+    kappa = allowed_blur_mm * state.f_number / (state.pupil_magnification * state.focal_mm)
+    v = state.image_distance_mm
+    nearer = (v - kappa * exit_mm) / (1.0 - kappa) if kappa < 1.0 else math.inf
+    return (v + kappa * exit_mm) / (1.0 + kappa), nearer
+
+
 def _edge(unit: Floats, state: LensState, allowed_mm: float, inside: float, guess: float) -> float:
     """Closeness at which the blur reaches what is allowed, on the side of `guess`."""
     step = guess - inside

@@ -49,36 +49,35 @@ def holds_with(plan: Plan, key: str) -> bool:
     return sure_enough(candidate).is_sure
 
 
-def _overshoot(nearest: Candidate) -> tuple[Floats, Floats] | None:
-    """How far lost marks lie beyond the edges of the frame that comes nearest to showing them, as tangents.
+def _lost_places(nearest: Candidate) -> tuple[Floats, Floats] | None:
+    """Where lost marks lie off the middle of the frames, and half of what the narrowest of those sees, as tangents.
 
     Returns
     -------
-    beyond : ndarray, shape (2,)
-        Right and up, with its sign; of the mark that is farthest out each way. None where marks are lost on both
-        sides, or none is lost.
-    half : ndarray, shape (2,)
-        Half of what that frame sees.
+    off, half : ndarray, shape (K, 2) and (2,)
+        None where none is lost, or the frames look elsewhere each.
     """
     scene = nearest.scene
     lost = [scene.names.index(name) for name in nearest.lost_marks]
     if not lost or nearest.method.is_grid:
         return None
-    half = 0.5 * np.asarray(scene.plan.sensor_mm) / max(e.state.pupil_scale_mm for e in nearest.exposures)
-    shift = -np.asarray(nearest.exposures[0].sensor_centre_mm) / nearest.exposures[0].state.pupil_scale_mm
-    off = scene.points_mm[lost, :2] / scene.points_mm[lost, 2:] - shift
-    over = np.sign(off) * np.maximum(np.abs(off) - half, 0.0)
-    if np.any((over.max(axis=0) > 0.0) & (over.min(axis=0) < 0.0)):
-        return None
-    return over[np.argmax(np.abs(over), axis=0), [0, 1]], half
+    scale = max(exposure.state.pupil_scale_mm for exposure in nearest.exposures)
+    half = 0.5 * np.asarray(scene.plan.sensor_mm) / scale
+    middle = -np.asarray(nearest.exposures[0].sensor_centre_mm) / nearest.exposures[0].state.pupil_scale_mm
+    return scene.points_mm[lost, :2] / scene.points_mm[lost, 2:] - middle, half
 
 
 def _pointed_elsewhere(nearest: Candidate) -> Sentence | None:
     """A turn of the camera that brings a lost mark onto the frame and loses none for it."""
-    found = _overshoot(nearest)
-    if found is None:
+    places = _lost_places(nearest)
+    if places is None:
         return None
-    (right, up), half = found
+    off, half = places
+    over = np.sign(off) * np.maximum(np.abs(off) - half, 0.0)
+    if np.any((over.max(axis=0) > 0.0) & (over.min(axis=0) < 0.0)):
+        # Lost on both sides: no turn brings all of them in.
+        return None
+    right, up = over[np.argmax(np.abs(over), axis=0), [0, 1]]
     # A little more than the least: the mark shall not lie on the very edge.
     turn = _MORE * np.degrees(np.arctan2(right, 1.0 - right * half[0])) if right else 0.0
     pitch = _MORE * np.degrees(np.arctan2(up, 1.0 - up * half[1])) if up else 0.0
@@ -101,15 +100,10 @@ def _pointed_elsewhere(nearest: Candidate) -> Sentence | None:
 
 def _framed_wider(nearest: Candidate) -> Sentence | None:
     """A wider framing that takes a lost mark in as near as it is focused."""
-    scene, plan = nearest.scene, nearest.scene.plan
-    if not nearest.lost_marks or nearest.method.is_grid:
+    plan, places = nearest.scene.plan, _lost_places(nearest)
+    if places is None:
         return None
-    lost = [scene.names.index(name) for name in nearest.lost_marks]
-    half = 0.5 * np.asarray(plan.sensor_mm) / max(e.state.pupil_scale_mm for e in nearest.exposures)
-    off = np.abs(scene.points_mm[lost, :2] / scene.points_mm[lost, 2:] - scene.picture_centre())
-    times = _MORE * float((off / half).max())
-    if times <= 1.0:
-        return None
+    times = _MORE * float((np.abs(places[0]) / places[1]).max())
     method = Sentence(nearest.method.name)
     width = plan.camera.framing_width_mm
     if width is not None:

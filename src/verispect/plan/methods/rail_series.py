@@ -13,6 +13,7 @@ import numpy as np
 
 from verispect.optics.conjugates import image_distance_for_object_mm, object_for_image_distance_mm
 from verispect.optics.criterion import Rule
+from verispect.optics.depth_of_field import image_limits_mm
 from verispect.optics.lens_state import LensState
 from verispect.plan.methods.candidate import Candidate, unfit, worked_out
 from verispect.plan.methods.lens_search import circle_reason, corner_reserve_mm, focus_notes, with_every_lens
@@ -108,11 +109,7 @@ def _best_steps(problem: Problem, v: float, near: float, far: float) -> tuple[Le
 
 def depth_at(state: LensState, allowed_blur_mm: float) -> tuple[float, float]:
     """Near and far limit from the front principal point, mm, of a straight lens at any magnification."""
-    exit_mm = state.focal_mm * (1.0 - state.pupil_magnification)
-    kappa = allowed_blur_mm * state.f_number / (state.pupil_magnification * state.focal_mm)
-    v = state.image_distance_mm
-    nearer = (v - kappa * exit_mm) / (1.0 - kappa) if kappa < 1.0 else math.inf
-    farther = (v + kappa * exit_mm) / (1.0 + kappa)
+    farther, nearer = image_limits_mm(state, allowed_blur_mm)
     front = object_for_image_distance_mm(image_mm=nearer, focal_mm=state.focal_mm) if math.isfinite(nearer) else 0.0
     return front, object_for_image_distance_mm(image_mm=farther, focal_mm=state.focal_mm)
 

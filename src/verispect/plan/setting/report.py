@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from verispect.optics.depth_of_field import image_limits_mm
 from verispect.optics.lens_state import LensState
 from verispect.plan.explain.frame_table import FrameRow, frame_rows
 from verispect.plan.explain.setting_reasons import engraved_reading_m
@@ -142,14 +143,10 @@ def _overlap(exposure: Exposure, after: Exposure) -> float | None:
 
 
 def _depth_mm(state: LensState, allowed_mm: float) -> tuple[float, float] | None:
-    """Image distances v(1 ∓ κ), from the exit pupil, of what is just sharp beyond and before the focus."""
+    """Image distances of what is just sharp beyond and before the focus; None where no blur would do."""
     if not math.isfinite(allowed_mm) or allowed_mm <= 0.0:
         return None
-    kappa = allowed_mm * state.f_number / (state.pupil_magnification * state.focal_mm)
-    exit_mm = state.focal_mm * (1.0 - state.pupil_magnification) * state.axis[2]
-    v = state.image_distance_mm
-    nearer = (v - kappa * exit_mm) / (1.0 - kappa) if kappa < 1.0 else math.inf
-    return (v + kappa * exit_mm) / (1.0 + kappa), nearer
+    return image_limits_mm(state, allowed_mm)
 
 
 def _rail(candidate: Candidate) -> RailSetting | None:

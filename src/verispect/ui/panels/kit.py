@@ -131,6 +131,8 @@ class KitPanel(QWidget):
             Spec("bits", self.tr("Bits a pixel"), hint=self.tr("Of a raw file as it is packed")),
             Spec("battery_frames", self.tr("Battery for"), hint=self.tr("Frames to one charge")),
             Spec("battery_min", self.tr("Live view for"), unit="min", hint=self.tr("To one charge")),
+            Spec("merge_limit", self.tr("Merges at most"), "optional", "",
+                 self.tr("Frames that the body merges by itself; empty: not known")),
             Spec("merge_keeps", self.tr("In-camera keeps"), "optional", "",
                  self.tr("Share of the width that a merge in the camera leaves, such as 0.7; empty: not used")),
         ]  # fmt: skip
