@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass, field
 from typing import Any
 
+from verispect.prove.checks.dust import Speck
 from verispect.prove.sets import FrameSet, SetKind
 from verispect.prove.softness.mark_softness import MarkSoftness
 
@@ -51,6 +52,17 @@ class FrameReport:
         return "doubtful" if self.faults else "good"
 
 
+def motion_fault(report: FrameReport, length_px: float, direction_deg: float) -> None:
+    """Say that a frame is blurred by motion, and what from."""
+    report.motion_length, report.motion_direction = length_px, direction_deg
+    upright = 60.0 <= direction_deg <= 120.0
+    cause = "gear that sags, or the shutter" if upright else "wind, a touch at the release, or a stabiliser"
+    report.faults.append(
+        Fault("motion", length_px, f"blurred by about {length_px:.1f} px along {direction_deg:.0f}°: {cause}",
+              "wait until nothing shakes, trigger by cable or timer, and take it again")
+    )  # fmt: skip
+
+
 @dataclass
 class Report:
     """What came of a check."""
@@ -61,6 +73,7 @@ class Report:
     frames: list[FrameReport]
     marks: list[MarkSoftness]
     gaps: list[dict[str, Any]]
+    dust: list[tuple[Speck, int]]
     redo: list[str]
     advice: list[str]
 
@@ -119,7 +132,10 @@ def report_dict(report: Report) -> dict[str, Any]:
             for mark in report.marks
         ],
         "gaps": report.gaps,
-        "dust": [],
+        "dust": [
+            {"pixel": list(speck.pixel), "radius_px": speck.radius_px, "frames": count}
+            for speck, count in report.dust
+        ],
         "redo": report.redo,
         "advice": report.advice,
     }
@@ -143,6 +159,8 @@ def report_table(report: Report) -> str:
         told = "cannot say" if mark.softness is None else f"{mark.softness:.2f} ± {mark.plus_minus or 0:.2f}"
         planned = "none" if mark.planned is None else f"{mark.planned:.2f}"
         lines.append(f"{mark.name:<24}{mark.verdict:<12}{told}, planned {planned} ({mark.how})")
+    for speck, _ in report.dust:
+        lines.append(f"dust at row {speck.pixel[0]}, column {speck.pixel[1]}, radius {speck.radius_px:.0f} px")
     lines += [""] + (["Do now:"] + [f"  {line}" for line in report.redo] if report.redo else ["Nothing to do again"])
     lines += [f"({line})" for line in report.advice]
     return "\n".join(lines)

@@ -73,12 +73,16 @@ def gaps_between(
 
 def redo(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], gaps: Sequence[dict[str, Any]]) -> list[str]:
     """What to take again while the camera still stands, in words."""
-    said = []
+    said: list[str] = []
+    told: set[str] = set()
     for frame in frames:
         for fault in frame.faults:
-            if fault.name in REDO:
-                name = frame.file or f"exposure {(frame.planned_exposure or 0) + 1}"
-                said.append(f"again: {name}: {fault.says}; {fault.remedy}")
+            # What one remedy mends is told once.
+            if fault.name not in REDO or (frame.file and fault.remedy in told and frame.file in fault.remedy):
+                continue
+            told.add(fault.remedy)
+            name = frame.file or f"exposure {(frame.planned_exposure or 0) + 1}"
+            said.append(f"again: {name}: {fault.says}; {fault.remedy}")
     said += [f"between {gap['between'][0] + 1} and {gap['between'][1] + 1}: {gap['remedy']}" for gap in gaps]
     for mark in marks:
         if mark.softness is not None and mark.verdict == "soft" and (mark.planned or 0.0) <= 1.0:
@@ -86,7 +90,7 @@ def redo(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], gaps: Seq
     return said
 
 
-def advice(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], *, planned: bool) -> list[str]:
+def advice(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], *, planned: bool, plain: bool) -> list[str]:
     """What would have told more."""
     said = []
     if not planned:
@@ -96,6 +100,11 @@ def advice(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], *, plan
         said.append(
             f"How sharp {untold} of {len(marks)} marks came out cannot be told: it takes an edge at "
             "the mark, or three frames that show it and pixels finer than the blur"
+        )
+    if not plain:
+        said.append(
+            "Dust cannot be told from what the frames show: one frame of something plain, out of focus and at the "
+            "smallest stop, put beside them, tells of it"
         )
     if any(mark.name == "missing" for frame in frames for mark in frame.faults):
         said.append("Take missing frames before the camera is moved")

@@ -18,7 +18,7 @@ from verispect.plan.frames.rendering import render as look
 from verispect.plan.methods.candidate import Candidate
 from verispect.rehearse import pupil_views
 from verispect.rehearse.cards import draw_cards
-from verispect.rehearse.faults import Fault, FaultName, defocused, knocked, shaken, turned
+from verispect.rehearse.faults import Fault, FaultName, defocused, dusted, grains, knocked, shaken, turned
 from verispect.rehearse.projection import Camera
 from verispect.rehearse.pupil_views import FINE, Quality
 from verispect.rehearse.scene_model import Model, build_model
@@ -91,6 +91,8 @@ class Rehearsal:
         is_cancelled: Callable[[], bool] | None = None,
     ) -> Taken | None:
         """Take one frame; None where it was cancelled."""
+        if index > 0 and any(fault.name is FaultName.DUPLICATE and fault.frame == index for fault in faults):
+            return self._once_more(index, faults, progress, is_cancelled)
         planned = self.candidate.exposures[index]
         exposure, gain, happened, is_missing = self._befallen(planned, index, faults)
         happened |= _settings(exposure)
@@ -105,6 +107,13 @@ class Rehearsal:
             picture *= self._falloff(camera)[..., None]
         if FaultName.WIND in happened:
             picture = shaken(picture, happened[FaultName.WIND], happened["wind_direction_deg"])
+        if FaultName.DUST in happened:
+            picture, happened["dust_px"] = dusted(
+                picture,
+                grains(round(happened[FaultName.DUST]), self.pixels, self.options.seed),
+                working_f_number=exposure.state.working_f_number,
+                pitch_mm=self.pitch_mm,
+            )
         picture = exposed(
             picture,
             body=self.candidate.scene.plan.kit.body,
@@ -114,6 +123,19 @@ class Rehearsal:
             noise=self.options.noise and not plain,
         )
         return Taken(index, exposure, picture, happened)
+
+    def _once_more(
+        self,
+        index: int,
+        faults: Sequence[Fault],
+        progress: Callable[[float], None] | None,
+        is_cancelled: Callable[[], bool] | None,
+    ) -> Taken | None:
+        """The frame before, written a second time in this one's place."""
+        before = self.take(index - 1, faults, progress=progress, is_cancelled=is_cancelled)
+        if before is None:
+            return None
+        return replace(before, index=index, happened={**before.happened, str(FaultName.DUPLICATE): 0.0})
 
     def _befallen(
         self, planned: Exposure, index: int, faults: Sequence[Fault]
@@ -125,12 +147,18 @@ class Rehearsal:
             # A tripod that was turned stays turned.
             if fault.name is FaultName.TURN and fault.frame <= index:
                 exposure = turned(exposure, math.radians(fault.size), 0.0)
+            elif fault.name is FaultName.DUST and fault.frame <= index:
+                # Nor does dust fly away.
+                happened[str(fault.name)] = happened.get(fault.name, 0.0) + fault.size
+                continue
             elif fault.frame != index:
                 continue
             elif fault.name is FaultName.KNOCK:
                 exposure = knocked(exposure, fault.size, pitch_mm=self.pitch_mm, seed=self.options.seed + index)
             elif fault.name is FaultName.EXPOSURE:
                 gain *= 2.0**fault.size
+            elif fault.name is FaultName.MISSED_FLASH:
+                gain *= 2.0 ** -abs(fault.size)
             elif fault.name is FaultName.DARK:
                 gain *= _COVERED
             elif fault.name is FaultName.MISSING:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import cv2
 import numpy as np
+import scipy.signal
 from numpy.typing import NDArray
 
 from verispect.errors import VerispectError
@@ -27,9 +29,12 @@ class FaultName(StrEnum):
     REFOCUS = "refocus"
     AUTOFOCUS_MISS = "autofocus-miss"
     WIND = "wind"
+    MISSED_FLASH = "missed-flash"
+    DUPLICATE = "duplicate"
+    DUST = "dust"
 
 
-# What a fault does where no size is given: px, degrees, stops, allowed blurs, px.
+# What a fault does where no size is given: px, degrees, stops, allowed blurs, px; stops that the flash gave, specks.
 _USUAL = {
     FaultName.KNOCK: 3.0,
     FaultName.TURN: 0.1,
@@ -39,8 +44,14 @@ _USUAL = {
     FaultName.REFOCUS: 2.0,
     FaultName.AUTOFOCUS_MISS: 4.0,
     FaultName.WIND: 4.0,
+    FaultName.MISSED_FLASH: 3.0,
+    FaultName.DUPLICATE: 0.0,
+    FaultName.DUST: 5.0,
 }
 Picture = NDArray[np.float32]
+MOST_SPECKS = 200
+# Dust lies on the glass before the sensor, about so far from it, mm; grains of so many mm (from memory).
+_GLASS_MM, _GRAINS_MM = 1.5, (0.03, 0.12)
 # Places along the path of a motion.
 _STEPS = 400
 _PATTERN = re.compile(r"([a-z-]+)@(\d+)(?::([+-]?\d+(?:\.\d+)?))?")
@@ -83,7 +94,13 @@ def parse_fault(text: str, *, frames: int) -> Fault:
             "fault {text!r}: frame {frame} is none of the {frames} exposures, which count from 0 to {last}",
             text=text, frame=frame, frames=frames, last=frames - 1,
         )  # fmt: skip
-    return Fault(name, frame, float(match[3]) if match[3] else _USUAL[name])
+    if name is FaultName.DUPLICATE and frame == 0:
+        raise FaultError("fault {text!r}: there is no frame before the first to be written twice", text=text)
+    size = float(match[3]) if match[3] else _USUAL[name]
+    if name is FaultName.DUST and not 1 <= size <= MOST_SPECKS:
+        raise FaultError("fault {text!r}: {size:g} specks; 1 to {most} would be right", text=text, size=size,
+                         most=MOST_SPECKS)  # fmt: skip
+    return Fault(name, frame, size)
 
 
 def knocked(exposure: Exposure, size_px: float, *, pitch_mm: float, seed: int) -> Exposure:
@@ -127,3 +144,52 @@ def defocused(exposure: Exposure, allowed_blurs: float) -> Exposure:
     # Blur = |Δv| / N_w on the axis.
     moved = state.image_distance_mm - allowed_blurs * allowed * state.working_f_number
     return replace(exposure, state=replace(state, image_distance_mm=max(moved, 0.9 * state.focal_mm)))
+
+
+@dataclass(frozen=True)
+class Grain:
+    """A grain of dust before the sensor: where its shadow's middle falls (row, column), and its diameter, mm."""
+
+    row: float
+    column: float
+    diameter_mm: float
+
+
+def grains(count: int, pixels: tuple[int, int], seed: int) -> list[Grain]:
+    """Dust that has landed, anywhere on the sensor."""
+    random = np.random.default_rng((seed, 77))
+    wide, high = pixels
+    at, sizes = random.uniform(size=(count, 2)), random.uniform(*_GRAINS_MM, size=count)
+    return [
+        Grain(float(y * (high - 1)), float(x * (wide - 1)), float(size))
+        for (y, x), size in zip(at, sizes, strict=True)
+    ]
+
+
+def dusted(
+    picture: Picture, dust: Sequence[Grain], *, working_f_number: float, pitch_mm: float
+) -> tuple[Picture, list[list[float]]]:
+    """The picture under the shadows of dust, and of each shadow (row, column, radius) in pixels.
+
+    A grain takes from the cone of light of each point, glass / N wide where it passes the grain: the shadow is the
+    grain's disc spread over that cone's, and fainter and wider at wide stops.
+    """
+    found, told = picture.copy(), []
+    cone = _GLASS_MM / working_f_number / pitch_mm
+    for grain in dust:
+        size = grain.diameter_mm / pitch_mm
+        reach = math.ceil(0.5 * (cone + size)) + 2
+        top, left = round(grain.row) - reach, round(grain.column) - reach
+        fine = 4
+        y, x = np.mgrid[0 : fine * (2 * reach + 1), 0 : fine * (2 * reach + 1)]
+        away = np.hypot((y + 0.5) / fine - 0.5 + top - grain.row, (x + 0.5) / fine - 0.5 + left - grain.column)
+        shadow = (away <= 0.5 * size).astype(np.float32)
+        spread = (np.hypot(y - y.mean(), x - x.mean()) / fine <= max(0.5 * cone, 0.3)).astype(np.float32)
+        shade = scipy.signal.fftconvolve(shadow, spread / spread.sum(), mode="same")
+        shade = shade.reshape(2 * reach + 1, fine, 2 * reach + 1, fine).mean(axis=(1, 3))
+        rows = slice(max(top, 0), min(top + 2 * reach + 1, picture.shape[0]))
+        columns = slice(max(left, 0), min(left + 2 * reach + 1, picture.shape[1]))
+        part = shade[rows.start - top : rows.stop - top, columns.start - left : columns.stop - left]
+        found[rows, columns] *= 1.0 - np.clip(part, 0.0, 1.0)[..., None].astype(np.float32)
+        told.append([round(grain.row, 1), round(grain.column, 1), round(0.5 * max(cone, size), 2)])
+    return found, told

@@ -24,6 +24,11 @@ _HUBER = 1.2
 # Finest level: as many pixels as this do.
 _PLENTY = 1_700_000
 _LEAST_SIDE = 90
+# Standard deviations of what is left out as too fine and too slow, and of what levels are measured over, pixels.
+_FINE, _SLOW, _LEVEL = 1.5, 12.0, 30.0
+# Contrast below this is not made stronger: noise in what is out of focus drew frames that lie two steps of focus
+# apart half a pixel off.
+_FAINT, _DARKNESS = 0.1, 0.005
 # Side of a block whose own shift is looked at.
 _BLOCK = 40
 
@@ -96,16 +101,15 @@ def _pyramids(frame: Grey, other: Grey) -> list[tuple[Grey, Grey, int]]:
 
 
 def _banded(picture: Grey, divide: int) -> Grey:
-    """Smaller, its lights compressed, without the slow and the finest parts, of even strength everywhere."""
+    """Smaller, without the slow and the finest parts, of like strength wherever it is more than faint."""
     size = (picture.shape[1] // divide, picture.shape[0] // divide)
     small = picture[: size[1] * divide, : size[0] * divide]
     if divide > 1:
         small = np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_AREA), np.float32)
-    eased = np.log2(np.maximum(small, 0.0) + 0.02)
-    fine = cv2.GaussianBlur(eased, (0, 0), 1.0)
-    slow = cv2.GaussianBlur(eased, (0, 0), 6.0)
-    band = fine - slow
-    strength = np.sqrt(cv2.GaussianBlur(band * band, (0, 0), 20.0) + 1e-5)
+    # In linear light: a logarithm would move the edges of what is blurred towards their bright side.
+    level = cv2.GaussianBlur(small, (0, 0), _LEVEL) + np.float32(_DARKNESS)
+    band = (cv2.GaussianBlur(small, (0, 0), _FINE) - cv2.GaussianBlur(small, (0, 0), _SLOW)) / level
+    strength = np.sqrt(cv2.GaussianBlur(band * band, (0, 0), _LEVEL) + _FAINT**2)
     return np.asarray(band / strength, np.float32)
 
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from verispect.optics.types import Floats
 from verispect.prove.expected import View
 from verispect.prove.join.gains import gains_of
-from verispect.prove.join.pointing import corrected, pairs_of, turn_between
+from verispect.prove.join.pointing import Pair, corrected, pairs_of, turn_between
 
 Grey = NDArray[np.float32]
 # Below this a frame of a grid is where it was planned; beyond, where it stands out from how well the others sit.
@@ -21,12 +21,17 @@ LEAST_PX, _TIMES_USUAL = 1.0, 6.0
 
 @dataclass(frozen=True)
 class Looked:
-    """Of every frame: content moved down, right in pixels and turned clockwise in degrees; stops brighter; joined."""
+    """Of every frame: content moved down, right in pixels and turned clockwise in degrees; stops brighter; joined.
+
+    With the pairs looked at and the views as they came out.
+    """
 
     shifts: Floats
     turns_deg: Floats
     stops: Floats
     joined: NDArray[np.bool_]
+    pairs: Sequence[Pair] = ()
+    views: Sequence[View] = ()
 
     def odd(self) -> NDArray[np.bool_]:
         """Which frames stand out."""
@@ -65,7 +70,7 @@ def looked(
     shifts = np.stack([own[:, 0] * scale, own[:, 1] * scale], axis=1)
     trusted = [pair for pair in pairs if pair.trusted]
     joined = np.array([any(k in (pair.a, pair.b) for pair in trusted) for k in range(len(views))])
-    return Looked(shifts, np.degrees(-own[:, 2]), -gains_of(found, smalls, trusted, pixels), joined)
+    return Looked(shifts, np.degrees(-own[:, 2]), -gains_of(found, smalls, trusted, pixels), joined, pairs, found)
 
 
 def words(shift: tuple[float, float]) -> str:

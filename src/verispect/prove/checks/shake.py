@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -18,11 +20,11 @@ _ABOVE_NOISE = 3.0
 _LEAST_BINS = 12
 
 
-def sector_powers(picture: Grey) -> Floats:
+def sector_powers(picture: Grey, shown: NDArray[np.bool_] | None = None) -> Floats:
     """Log powers of a picture's tiles by ring and direction of frequency, shape (tiles, rings, 12).
 
-    NaN where a tile's power is little more than its noise. Even defocus takes as much from every direction of a
-    ring, whatever the content; motion does not.
+    NaN where a tile lies not wholly in what is `shown`, and where its power is little more than its noise. Even
+    defocus takes as much from every direction of a ring, whatever the content; motion does not.
     """
     rows, columns = picture.shape
     window = np.hanning(_TILE)[:, None] * np.hanning(_TILE)[None]
@@ -38,6 +40,9 @@ def sector_powers(picture: Grey) -> Floats:
     for top in range(0, rows - _TILE + 1, _TILE):
         for left in range(0, columns - _TILE + 1, _TILE):
             part = picture[top : top + _TILE, left : left + _TILE]
+            if shown is not None and not shown[top : top + _TILE, left : left + _TILE].all():
+                found.append(np.full((len(_EDGES) - 1, SECTORS), np.nan))
+                continue
             spectrum = np.abs(np.fft.rfft2((part - part.mean()) * window)) ** 2
             power = np.bincount(bins[within], weights=spectrum[within], minlength=_BINS) / count
             noise = float(np.mean(spectrum[outer]))
@@ -54,7 +59,12 @@ def directed_loss(own: Floats, neighbours: list[Floats]) -> tuple[float, float]:
     which the middle one counts. Degrees clockwise from the picture's horizontal, 0 to 180. What the neighbours
     agree on is taken: one that was itself shaken tells of a loss at right angles, and accuses nobody.
     """
-    answers = [answer for other in neighbours if (answer := _against(own, other)) is not None]
+    return agreed_loss([(own, other) for other in neighbours])
+
+
+def agreed_loss(pairs: Sequence[tuple[Floats, Floats]]) -> tuple[float, float]:
+    """The same from powers of the frame and of a neighbour at the places that both show, for each neighbour."""
+    answers = [answer for own, other in pairs if (answer := _against(own, other)) is not None]
     if not answers:
         return 0.0, 0.0
     cosine, sine = answers[0]

@@ -73,16 +73,24 @@ def measure(
     if not blocks:
         return MarkSoftness(name, best, None, None, told, "on no frame that can be used")
     edges = {index: edge for index, block in blocks.items() if (edge := _edge_of(block)) is not None}
-    if best in edges or edges:
-        by_edge = [
-            (index, *_by_edge(candidate, rendering, k, index, edge, pitch_mm)) for index, edge in edges.items()
-        ]
-        index, softness, unsure = min(by_edge, key=lambda row: row[1])
-        return MarkSoftness(name, index, softness, unsure, told, "edge")
+    by_edge = min(
+        ((index, *_by_edge(candidate, rendering, k, index, edge, pitch_mm)) for index, edge in edges.items()),
+        key=lambda row: row[1], default=None,
+    )  # fmt: skip
+    # An edge that shows only in blurred frames is perhaps none: it bounds the softness, and accuses nobody.
+    sharpest = min(blocks, key=lambda index: _away_mm(candidate, index, best))
+    if by_edge is not None and (sharpest in edges or by_edge[1] <= 1.0):
+        return MarkSoftness(name, by_edge[0], by_edge[1], by_edge[2], told, "edge")
     by_spectra = _by_spectra(candidate, rendering, k, blocks, pitch_mm)
     if by_spectra is None:
         return MarkSoftness(name, best, None, None, told, "no texture, several depths, or too few frames")
     return MarkSoftness(name, by_spectra[0], by_spectra[1], by_spectra[2], told, "spectra")
+
+
+def _away_mm(candidate: Candidate, index: int, best: int) -> float:
+    """How far a frame is focused from the one planned for the mark, on the image's side."""
+    first, second = candidate.exposures[index].state, candidate.exposures[best].state
+    return abs(first.image_distance_mm - second.image_distance_mm)
 
 
 def _middle(block: Grey, half: int) -> Grey:

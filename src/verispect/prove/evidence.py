@@ -1,0 +1,200 @@
+"""What is kept of frames after their pixels are gone, and how two of them lie over one another."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.errors import Cancelled
+from verispect.files.run_file import Run
+from verispect.optics.blur import image_centres_mm
+from verispect.optics.lens_state import from_principal_point
+from verispect.optics.types import Floats
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.align.motion import Motion, motion_between
+from verispect.prove.checks.dust import Speck, is_plain, specks_on
+from verispect.prove.checks.shake import sector_powers
+from verispect.prove.expected import View, turned_as_happened, view_of
+from verispect.prove.intake import Frame, linear_of, read_coded
+from verispect.prove.softness.mark_softness import ABOUT
+
+Grey = NDArray[np.float32]
+Progress = Callable[[float, str], None]
+_WORKING_PIXELS = 1_700_000
+_BLOCK_HALF = 60
+_SMALL_SIDE = 180
+
+
+@dataclass(frozen=True)
+class Read:
+    """What is kept of a frame after its pixels are gone."""
+
+    grey: Grey
+    colour: Grey
+    sectors: Floats
+    median: float
+    clipped: float
+    divide: int
+    blocks: dict[int, Grey]
+    specks: list[Speck] | None
+
+
+@dataclass(frozen=True)
+class FirstLook:
+    """Median luminance, what its samples come to, and whether it shows nothing but an even ground."""
+
+    median: float
+    digest: bytes
+    is_plain: bool
+
+
+def doubles_of(digests: Sequence[bytes]) -> dict[int, int]:
+    """Frames that are there already, each with the first that is the same."""
+    first: dict[bytes, int] = {}
+    found = {}
+    for k, digest in enumerate(digests):
+        if digest in first:
+            found[k] = first[digest]
+        first.setdefault(digest, k)
+    return found
+
+
+class Evidence:
+    """The frames of a check, with what was planned and what is known to have happened."""
+
+    def __init__(
+        self,
+        frames: list[Frame],
+        candidate: Candidate | None,
+        run: Run | None,
+        progress: Progress,
+        is_cancelled: Callable[[], bool],
+    ) -> None:
+        self.frames, self.candidate, self.run = frames, candidate, run
+        self.progress, self.is_cancelled = progress, is_cancelled
+        self.pixels = frames[0].pixels
+        exposures = () if candidate is None else candidate.exposures
+        self.exposures = list(exposures)
+        self.matched: list[int | None] = [None] * len(frames)
+        self.reads: list[Read] = []
+        self.pitch_mm = self._pitch()
+        self.turned = {} if run is None else turned_as_happened(run, self.exposures)
+
+    def _pitch(self) -> float:
+        if self.candidate is not None:
+            return self.candidate.scene.plan.sensor_mm[0] / self.pixels[0]
+        return self.frames[0].pixel_mm or 36.0 / max(self.pixels)
+
+    def first_looks(self) -> list[FirstLook]:
+        """What a small look at every frame tells."""
+        found = []
+        for frame in self.frames:
+            if self.is_cancelled():
+                raise Cancelled
+            coded = read_coded(frame)
+            step = max(1, min(coded.shape[:2]) // 200)
+            some = np.ascontiguousarray(coded[::step, ::step])
+            light = linear_of(some)
+            grey = cv2.resize(light.mean(axis=2), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+            digest = hashlib.blake2b(some.tobytes(), digest_size=16).digest()
+            found.append(FirstLook(float(np.median(light)), digest, is_plain(np.asarray(grey, np.float32))))
+        return found
+
+    def read(self, frame: Frame, exposure: int | None) -> Read:
+        """Read a frame and keep what the checks need; `exposure` is the planned one."""
+        coded = read_coded(frame)
+        rows, columns = coded.shape[:2]
+        divide = 1
+        while rows * columns / divide**2 > _WORKING_PIXELS:
+            divide *= 2
+        light = linear_of(coded)
+        grey = np.asarray(light @ np.array([0.2126, 0.7152, 0.0722], np.float32), np.float32)
+        blocks = self.blocks(grey, exposure)
+        size = (columns // divide, rows // divide)
+        small = grey if divide == 1 else cv2.resize(grey[: size[1] * divide, : size[0] * divide], size,
+                                                    interpolation=cv2.INTER_AREA)  # fmt: skip
+        tiny = max(1, min(rows, columns) // _SMALL_SIDE)
+        colour = cv2.resize(light, (columns // tiny, rows // tiny), interpolation=cv2.INTER_AREA)
+        half = grey if rows * columns < 6_000_000 else cv2.resize(grey, (columns // 2, rows // 2),
+                                                                  interpolation=cv2.INTER_AREA)  # fmt: skip
+        clipped = float(np.mean(coded.max(axis=2) >= 65400))
+        sectors = sector_powers(np.asarray(half, np.float32))
+        level = float(np.median(colour))
+        small = np.asarray(small, np.float32)
+        specks = specks_on(small, divide) if is_plain(small) else None
+        return Read(small, np.asarray(colour, np.float32), sectors, level, clipped, divide, blocks, specks)
+
+    def blocks(self, grey: Grey, exposure: int | None) -> dict[int, Grey]:
+        """Blocks about the marks that this frame is to show sharpest, or nearly."""
+        if self.candidate is None or exposure is None:
+            return {}
+        rendering = self.candidate.rendering
+        assert rendering is not None
+        scene, found = self.candidate.scene, {}
+        count = scene.mark_count
+        columns, rows = self.pixels_of(exposure, scene.world_m[:count])
+        for k in range(count):
+            near = abs(int(rendering.exposure[k]) - exposure) <= ABOUT
+            if not near or not np.isfinite(columns[k] + rows[k]):
+                continue
+            column, row = round(float(columns[k])), round(float(rows[k]))
+            half = _BLOCK_HALF
+            if half <= row < grey.shape[0] - half and half <= column < grey.shape[1] - half:
+                found[k] = grey[row - half : row + half + 1, column - half : column + half + 1].copy()
+        return found
+
+    def pixels_of(self, exposure: int, world_m: Floats) -> tuple[Floats, Floats]:
+        """Columns and rows (M,) at which marks lie in a frame, with what is known to have happened."""
+        planned = self.exposures[exposure]
+        if exposure in self.turned:
+            basis = self.turned[exposure]
+            pose = replace(planned.pose, right=basis[0], up=basis[1], forward=basis[2])
+            planned = replace(planned, pose=pose)
+        points = from_principal_point(planned.pose.to_camera_mm(world_m), planned.state)
+        centres = image_centres_mm(points, planned.state)
+        x0, y0 = planned.sensor_centre_mm
+        wide, high = self.pixels
+        columns = (x0 - centres[:, 0]) / self.pitch_mm + 0.5 * (wide - 1)
+        rows = (centres[:, 1] - y0) / self.pitch_mm + 0.5 * (high - 1)
+        return np.where(points[:, 2] > 0, columns, np.nan), np.where(points[:, 2] > 0, rows, np.nan)
+
+    def view(self, k: int) -> View | None:
+        """How a frame maps directions to pixels, as planned or as is known to have happened."""
+        index = self.matched[k]
+        if index is None:
+            return None
+        return view_of(self.exposures[index], self.pixels, self.pitch_mm, self.turned.get(index))
+
+    def focal_px(self, k: int) -> float:
+        """Pixels for a tangent of 1 in a frame, guessed where nothing tells it."""
+        view = self.view(k)
+        if view is not None:
+            return view.scale_px
+        focal = self.frames[k].focal_mm
+        return focal / self.pitch_mm if focal else 1.2 * max(self.pixels)
+
+    def motion(self, k: int, before: int, *, planned: Floats) -> Motion:
+        """Motion in whole pixels between two frames, worked out at the working size."""
+        read, other = self.reads[k], self.reads[before]
+        shift = (read.divide - 1) / 2.0
+        up = np.array([[read.divide, 0, shift], [0, read.divide, shift], [0, 0, 1.0]])
+        small = np.linalg.inv(up) @ planned @ up
+        middle = ((read.grey.shape[1] - 1) / 2.0, (read.grey.shape[0] - 1) / 2.0)
+        found = motion_between(
+            read.grey, other.grey, planned=small, focal_px=self.focal_px(k) / read.divide, centre_px=middle
+        )
+        whole = up @ found.matrix @ np.linalg.inv(up)
+        return Motion(whole / whole[2, 2], found.correlation, found.residual_px * read.divide)
+
+    def pointing(self, k: int) -> tuple[float, ...]:
+        """What frames of one cell share: where the camera looks and where the sensor is."""
+        index = self.matched[k]
+        if index is None:
+            return (float(k),)
+        exposure = self.exposures[index]
+        return (*np.round(exposure.pose.forward, 9).tolist(), *np.round(exposure.sensor_centre_mm, 6).tolist())

@@ -1,0 +1,384 @@
+"""Frames of one view against one another: knocks, light, colour, focus, shake, what moved."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Sequence
+from functools import cached_property
+
+import cv2
+import numpy as np
+
+from verispect.errors import Cancelled
+from verispect.optics.conjugates import object_for_image_distance_mm
+from verispect.optics.types import Floats
+from verispect.prove.align.motion import Motion, at_middle
+from verispect.prove.checks.exposure import off_the_rest, ratios_stops
+from verispect.prove.checks.shake import blur_length_px, directed_loss
+from verispect.prove.evidence import Evidence
+from verispect.prove.expected import light_stops
+from verispect.prove.intake import Frame
+from verispect.prove.report import Fault, FrameReport, motion_fault
+from verispect.prove.verdict import metres
+
+# From these on something is a fault: pixels, stops, nepers, allowed blurs, stops of colour, log of light.
+KNOCK_PX, EXPOSURE_STOPS, SHAKE_NEPERS, MISSED, WHITE_STOPS, MOVED = 0.3, 0.08, 0.1, 0.6, 0.1, 0.12
+# Fewer frames tell no drift from a knock; without a plan it is at most so much from one frame to the next, pixels.
+_FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
+# A measured scale is sure to about so much.
+_SCALE_NOISE = 3e-5
+
+
+class SeriesCheck:
+    """Frames of one view, each laid over the one before it."""
+
+    def __init__(self, evidence: Evidence, reports: list[FrameReport]) -> None:
+        self.evidence, self.reports = evidence, reports
+        self.frames, self.reads, self.matched = evidence.frames, evidence.reads, evidence.matched
+
+    def compare(self, used: list[int]) -> None:
+        """Frames of one view, each laid over the one before it."""
+        if len(used) < 2:
+            return
+        middle = ((self.evidence.pixels[0] - 1) / 2.0, (self.evidence.pixels[1] - 1) / 2.0)
+        offsets, scales, lights = [np.zeros(3)], [0.0], [(0.0, 0.0, 0.0)]
+        trusted = [True]
+        chain, chain_plan = np.eye(3), np.eye(3)
+        expected_scales = [0.0]
+        for number, (before, k) in enumerate(itertools.pairwise(used)):
+            if self.evidence.is_cancelled():
+                raise Cancelled
+            self.evidence.progress(0.6 + 0.3 * number / len(used), f"comparing {self.frames[k].path.name}")
+            planned = self._planned(k, before)
+            motion = self.evidence.motion(k, before, planned=planned)
+            chain, chain_plan = chain @ motion.matrix, chain_plan @ planned
+            down, right, turn, grown = at_middle(chain @ np.linalg.inv(chain_plan), middle)
+            offsets.append(np.array([-down, -right, -turn]))
+            scales.append(scales[-1] + math.log(at_middle(motion.matrix, middle)[3]))
+            expected_scales.append(expected_scales[-1] + math.log(at_middle(planned, middle)[3]))
+            trusted.append(motion.trusted)
+            self.reports[k].scale = float(grown)
+            lights.append(self._light(k, before, motion, lights[-1]))
+        self._focus(used, np.array(scales), np.array(expected_scales), trusted)
+        self._place(used, self._past_the_odd(used, np.array(offsets), middle), np.array(scales), trusted)
+        self._brightness(used, lights)
+        self._shaken(used)
+        self._moved(used)
+
+    def _planned(self, k: int, before: int) -> Floats:
+        """How the plan lays a frame over another; the same place where nothing is planned."""
+        here, there = self.evidence.view(k), self.evidence.view(before)
+        return here.onto(there) if here is not None and there is not None else np.eye(3)
+
+    def _past_the_odd(self, used: list[int], offsets: Floats, middle: tuple[float, float]) -> Floats:
+        """The places (n, 3) without what one odd frame does to all after it.
+
+        A frame that stands out, by a knock or by another focus, is laid over badly: those on its two sides are
+        compared directly, and of the two ways to reach it the one that leaves it nearer is believed.
+        """
+        offsets = offsets.copy()
+        usual = np.median(np.diff(offsets, axis=0), axis=0)
+        for number in range(1, len(used) - 1):
+            step = offsets[number] - offsets[number - 1] - usual
+            focus = any(fault.name == "missed-focus" for fault in self.reports[used[number]].faults)
+            if math.hypot(step[0], step[1]) < 0.8 * KNOCK_PX and not focus:
+                continue
+            before, after = used[number - 1], used[number + 1]
+            planned = self._planned(after, before)
+            motion = self.evidence.motion(after, before, planned=planned)
+            if not motion.trusted:
+                continue
+            down, right, turn, _ = at_middle(motion.matrix @ np.linalg.inv(planned), middle)
+            onward = offsets[number + 1] - offsets[number]
+            offsets[number + 1 :] += offsets[number - 1] - np.array([down, right, turn]) - offsets[number + 1]
+            other = offsets[number + 1] - onward
+            sides = (offsets[number - 1], offsets[number + 1])
+            first, second = (min(math.dist(way[:2], side[:2]) for side in sides) for way in (offsets[number], other))
+            if second < first:
+                offsets[number] = other
+        return offsets
+
+    def _light(
+        self, k: int, before: int, motion: Motion, last: tuple[float, float, float]
+    ) -> tuple[float, float, float]:
+        """Brightness and colour against the set's first frame, chained."""
+        a, b = self.reads[before].colour, self.reads[k].colour
+        factor = self.evidence.pixels[0] / a.shape[1]
+        shift = (factor - 1) / 2.0
+        up = np.array([[factor, 0, shift], [0, factor, shift], [0, 0, 1.0]])
+        matrix = np.linalg.inv(up) @ motion.matrix @ up
+        size = (a.shape[1], a.shape[0])
+        moved = cv2.warpPerspective(b, matrix, size, flags=cv2.INTER_LINEAR)
+        there = cv2.warpPerspective(np.ones(b.shape[:2], np.float32), matrix, size) > 0.999
+        light, red, blue = ratios_stops(a, np.asarray(moved, np.float32), there)
+        return last[0] + light, last[1] + red, last[2] + blue
+
+    def _place(self, used: list[int], offsets: Floats, scales: Floats, trusted: Sequence[bool]) -> None:
+        """Where each frame's content lies against the first frames that stayed where they were."""
+        offsets = offsets - self._drift(used, offsets)
+        corner = 0.5 * math.hypot(*self.evidence.pixels)
+
+        def size_of(moved: Floats) -> float:
+            return max(math.hypot(moved[0], moved[1]), abs(math.radians(moved[2])) * corner)
+
+        steps = np.diff(offsets, axis=0, prepend=offsets[:1])
+        limits = self._limits(used, scales)
+        starts = [n for n in range(len(used)) if n == 0 or size_of(steps[n]) > limits[n]]
+        stays = list(zip(starts, [*starts[1:], len(used)], strict=True))
+        off = offsets - _reference(offsets, stays)
+        # Only what came by jumps is a knock; a slow drift is none.
+        jumped = np.zeros_like(off)
+        for first, last in stays:
+            jumped[first:last] = jumped[max(first - 1, 0)] + (steps[first] if first else 0.0)
+        jumped -= _reference(jumped, stays)
+        for number, k in enumerate(used):
+            down, right, turn = (float(part) for part in off[number])
+            report = self.reports[k]
+            report.shift_px, report.turn_deg = (down, right), turn
+            if not trusted[number]:
+                report.faults.append(
+                    Fault("knock", size_of(off[number]), "too little in common with the frame before it to be laid "
+                          "over it", "look at it; take it again if it shows something else")
+                )  # fmt: skip
+                continue
+            stay = next(part for part in stays if part[0] <= number < part[1])
+            if min(size_of(off[number]), size_of(jumped[number])) > limits[stay[0]]:
+                moved = (
+                    f"{abs(down):.1f} px {'down' if down > 0 else 'up'}, {abs(right):.1f} px "
+                    f"{'right' if right > 0 else 'left'}, turned {turn:+.3f}°"
+                )
+                report.faults.append(
+                    Fault("knock", round(math.hypot(down, right), 3), *_knock_words(moved, used, stay, self.frames))
+                )
+
+    def _drift(self, used: list[int], offsets: Floats) -> Floats:
+        """What near things seem to move from frame to frame because the pupil travels with the focus (n, 3).
+
+        As the middle one of the steps between neighbours has it, which a knock or two does not change; never more
+        than the pupil's travel can make of the nearest thing, so that gear which sags is not excused.
+        """
+        if len(used) < _FRAMES_FOR_DRIFT:
+            return np.zeros_like(offsets)
+        at = np.arange(len(used), dtype=float)
+        bound = _DRIFT_PX
+        states = [self.evidence.exposures[index].state for k in used if (index := self.matched[k]) is not None]
+        if self._nearest_mm is not None and len(states) == len(used):
+            extension = np.array([state.image_distance_mm for state in states])
+            if np.ptp(extension) > 0.0:
+                at = extension / float(np.median(np.abs(np.diff(extension))) or np.ptp(extension))
+            travel = float(np.ptp(extension)) / max(float(np.ptp(at)), 1e-9)
+            bound = 0.5 * math.hypot(*self.evidence.pixels) * travel / self._nearest_mm
+        apart = np.diff(at)
+        if np.any(np.abs(apart) < 1e-9):
+            return np.zeros_like(offsets)
+        corner = math.degrees(1.0 / (0.5 * math.hypot(*self.evidence.pixels)))
+        most = bound * np.array([1.0, 1.0, corner])
+        slope = np.clip(np.median(np.diff(offsets, axis=0) / apart[:, None], axis=0), -most, most)
+        found: Floats = (at - at[0])[:, None] * slope
+        return found
+
+    @cached_property
+    def _nearest_mm(self) -> float | None:
+        """How near the nearest of the plan lies."""
+        candidate = self.evidence.candidate
+        if candidate is None:
+            return None
+        away_m = candidate.scene.world_m - candidate.exposures[0].position_m
+        return max(1000.0 * float(np.linalg.norm(away_m, axis=1).min()), 1.0)
+
+    def _limits(self, used: list[int], scales: Floats) -> Floats:
+        """What is a knock, in pixels (n,).
+
+        More where the focus went farther than usual since the frame before: the pupil went with it, and near things
+        seem to move.
+        """
+        limits = np.array([KNOCK_PX * self._care(number, used) for number in range(len(used))])
+        index = self.matched[used[0]]
+        if self._nearest_mm is None or index is None:
+            return limits
+        steps = np.abs(np.diff(scales, prepend=scales[:1]))
+        more = np.maximum(steps - np.median(steps[1:]), 0.0)
+        reach = 0.5 * math.hypot(*self.evidence.pixels)
+        image_mm = self.evidence.exposures[index].state.image_distance_mm
+        found: Floats = limits + more * image_mm / self._nearest_mm * reach
+        return found
+
+    def _brightness(self, used: list[int], lights: list[tuple[float, float, float]]) -> None:
+        hypotheses = [np.zeros(len(used))]
+        planned = [self.matched[k] for k in used]
+        if all(index is not None for index in planned):
+            states = [self.evidence.exposures[index].state for index in planned if index is not None]
+            lost = np.array([-2.0 * math.log2(s.working_f_number / s.f_number) for s in states])
+            hypotheses.append(lost - lost[0])
+            told = np.array([light_stops(self.evidence.exposures[index]) for index in planned if index is not None])
+            hypotheses.append(told - told[0])
+        tells = [(self.frames[k].shutter_s, self.frames[k].f_number, self.frames[k].iso or 100.0) for k in used]
+        if all(shutter and stop for shutter, stop, _ in tells):
+            logs = np.array([math.log2(t * iso / n**2) for t, n, iso in tells if t and n])
+            hypotheses += [base + logs - logs[0] for base in list(hypotheses)[:2]]
+        values = np.array(lights)
+        off = off_the_rest(values[:, 0].tolist(), hypotheses)
+        for number, k in enumerate(used):
+            report = self.reports[k]
+            report.exposure_stops = float(off[number])
+            red, blue = (float(values[number, c] - _lower_median(values[:, c])) for c in (1, 2))
+            report.white_balance_stops = (red, blue)
+            if abs(off[number]) > EXPOSURE_STOPS:
+                lighter = "brighter" if off[number] > 0 else "darker"
+                report.faults.append(
+                    Fault("exposure", float(off[number]), f"{abs(off[number]):.2f} stops {lighter} than the others",
+                          "take it again with the others' exposure, or even it out before merging")
+                )  # fmt: skip
+            elif max(abs(red), abs(blue)) > WHITE_STOPS:
+                report.faults.append(
+                    Fault("wrong-setting", max(abs(red), abs(blue)),
+                          f"another white balance: red {red:+.2f}, blue {blue:+.2f} stops",
+                          "develop all frames with one white balance")
+                )  # fmt: skip
+
+    def _focus(
+        self,
+        used: list[int],
+        scales: Floats,
+        planned: Floats,
+        trusted: Sequence[bool],
+    ) -> None:
+        """Focus off the plan, told by how large the frame draws against the others (its breathing)."""
+        indices = [self.matched[k] for k in used]
+        if (
+            self.evidence.candidate is None
+            or len(used) < 4
+            or any(index is None for index in indices)
+            or np.ptp(planned) < 1e-4
+        ):
+            return
+        slopes = [
+            (scales[j] - scales[i]) / (planned[j] - planned[i])
+            for i in range(len(used))
+            for j in range(i + 1, len(used))
+            if abs(planned[j] - planned[i]) > 0.1 * np.ptp(planned)
+        ]
+        slope = float(np.median(slopes))
+        if not 0.3 < slope < 3.0:
+            return
+        rest = scales - slope * planned
+        rest = rest - np.median(rest)
+        for number, k in enumerate(used):
+            index = indices[number]
+            assert index is not None
+            exposure = self.evidence.exposures[index]
+            if not trusted[number] or abs(rest[number]) < 6.0 * _SCALE_NOISE or not exposure.allowed_blur_mm > 0.0:
+                continue
+            state = exposure.state
+            # A frame that is focused nearer draws larger; laid over the first it must shrink more.
+            moved = (
+                -rest[number] / slope * (state.image_distance_mm - state.focal_mm * (1 - state.pupil_magnification))
+            )
+            blurs = abs(moved) / state.working_f_number / exposure.allowed_blur_mm
+            if blurs < MISSED:
+                continue
+            where = object_for_image_distance_mm(
+                image_mm=state.image_distance_mm + moved, focal_mm=state.focal_mm
+            ) / 1000.0  # fmt: skip
+            self.reports[k].faults.append(
+                Fault("missed-focus", float(blurs),
+                      f"focused {'nearer' if moved > 0 else 'farther'} than planned, by {blurs:.1f} allowed blurs"
+                      + (f" (about {where:.2f} m)" if math.isfinite(where) else ""),
+                      f"take it again at {metres(exposure.focus_m)}, with manual focus")
+            )  # fmt: skip
+
+    def _care(self, number: int, used: list[int]) -> float:
+        """How much more it takes to accuse a frame: twice as much beside one whose focus or light is off."""
+        beside = [used[other] for other in (number - 1, number + 1) if 0 <= other < len(used)]
+        missed = any(fault.name in ("missed-focus", "exposure") for k in beside for fault in self.reports[k].faults)
+        return 2.0 if missed else 1.0
+
+    def _shaken(self, used: list[int]) -> None:
+        accused: set[int] = set()
+        # The worst first: a frame beside one that is shaken shall not be judged by it.
+        while len(accused) < len(used) - 1:
+            rest = [number for number in range(len(used)) if number not in accused]
+            found = [(*self._lost(number, used, rest), number) for number in rest]
+            over, swing, direction, worst = max(found)
+            if over < 1.0:
+                return
+            accused.add(worst)
+            motion_fault(self.reports[used[worst]], blur_length_px(swing), direction)
+
+    def _lost(self, number: int, used: list[int], rest: list[int]) -> tuple[float, float, float]:
+        """What a frame lost along one direction against the two nearest of the rest.
+
+        As a share of what accuses it, in nepers, and in which direction. Frames that lie farther apart in focus
+        differ by more than shake: it takes twice as much.
+        """
+        near = sorted((other for other in rest if other != number), key=lambda other: abs(other - number))[:2]
+        swing, direction = directed_loss(
+            self.reads[used[number]].sectors, [self.reads[used[o]].sectors for o in near]
+        )
+        beside = [other for other in (number - 1, number + 1) if 0 <= other < len(used)]
+        apart = 1.0 if set(beside) <= set(near) else 2.0
+        return swing / (SHAKE_NEPERS * apart * self._care(number, used)), swing, direction
+
+    def _moved(self, used: list[int]) -> None:
+        """Places where a frame differs from both its neighbours, far coarser than defocus makes it."""
+        if len(used) < 3:
+            return
+        eased = []
+        for k in used:
+            grey = self.reads[k].colour.mean(axis=2)
+            small = cv2.resize(grey, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+            smooth = cv2.GaussianBlur(np.log2(np.maximum(small, 1e-4)), (0, 0), 2.0)
+            eased.append(smooth - np.median(smooth))
+        peaks = []
+        for number in range(len(used)):
+            others = [eased[other] for other in (number - 1, number + 1) if 0 <= other < len(used)]
+            apart = np.minimum.reduce([np.abs(eased[number] - other) for other in others])
+            inner = apart[3:-3, 3:-3]
+            peaks.append((float(inner.max()), np.unravel_index(int(inner.argmax()), inner.shape)))
+        usual = float(np.median([peak for peak, _ in peaks]))
+        for number, k in enumerate(used):
+            peak, place = peaks[number]
+            known = any(
+                fault.name in ("knock", "exposure", "motion", "missed-focus") for fault in self.reports[k].faults
+            )
+            if known or peak < max(MOVED, 4.0 * usual) or number in (0, len(used) - 1):
+                continue
+            step = self.evidence.pixels[0] / eased[0].shape[1]
+            row, column = (round((float(part) + 3.5) * step) for part in place)
+            self.reports[k].faults.append(
+                Fault("moved-subject", peak, f"something moved near row {row}, column {column}",
+                      "take that part from another frame when merging, or take it again in a calm moment")
+            )  # fmt: skip
+
+
+def _reference(offsets: Floats, stays: Sequence[tuple[int, int]]) -> Floats:
+    """Where the first frames are that stayed together, two at least; of single ones the lower median (3,)."""
+    first, last = next(((a, b) for a, b in stays if b - a >= 2), (0, 0))
+    if last - first >= 2:
+        found: Floats = np.median(offsets[first:last], axis=0)
+        return found
+    return np.array([_lower_median(offsets[:, c]) for c in range(offsets.shape[1])])
+
+
+def _knock_words(moved: str, used: Sequence[int], stay: tuple[int, int], frames: Sequence[Frame]) -> tuple[str, str]:
+    """What is said of a frame that moved, and what to do: by itself, or with all that stayed with it."""
+    first, last = stay
+    if last - first < 2:
+        return f"the camera moved: {moved}", "take this frame again"
+    begin, end = frames[used[first]].path.name, frames[used[last - 1]].path.name
+    said = f"the camera stands elsewhere from {begin} on: {moved}"
+    if first > 0 and last == len(used) and last - first > first:
+        return (
+            said,
+            f"take what was shot before {begin} again from where it stands now, or {begin} to {end} from before",
+        )
+    return said, f"take {begin} to {end} again, or let merging lay them over the rest"
+
+
+def _lower_median(values: Floats) -> float:
+    """The median; of an even number the lower of the middle two, so that one of two frames is the standard."""
+    ordered = np.sort(np.asarray(values, float))
+    if len(ordered) == 2:
+        return float(values[0])
+    return float(ordered[(len(ordered) - 1) // 2])
