@@ -26,6 +26,7 @@ COMMANDS = {
     "settings": "what to set for a method, frame by frame",
     "sheet": "write the field sheet",
     "step-test": "what one unit of a body's focus-step number is",
+    "run": "have a rail or a head take the frames of a method",
     "rehearse": "write the frames that a simulated camera would take",
 }
 

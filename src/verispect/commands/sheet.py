@@ -19,11 +19,10 @@ def run(given: Sequence[str]) -> int:
         options_of.add_argument(f"--{kind}", type=Path, metavar="F", help=what)
     options_of.add_argument("--force", action="store_true", help="write over what is there")
     options = options_of.parse_args(given)
-    if options.gcode is not None:
-        raise FileError("--gcode: device programs are not built yet; leave it out")
-    wanted = {kind: getattr(options, kind) for kind in ("pdf", "html", "csv", "ics") if getattr(options, kind)}
+    kinds = ("pdf", "html", "csv", "ics", "gcode")
+    wanted = {kind: getattr(options, kind) for kind in kinds if getattr(options, kind)}
     if not wanted:
-        raise FileError("say what to write: --pdf, --html, --csv or --ics")
+        raise FileError("say what to write: --pdf, --html, --csv, --ics or --gcode")
     from verispect.files.atomic import write_atomically
     from verispect.files.frames_csv import frames_to_csv
     from verispect.files.picture_out import not_over
@@ -33,6 +32,10 @@ def run(given: Sequence[str]) -> int:
     for path in wanted.values():
         not_over(path, force=options.force)
     candidate = worked_method(options.plan, read_plan_of(options.plan), options.method)
+    if "gcode" in wanted:
+        from verispect.rig.device_program import device_program, gcode
+
+        write_atomically(wanted["gcode"], gcode(device_program(candidate)).encode("ascii"))
     if "pdf" in wanted or "html" in wanted:
         from verispect.ui.paper.without_window import drawings_svg, write_pdf
     if "pdf" in wanted:

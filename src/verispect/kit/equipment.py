@@ -83,12 +83,14 @@ class Head(_Model):
 
     turns: bool = True
     off_mm: float = Field(default=2.0, ge=0.0, le=500.0, description="Entrance pupil off the axis it turns about.")
+    slack_deg: float = Field(default=0.0, ge=0.0, le=20.0, description="Backlash of a driven head.")
 
 
 class Rail(_Model):
     """A focusing rail."""
 
     travel_mm: float = Field(default=100.0, gt=0.0, le=10000.0)
+    slack_mm: float = Field(default=0.0, ge=0.0, le=50.0, description="Backlash of a driven rail.")
 
 
 class Times(_Model):

@@ -55,12 +55,15 @@ class KitPanel(QWidget):
         self.head_box.clicked.connect(self._change_head)
         self.rail_box = QCheckBox(self.tr("A focusing rail"))
         self.rail_box.clicked.connect(lambda on: self._change(self.tr("rail"), rail=Rail() if on else None))
-        self.rail_form = ModelForm([Spec("travel_mm", self.tr("Travel"), unit="mm")], system)
+        self.rail_form = ModelForm(
+            [Spec("travel_mm", self.tr("Travel"), unit="mm"), Spec("slack_mm", self.tr("Slack"), unit="mm")], system
+        )
         self.rail_form.edited.connect(lambda rail, what: self._change(what, rail=rail))
         self.store_form = ModelForm(self._store_specs(), system, columns=2)
         self.store_form.edited.connect(lambda body, what: self._change(what, body=body))
         off = Spec("off_mm", self.tr("Pivot misses by"), unit="mm", hint=self.tr("The entrance pupil off its axis"))
-        self.head_form = ModelForm([off], system, columns=2)
+        slack = Spec("slack_deg", self.tr("Slack"), unit="°", hint=self.tr("Of a driven head, when it turns back"))
+        self.head_form = ModelForm([off, slack], system, columns=2)
         self.head_form.edited.connect(lambda head, what: self._change(what, head=head))
         self.times_form = ModelForm(self._times_specs(), system, columns=2)
         self.times_form.edited.connect(lambda times, what: self._change(what, times=times))

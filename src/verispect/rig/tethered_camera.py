@@ -1,0 +1,65 @@
+"""A simulated camera that watches a trigger and writes its pictures into a folder, as a tethered one would."""
+
+from __future__ import annotations
+
+import json
+import math
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from verispect.files.picture_out import Shot, write_picture
+from verispect.plan.frames.exposure import Exposure
+from verispect.plan.methods.candidate import Candidate
+from verispect.rehearse.camera import Options, Rehearsal
+from verispect.rehearse.faults import turned
+from verispect.rehearse.sensor_noise import srgb_16
+
+_LOOK_EVERY_S = 0.01
+
+
+def watch(
+    candidate: Candidate,
+    options: Options,
+    triggers: Path,
+    folder: Path,
+    *,
+    order: Sequence[int],
+    is_over: Callable[[], bool],
+) -> None:
+    """Take one frame for every line that comes into `triggers`, where the axes really stood."""
+    done = 0
+    rehearsal: Rehearsal | None = None
+    while not is_over():
+        lines = triggers.read_text(encoding="utf-8").splitlines() if triggers.exists() else []
+        if len(lines) <= done or done >= len(order):
+            time.sleep(_LOOK_EVERY_S)
+            continue
+        off = json.loads(lines[done])["off"]
+        exposure = moved_off(candidate.exposures[order[done]], off)
+        exposures = list(candidate.exposures)
+        exposures[order[done]] = exposure
+        rehearsal = Rehearsal(replace(candidate, exposures=tuple(exposures)), options)
+        taken = rehearsal.take(order[done], is_cancelled=is_over)
+        done += 1
+        if taken is None or taken.picture is None:
+            continue
+        shot = Shot(
+            focal_mm=exposure.state.focal_mm,
+            f_number=round(exposure.state.f_number, 3),
+            shutter_s=exposure.shutter_s,
+            iso=candidate.scene.plan.kit.body.iso,
+            pixel_mm=rehearsal.pitch_mm,
+            lens=exposure.lens.name,
+        )
+        number = len(list(folder.glob("tethered-*.tif"))) + 1
+        write_picture(folder / f"tethered-{number:04d}.tif", srgb_16(taken.picture), shot=shot, force=False)
+
+
+def moved_off(exposure: Exposure, off: dict[str, float]) -> Exposure:
+    """An exposure from where the axes really stood: millimetres along the view, degrees right and up."""
+    if "X" in off:
+        pose = exposure.pose
+        return replace(exposure, pose=replace(pose, pupil_m=pose.pupil_m + off["X"] / 1000.0 * pose.forward))
+    return turned(exposure, math.radians(off.get("A", 0.0)), math.radians(off.get("B", 0.0)))
