@@ -23,7 +23,8 @@ from verispect.errors import FileError
 
 _AXIS_FREE = (
     "The rig is about to move. Does the camera stand at its zero (a rail at its first frame, a head straight ahead "
-    "and level)? Is the axis free: nobody and nothing in its way, cables loose, gear secured? Type yes to let it move: "
+    "and level)? Is the axis free: nobody and nothing in its way, cables loose, gear secured?\n"
+    "Type yes to let it move: "
 )
 
 

@@ -123,15 +123,12 @@ def gcode(program: Program) -> str:
     if program.slack > 0.0:
         lines.append(f"; each place is come to from {program.slack:g} below, so that slack does not tell")
     start = " ".join(f"{axis}{value:.4f}" for axis, value in zip(program.axes, program.stops[0].places, strict=True))
-    zero = "the first frame" if program.axes == ("X",) else "straight ahead as planned, and level"
-    lines += [
-        "G21",
-        "G90",
-        f"; put the camera at {zero} by hand, then start: that place is called zero" if program.axes != ("X",)
-        else f"; put the camera at {zero} by hand, then start: that place is called {start}",
-        "M0",
-        "G92 " + (start if program.axes == ("X",) else " ".join(f"{axis}0" for axis in program.axes)),
-    ]  # fmt: skip
+    on_rail = program.axes == ("X",)
+    by_hand = (
+        "put the camera at its first place" if on_rail else "turn the head straight ahead as planned, and level it"
+    )
+    zero = start if on_rail else " ".join(f"{axis}0" for axis in program.axes)
+    lines += ["G21", "G90", f"; {by_hand}, then start: that place is called {zero}", "M0", f"G92 {zero}"]
     before: tuple[float, ...] | None = None
     focus = math.nan
     for number, stop in enumerate(program.stops, 1):

@@ -79,17 +79,17 @@ def drive(
             if is_stopped():
                 line.stop()
                 raise RigStopError(
-                    "stopped at {where}; nothing moves until you begin again", where=text.split(" F")[0]
+                    "Stopped at {where}; nothing moves until you begin again", where=text.split(" F")[0]
                 )
             answer = line.answer(LOOK_EVERY_S)
             if answer is None:
                 if time.monotonic() > until:
-                    raise RigError("the controller does not answer to {text}; look at it before you go on", text=text)
+                    raise RigError("The controller does not answer to {text}; look at it before you go on", text=text)
                 continue
             if answer == "ok":
                 return
             if answer.startswith(("error", "alarm")):
-                raise RigError("the controller says {answer} at {text}", answer=answer, text=text)
+                raise RigError("The controller says {answer} at {text}", answer=answer, text=text)
 
     try:
         for number in todo:
@@ -113,7 +113,7 @@ def drive(
         try:
             line.stop()
         except RigError:
-            says("the controller can no longer be told to stop; switch it off at its plug")
+            says("The controller can no longer be told to stop; switch it off at its plug")
         raise
 
 
@@ -131,7 +131,7 @@ def begin_at(program: Program, line: SerialLine) -> None:
         until = time.monotonic() + _PATIENCE_S
         while (answer := line.answer(LOOK_EVERY_S)) != "ok":
             if answer is not None and answer.startswith(("error", "alarm")):
-                raise RigError("the controller says {answer} at {text}", answer=answer, text=text)
+                raise RigError("The controller says {answer} at {text}", answer=answer, text=text)
             if time.monotonic() > until:
                 raise RigError("{port}: nothing answers there as a controller would", port=line.port)
 
@@ -159,7 +159,7 @@ def _arrived(folder: Path, there: set[str], seconds: float, is_stopped: Callable
     while time.monotonic() < until:
         if is_stopped():
             line.stop()
-            raise RigStopError("stopped while the picture was waited for; nothing moves until you begin again")
+            raise RigStopError("Stopped while the picture was waited for; nothing moves until you begin again")
         came = sorted(_pictures(folder) - there)
         if came:
             now = (folder / came[0]).stat().st_size
@@ -168,6 +168,6 @@ def _arrived(folder: Path, there: set[str], seconds: float, is_stopped: Callable
             name, size = came[0], now
         time.sleep(LOOK_EVERY_S)
     raise RigError(
-        "no picture came into {folder} within {seconds:g} s of the trigger; look at the camera, cable and card",
+        "No picture came into {folder} within {seconds:g} s of the trigger; look at the camera, cable and card",
         folder=folder, seconds=seconds,
     )  # fmt: skip

@@ -17,6 +17,11 @@ BAUD = 115_200
 _STOP, _GO_ON, _ASK = b"!", b"~", b"?"
 
 
+def serial_ports() -> list[str]:
+    """The ports at which a controller may be, by the names that Linux gives them."""
+    return sorted(str(path) for kind in ("ttyUSB*", "ttyACM*") for path in Path("/dev").glob(kind))
+
+
 class SerialLine:
     """One controller, from opening to closing; use it in a `with` block."""
 

@@ -111,3 +111,31 @@ class DrivenRun:
                 program, line, self.folder, todo=range(len(program.stops)), is_stopped=is_stopped, taken=taken,
                 says=says, set_focus=set_focus, rush=RUSH if port is None else 1.0,
             )  # fmt: skip
+
+
+def drive_run(
+    candidate: Candidate,
+    folder: Path,
+    plan_file: Path | None,
+    port: Path | None,
+    pixels: tuple[int, int],
+    *,
+    progress: Callable[[float], None],
+    is_cancelled: Callable[[], bool],
+) -> int:
+    """Drive what is left of a run; gives how many frames are taken. The run's file tells how it stands meanwhile.
+
+    Raises
+    ------
+    RigError
+        For what cannot be driven unattended, and whatever goes wrong.
+    """
+    driven = DrivenRun(candidate, folder, plan_file=plan_file)
+    if port is not None and driven.program.refocuses:
+        raise RigError(
+            "the frames differ in focus, and nothing here sets the lens: drive it from the command line, which asks "
+            "for each focus, or plan one focus for all"
+        )
+    driven.go(port, pixels=pixels, is_stopped=is_cancelled, says=lambda _text: progress(driven.share))
+    progress(1.0)
+    return len(driven.state.items) - driven.state.left

@@ -36,7 +36,8 @@ class Looked:
     def odd(self) -> NDArray[np.bool_]:
         """Which frames stand out."""
         size = np.hypot(self.shifts[:, 0], self.shifts[:, 1])
-        usual = float(np.median(size))
+        # By how they differ from one to the next: half a grid that was pushed is not what is usual.
+        usual = float(np.median(np.hypot(*np.diff(self.shifts, axis=0).T))) if len(size) > 1 else 0.0
         found: NDArray[np.bool_] = self.joined & (size > max(LEAST_PX, _TIMES_USUAL * usual))
         return found
 
@@ -61,9 +62,9 @@ def looked(
     """
     pairs = pairs_of(views, greys, pixels, is_cancelled=is_cancelled, progress=progress)
     found = corrected(views, pairs)
-    # In the world, so that a turn that all share falls out as their median.
+    # In the world, so that a turn that all share falls out.
     world = np.array([v.rotation.T @ turn_between(f, v) for v, f in zip(views, found, strict=True)])
-    world -= np.median(world, axis=0)
+    world -= _first_stay(world, float(np.median([view.scale_px for view in views])))
     own = np.array([view.rotation @ turn for view, turn in zip(views, world, strict=True)])
     scale = np.array([view.scale_px for view in views])
     # Turned by a about right, up and forward, the middle moves right by a_up and down by a_right.
@@ -71,6 +72,19 @@ def looked(
     trusted = [pair for pair in pairs if pair.trusted]
     joined = np.array([any(k in (pair.a, pair.b) for pair in trusted) for k in range(len(views))])
     return Looked(shifts, np.degrees(-own[:, 2]), -gains_of(found, smalls, trusted, pixels), joined, pairs, found)
+
+
+def _first_stay(turns: Floats, scale_px: float) -> Floats:
+    """The turn of the first frames that stood alike, two at least, as they were taken; else the middle one (3,).
+
+    A head that was pushed half-way through is out of place from there on, not before.
+    """
+    steps = np.linalg.norm(np.diff(turns, axis=0), axis=1) * scale_px
+    jumps = np.flatnonzero(steps > max(LEAST_PX, _TIMES_USUAL * float(np.median(steps)))) + 1
+    starts, ends = [0, *jumps.tolist()], [*jumps.tolist(), len(turns)]
+    first, last = next(((a, b) for a, b in zip(starts, ends, strict=True) if b - a >= 2), (0, len(turns)))
+    found: Floats = np.median(turns[first:last], axis=0)
+    return found
 
 
 def words(shift: tuple[float, float]) -> str:

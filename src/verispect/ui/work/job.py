@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
@@ -16,15 +17,20 @@ if TYPE_CHECKING:
 
 _log = logging.getLogger("verispect")
 _LOOK_EVERY_MS = 40
+# A process takes its time to start; it is not held against the window, seconds.
+_START_S = 5.0
 
 # In the worker: whether it is to give up, and how far it is.
 _stop: Any = None
 _share: Any = None
+_seen: Any = None
+# Work that needs the window ends where that has not looked in for so long, seconds.
+_ALONE_S = 2.0
 
 
-def _begin(stop: Any, share: Any) -> None:
-    global _stop, _share
-    _stop, _share = stop, share
+def _begin(stop: Any, share: Any, seen: Any) -> None:
+    global _stop, _share, _seen
+    _stop, _share, _seen = stop, share, seen
 
 
 def _set_share(share: float) -> None:
@@ -32,7 +38,8 @@ def _set_share(share: float) -> None:
 
 
 def _is_stopped() -> bool:
-    return bool(_stop.value)
+    # Both processes read one clock (CLOCK_MONOTONIC counts for the whole machine).
+    return bool(_stop.value) or (_seen is not None and time.monotonic() - _seen.value > _ALONE_S)
 
 
 def _work(function: Callable[..., Any], arguments: tuple[Any, ...], *, watched: bool) -> tuple[Any, Any]:
@@ -62,16 +69,21 @@ class Job(QObject):
     progress = pyqtSignal(float)
     ended = pyqtSignal()
 
-    def __init__(self, parent: QObject, function: Callable[..., Any], *arguments: Any, watched: bool = False) -> None:
-        """`watched` functions take `progress` and `is_cancelled`."""
+    def __init__(self, parent: QObject, function: Callable[..., Any], *arguments: Any, watched: bool = False,
+                 needs_window: bool = False) -> None:  # fmt: skip
+        """`watched` functions take `progress` and `is_cancelled`.
+
+        Those that `needs_window` are told to stop where the window hangs or is gone: nothing moves unattended.
+        """
         super().__init__(parent)
         import multiprocessing
         from concurrent.futures import ProcessPoolExecutor
 
         context = multiprocessing.get_context("spawn")
         self._stop, self._share = context.Value("b", 0), context.Value("d", 0.0)
+        self._seen = context.Value("d", time.monotonic() + _START_S) if needs_window else None
         self._pool: ProcessPoolExecutor | None = ProcessPoolExecutor(
-            1, context, initializer=_begin, initargs=(self._stop, self._share)
+            1, context, initializer=_begin, initargs=(self._stop, self._share, self._seen)
         )
         self._future: Future[tuple[Any, Any]] = self._pool.submit(_work, function, arguments, watched=watched)
         self._given_up = False
@@ -80,6 +92,10 @@ class Job(QObject):
         self._beat.timeout.connect(self._look)
         self._beat.start()
 
+    def ask_to_stop(self) -> None:
+        """Have it come to its own end, soon; what comes of it is told as ever."""
+        self._stop.value = 1
+
     def give_up(self) -> None:
         """Break it off; nothing more is told of it but that it ended."""
         self._given_up = True
@@ -87,6 +103,8 @@ class Job(QObject):
         self._end()
 
     def _look(self) -> None:
+        if self._seen is not None:
+            self._seen.value = max(time.monotonic(), self._seen.value)
         if not self._future.done():
             self.progress.emit(float(self._share.value))
             return

@@ -6,11 +6,12 @@ import time
 from datetime import UTC, datetime
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, QTimer, pyqtSignal
 
 from verispect.errors import FileError, VerispectError
 from verispect.plan.explain.frame_table import frame_rows, shown_columns
 from verispect.plan.methods.candidate import Candidate
+from verispect.rig.serial_line import serial_ports
 from verispect.sentence import Sentence
 from verispect.shoot.checks import checks, self_timer_s
 from verispect.shoot.light import light_at
@@ -27,6 +28,8 @@ from verispect.ui.work.job import Job
 _TICK_MS = 100
 # The simulated camera's picture is this wide at the desk, so that a frame takes seconds.
 _DESK_PX = 1500
+# So long a closing window waits for a rig to stand still, seconds.
+_STOP_S = 3.0
 
 
 class ShootDesk(QObject):
@@ -61,6 +64,7 @@ class ShootDesk(QObject):
         self._waits_until = 0.0
         self._wait_parts: tuple[float, float, float] = (0.0, 0.0, 0.0)
         self._job: Job | None = None
+        self._driving, self._share = False, -1.0
         self._tick = QTimer(self)
         self._tick.setInterval(_TICK_MS)
         self._tick.timeout.connect(self._show_wait)
@@ -73,6 +77,8 @@ class ShootDesk(QObject):
         panel.noted.connect(self.note)
         panel.simulated_wanted.connect(self.take_simulated)
         panel.end_wanted.connect(self.end)
+        panel.drive_wanted.connect(self.drive)
+        panel.stop_wanted.connect(self.stop_rig)
 
     # Places ----------------------------------------------------------------------------------------
 
@@ -205,10 +211,7 @@ class ShootDesk(QObject):
             return
         from verispect.rig.desk_camera import take_frame
 
-        wide, high = self.candidate.scene.plan.sensor_mm
-        pixels = (
-            (_DESK_PX, round(_DESK_PX * high / wide)) if wide >= high else (round(_DESK_PX * wide / high), _DESK_PX)
-        )
+        pixels = self._desk_pixels()
         name = f"frame-{self.state.place + 1:03d}-{item.times_taken + 1}.tif"
         self._panel.simulated_button.setEnabled(False)
         self._panel.wait.setText(self.tr("The simulated camera is taking the frame…"))
@@ -222,9 +225,66 @@ class ShootDesk(QObject):
         self._job = None
         self._show()
 
-    def close(self) -> None:
-        """The window closes: the run stays on disk as it is."""
+    def drive(self, port: str) -> None:
+        """Have a rig take what is left; nothing else is done meanwhile but to look on, and to stop it."""
+        if self.state is None or self.candidate is None or self._job is not None:
+            return
+        from verispect.shoot.driven_run import drive_run
+
         self._tick.stop()
+        self._driving = True
+        self._panel.show_driving(True)
+        self._panel.wait.setText(self.tr("The rig is moving. Keep clear of it."))
+        self._job = Job(
+            self, drive_run, self.candidate, self.frames_folder, self._document.path, Path(port) if port else None,
+            self._desk_pixels(), watched=True, needs_window=True,
+        )  # fmt: skip
+        self._job.progress.connect(self._on_driven)
+        self._job.failed.connect(self._notices.report)
+        self._job.ended.connect(self._on_drive_ended)
+
+    def stop_rig(self) -> None:
+        """Stop the axes at once."""
+        if self._driving and self._job is not None:
+            self._job.ask_to_stop()
+            self._panel.wait.setText(self.tr("Stopping…"))
+
+    def _on_driven(self, share: float) -> None:
+        if share != self._share:
+            self._share = share
+            self._read_again()
+
+    def _on_drive_ended(self) -> None:
+        self._job, self._driving, self._share = None, False, -1.0
+        self._panel.show_driving(False)
+        self._read_again()
+
+    def _read_again(self) -> None:
+        """The run as the rig has written it."""
+        if self.candidate is None or self.state is None:
+            return
+        try:
+            self.state = resume(self.run_file, self.candidate)
+        except VerispectError as error:
+            self._notices.report(error)
+        self._show()
+        self.changed.emit()
+
+    def _desk_pixels(self) -> tuple[int, int]:
+        assert self.candidate is not None
+        wide, high = self.candidate.scene.plan.sensor_mm
+        if wide >= high:
+            return _DESK_PX, round(_DESK_PX * high / wide)
+        return round(_DESK_PX * wide / high), _DESK_PX
+
+    def close(self) -> None:
+        """The window closes: the run stays on disk as it is; what moves is stopped first."""
+        self._tick.stop()
+        if self._driving and self._job is not None:
+            self._job.ask_to_stop()
+            until = time.monotonic() + _STOP_S
+            while self._job is not None and time.monotonic() < until:
+                QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
         if self._job is not None:
             self._job.give_up()
 
@@ -280,6 +340,8 @@ class ShootDesk(QObject):
             ]
         self._panel.show_frame(place, figures, over=state.is_over, paused=state.paused)
         self._panel.simulated_button.setEnabled(self._job is None and not state.is_over and not state.paused)
+        if not self._driving:
+            self._panel.show_rig(serial_ports(), self._rig_words(), there=self._moves())
         self._panel.show_list([self._line(k) for k in range(count)], state.place)
         self._show_wait()
         taken = count - state.left
@@ -290,6 +352,22 @@ class ShootDesk(QObject):
             + (f"\n{self._light(candidate)}" if self._light(candidate) else "")
         )
         self._panel.elapsed.setToolTip(str(self.run_file))
+
+    def _moves(self) -> bool:
+        """Whether there is something for a rig to move, and frames left for it."""
+        if self.candidate is None or self.state is None or self.state.is_over or self.state.paused:
+            return False
+        method = self.candidate.method
+        # What was put in by hand stands in no program.
+        plain = not any(item.inserted for item in self.state.items)
+        return plain and (method.on_rail or method.turns)
+
+    def _rig_words(self) -> str:
+        on_rail = self.candidate is not None and self.candidate.method.on_rail
+        zero = self.tr("stands at its first place") if on_rail else self.tr("looks straight ahead as planned, level")
+        return self.tr(
+            "The camera {0}; the axis is free: nobody and nothing in its way, cables loose, gear secured"
+        ).format(zero)
 
     def _line(self, k: int) -> str:
         assert self.state is not None
@@ -328,4 +406,4 @@ class ShootDesk(QObject):
         return self.tr("At {0}: Sun {1:.1f}° high, {2:.3g} lx, changing by {3:+.1f} stops an hour").format(
             row.utc.replace("T", " ").rstrip("Z")[:16] + " UTC", row.sun_altitude_deg, row.lux,
             60.0 * row.drift_stops_per_min,
-        )  # fmt: skip
+        ).replace(" -", " −")  # fmt: skip

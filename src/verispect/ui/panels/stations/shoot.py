@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QCheckBox,
+    QComboBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -34,6 +36,9 @@ class ShootPanel(QWidget):
     repeat_wanted(int)
         A frame of the list is to be taken again.
     noted(str)
+    drive_wanted(str)
+        A rig is to take what is left: the port of its controller, empty for a simulated one.
+    stop_wanted
     """
 
     begin_wanted = pyqtSignal()
@@ -45,6 +50,8 @@ class ShootPanel(QWidget):
     pause_wanted = pyqtSignal(bool)
     repeat_wanted = pyqtSignal(int)
     noted = pyqtSignal(str)
+    drive_wanted = pyqtSignal(str)
+    stop_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -146,7 +153,14 @@ class ShootPanel(QWidget):
         buttons.addWidget(self.again_button, 1, 0)
         buttons.addWidget(self.insert_button, 1, 1)
         buttons.addWidget(self.pause_button, 1, 2)
-        buttons.addWidget(self.simulated_button, 2, 0, 1, 3)
+        buttons.addWidget(self.simulated_button, 2, 0, 1, 2)
+        self.rig_button = QPushButton(self.tr("By a &rig"))
+        self.rig_button.setCheckable(True)
+        self._rig_there = False
+        self.rig_button.setProperty("tall", True)
+        self.rig_button.toggled.connect(lambda _on: self._show_ways(driving=False))
+        buttons.addWidget(self.rig_button, 2, 2)
+        buttons.addWidget(self._rig(), 3, 0, 1, 3)
         layout.addLayout(buttons)
         self.note = QLineEdit()
         self.note.setPlaceholderText(self.tr("A word about this frame (doubt, wind, a passer-by)"))
@@ -165,12 +179,89 @@ class ShootPanel(QWidget):
         self.end_button = QPushButton(self.tr("&End the run and go to Prove"))
         self.end_button.clicked.connect(self.end_wanted)
         layout.addWidget(self.end_button)
+        self.show_driving(False)
         self.done_button.clicked.connect(self.done_wanted)
         self.again_button.clicked.connect(self.again_wanted)
         self.insert_button.clicked.connect(self.insert_wanted)
         self.pause_button.clicked.connect(self.pause_wanted)
         self.simulated_button.clicked.connect(self.simulated_wanted)
         return page
+
+    def _rig(self) -> QWidget:
+        """What lets a rig take the frames: only once somebody has looked; and what stops it."""
+        self.rig = QWidget()
+        layout = QGridLayout(self.rig)
+        layout.setContentsMargins(0, 4, 0, 4)
+        title = QLabel(self.tr("The rig takes what is left, frame after frame"))
+        self.port = QComboBox()
+        self.port.setAccessibleName(self.tr("Controller"))
+        self.axis_free = QCheckBox()
+        self.axis_free.setAccessibleName(self.tr("The axis is free"))
+        self._axis_text = QLabel()
+        self._axis_text.setWordWrap(True)
+        self._axis_text.setBuddy(self.axis_free)
+        self.drive_button = QPushButton(self.tr("&Let it move"))
+        self.drive_button.setProperty("tall", True)
+        self.drive_button.setEnabled(False)
+        self.stop_button = QPushButton(self.tr("Stop the rig (Esc)"))
+        self.stop_button.setProperty("tall", True)
+        self.stop_button.setFont(font(18.0, 600))
+        self.stop_button.setMinimumHeight(110)
+        layout.addWidget(title, 0, 0, 1, 2)
+        layout.addWidget(self.port, 0, 2)
+        layout.addWidget(self.axis_free, 1, 0)
+        layout.addWidget(self._axis_text, 1, 1)
+        layout.addWidget(self.drive_button, 1, 2)
+        layout.addWidget(self.stop_button, 2, 0, 1, 3)
+        layout.setColumnStretch(1, 1)
+        self.axis_free.toggled.connect(self.drive_button.setEnabled)
+        self.drive_button.clicked.connect(lambda: self.drive_wanted.emit(self.port.currentData() or ""))
+        # Pressed, not let go: the hand that wants to stop does not wait.
+        self.stop_button.pressed.connect(self.stop_wanted)
+        self._stop_key = QShortcut(QKeySequence(Qt.Key.Key_Escape), self, context=Qt.ShortcutContext.WindowShortcut)
+        self._stop_key.activated.connect(self.stop_wanted)
+        return self.rig
+
+    def show_rig(self, ports: Sequence[str], zero: str, *, there: bool) -> None:
+        """Whether the method moves anything, over which ports, and where the camera must stand first."""
+        self._rig_there = there
+        self.rig_button.setVisible(there)
+        if not there:
+            self.rig_button.setChecked(False)
+        self._axis_text.setText(zero)
+        known = [self.port.itemData(k) for k in range(self.port.count())]
+        if known != ["", *ports]:
+            self.port.clear()
+            self.port.addItem(self.tr("Simulated rig"), "")
+            for port in ports:
+                self.port.addItem(port, port)
+
+    def show_driving(self, driving: bool) -> None:
+        """While a rig moves there is one thing to press."""
+        self._stop_key.setEnabled(driving)
+        self.axis_free.setChecked(False)
+        for part in (self.end_button, self.list, self.note):
+            part.setEnabled(not driving)
+        self._show_ways(driving=driving)
+        if driving:
+            self.stop_button.setFocus()
+
+    def _show_ways(self, *, driving: bool) -> None:
+        """By hand, or by a rig; while it moves nothing but its stop."""
+        by_rig = driving or self.rig_button.isChecked()
+        for part in (
+            self.done_button,
+            self.again_button,
+            self.insert_button,
+            self.pause_button,
+            self.simulated_button,
+        ):
+            part.setVisible(not by_rig)
+        self.rig.setVisible(by_rig)
+        self.rig_button.setVisible(self._rig_there and not driving)
+        self.stop_button.setVisible(driving)
+        for part_of_rig in (self.port, self.axis_free, self._axis_text, self.drive_button):
+            part_of_rig.setVisible(not driving)
 
     def show_running(self, running: bool) -> None:
         """The run, or what is before it."""
