@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import shutil
 from pathlib import Path
 
 import numpy as np
@@ -156,3 +157,54 @@ def test_the_report_is_json_without_nan_and_a_table_a_person_reads(rehearsed, se
     assert len(told["frames"]) == series.frame_count
     assert "frame-003.tif" in report_table(report)
     assert "camera moved" in report_table(report)
+
+
+def test_a_tripod_that_turned_is_told_from_there_on(rehearsed, series: Candidate) -> None:
+    """Every frame after the turn lies elsewhere; none before it is accused, though those after are as many."""
+    good = rehearsed()
+    folder = rehearsed("turn@4:0.2")
+    report = check([folder], candidate=series)
+    assert names(report) == {4: {"knock"}}, "the fixture rehearses the one frame anew"
+    assert np.hypot(*report.frames[4].shift_px) == pytest.approx(np.radians(0.2) * 85.0 / (36.0 / 720.0), rel=0.1)
+    moved = [read_coded(described(path)) for path in sorted(good.glob("*.tif"))]
+    shifted = folder.parent / "turned"
+    shifted.mkdir()
+    for number, picture in enumerate(moved):
+        right = np.roll(picture, 6, axis=1) if number >= 4 else picture
+        write_picture(shifted / f"frame-{number + 1:03d}.tif", np.ascontiguousarray(right))
+    report = check([shifted], candidate=series)
+    assert set(names(report)) == set(range(4, series.frame_count))
+    for frame in report.frames[4:]:
+        assert frame.shift_px == pytest.approx((0.0, 6.0), abs=0.4)
+    assert sum("stands elsewhere" in line for line in report.redo) == 1
+
+
+def test_a_doubled_frame_takes_nobodys_place(rehearsed, series: Candidate) -> None:
+    report = check([rehearsed("duplicate@3")], candidate=series)
+    assert names(report) == {None: {"duplicate"}, 3: {"missing"}}
+    assert report.frames[3].duplicate_of == report.frames[2].file
+    assert report.frames[-1].planned_exposure == 3
+
+
+def test_a_missed_flash_is_told_in_stops(rehearsed, series: Candidate) -> None:
+    report = check([rehearsed("missed-flash@2:2.5")], candidate=series)
+    assert names(report) == {2: {"exposure"}}
+    assert report.frames[2].exposure_stops == pytest.approx(-2.5, abs=0.06)
+    assert "flash" in report.frames[2].faults[0].says
+
+
+def test_a_plain_frame_beside_them_tells_of_dust(rehearsed, series: Candidate, tmp_path: Path) -> None:
+    folder = tmp_path / "set"
+    shutil.copytree(rehearsed(), folder)
+    without = check([folder], candidate=series)
+    assert without.dust == []
+    assert any("Dust" in line for line in without.advice)
+    plain = np.full((480, 720, 3), 30000.0)
+    y, x = np.mgrid[0:480, 0:720]
+    plain *= 1.0 - 0.2 * np.clip(7.5 - np.hypot(y - 200, x - 333), 0.0, 1.0)[..., None]
+    plain += np.random.default_rng(3).normal(0.0, 150.0, plain.shape)
+    write_picture(folder / "frame-900.tif", plain.astype(np.uint16))
+    report = check([folder], candidate=series)
+    assert [speck.pixel for speck, _ in report.dust] == [(200, 333)]
+    assert names(report) == {}
+    assert not any("Dust" in line for line in report.advice)

@@ -15,7 +15,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.rehearse.camera import Options, Rehearsal
-from verispect.rehearse.faults import Fault, FaultName, parse_fault
+from verispect.rehearse.faults import Fault, FaultName, Grain, dusted, parse_fault
 
 SMALL = (240, 160)
 PLACES = [(-0.4, 1.2, 1.5), (0.4, 1.6, 3.0), (0.0, 1.9, 8.0)]
@@ -140,3 +140,46 @@ def test_what_is_no_fault_is_refused_with_what_would_be_right(text: str) -> None
 
     with pytest.raises(FaultError, match=r"NAME@FRAME|count from 0"):
         parse_fault(text, frames=5)
+
+
+def test_a_missed_flash_leaves_what_the_flash_did_not_give() -> None:
+    rehearsal = Rehearsal(a_series(), Options(pixels=SMALL, noise=False))
+    plain, dark = rehearsal.take(0), rehearsal.take(0, [Fault(FaultName.MISSED_FLASH, 0, 2.0)])
+    assert plain is not None
+    assert dark is not None
+    bright = plain.picture < 0.9
+    assert np.median(dark.picture[bright] / plain.picture[bright]) == pytest.approx(0.25, rel=0.02)
+    assert dark.happened["missed-flash"] == 2.0
+
+
+def test_a_doubled_frame_is_the_one_before_to_the_last_bit() -> None:
+    rehearsal = Rehearsal(a_series(), Options(pixels=SMALL))
+    first, double = rehearsal.take(0), rehearsal.take(1, [Fault(FaultName.DUPLICATE, 1, 0.0)])
+    assert first is not None
+    assert double is not None
+    np.testing.assert_array_equal(first.picture, double.picture)
+    assert double.index == 1
+    assert "duplicate" in double.happened
+
+
+def test_dust_stays_and_takes_as_much_light_as_its_grain_covers() -> None:
+    """The light lost over the whole shadow is the grain's own area, at whatever stop: the cone only spreads it."""
+    even = np.full((160, 240, 3), 0.5, np.float32)
+    pitch = 0.01
+    grain = Grain(80.3, 120.7, 0.08)
+    lost = []
+    for stop in (4.0, 8.0, 22.0):
+        under, ((row, column, radius),) = dusted(even, [grain], working_f_number=stop, pitch_mm=pitch)
+        lost.append(float(np.sum(1.0 - under[..., 1] / 0.5)))
+        assert (row, column) == (80.3, 120.7)
+        assert radius == pytest.approx(0.5 * max(0.08, 1.5 / stop) / pitch, abs=0.01)
+        y, x = np.mgrid[0:160, 0:240]
+        shade = 1.0 - under[..., 1] / 0.5
+        assert np.sum(shade * y) / shade.sum() == pytest.approx(80.3, abs=0.1)
+        assert np.sum(shade * x) / shade.sum() == pytest.approx(120.7, abs=0.1)
+    assert lost == pytest.approx([np.pi * 4.0**2] * 3, rel=0.06)
+    rehearsal = Rehearsal(a_series(), Options(pixels=SMALL))
+    fault = [Fault(FaultName.DUST, 0, 3.0)]
+    told = [rehearsal.take(k, fault).happened["dust_px"] for k in (0, 1)]
+    assert [speck[:2] for speck in told[0]] == [speck[:2] for speck in told[1]]
+    assert len(told[0]) == 3

@@ -79,13 +79,9 @@ class _Check:
         dark = is_dark([look.median for look in looks])
         doubles = doubles_of([look.digest for look in looks])
         planned = len(evidence.exposures) if candidate is not None else None
-        single = [k for k in range(len(frames)) if k not in doubles]
+        plain = _for_the_dust([look.is_plain for look in looks], planned, unusable=set(doubles) | set(_true(dark)))
+        single = [k for k in range(len(frames)) if k not in doubles and k not in plain]
         bright = [k for k in single if not dark[k]]
-        if planned is not None and len(bright) > planned:
-            # One frame too many that shows nothing is the one that was taken for the dust.
-            plain = [k for k in bright if looks[k].is_plain]
-            if len(plain) <= len(bright) - planned:
-                bright = [k for k in bright if k not in plain]
         counted = single if planned is not None and len(bright) < planned <= len(single) else bright
         if candidate is not None:
             told = match([frames[k] for k in counted], evidence.exposures, evidence.run)
@@ -97,6 +93,7 @@ class _Check:
             evidence.progress(0.6 * k / len(frames), f"reading {frame.path.name}")
             evidence.reads.append(evidence.read(frame, evidence.matched[k]))
         sets = self._sets(single, dark, planned)
+        sets += [FrameSet((k,), None, ("an even ground, which tells of dust",)) for k in plain]
         reports = [FrameReport(file=frame.path.name) for frame in frames]
         kinds = []
         for number, group in enumerate(sets):
@@ -221,3 +218,17 @@ class _Check:
             }
             found.append(measure(self.evidence.candidate, rendering, mark, blocks, self.evidence.pitch_mm))
         return found
+
+
+def _true(flags: Sequence[bool]) -> list[int]:
+    return [k for k, flag in enumerate(flags) if flag]
+
+
+def _for_the_dust(plain: Sequence[bool], planned: int | None, *, unusable: set[int]) -> list[int]:
+    """Frames of an even ground that belong to no set: more than were planned, or the first or last of things."""
+    shown = [k for k in range(len(plain)) if k not in unusable]
+    even = [k for k in shown if plain[k]]
+    if planned is not None:
+        return even if len(even) <= len(shown) - planned else []
+    ends = {shown[0], shown[-1]} if shown else set()
+    return even if len(shown) > 2 and even and set(even) <= ends else []

@@ -289,10 +289,12 @@ class SeriesCheck:
             )  # fmt: skip
 
     def _care(self, number: int, used: list[int]) -> float:
-        """How much more it takes to accuse a frame: twice as much beside one whose focus or light is off."""
+        """How much more it takes to accuse a frame: twice as much beside one that shows something else itself."""
         beside = [used[other] for other in (number - 1, number + 1) if 0 <= other < len(used)]
-        missed = any(fault.name in ("missed-focus", "exposure") for k in beside for fault in self.reports[k].faults)
-        return 2.0 if missed else 1.0
+        other = ("missed-focus", "exposure", "knock")
+        odd = any(fault.name in other for k in beside for fault in self.reports[k].faults)
+        moved = any(fault.name == "knock" for fault in self.reports[used[number]].faults)
+        return 2.0 if odd or moved else 1.0
 
     def _shaken(self, used: list[int]) -> None:
         accused: set[int] = set()

@@ -77,8 +77,9 @@ def redo(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], gaps: Seq
     told: set[str] = set()
     for frame in frames:
         for fault in frame.faults:
-            # What one remedy mends is told once.
-            if fault.name not in REDO or (frame.file and fault.remedy in told and frame.file in fault.remedy):
+            # A remedy that names what it mends is told once.
+            names = any(other.file is not None and other.file in fault.remedy for other in frames)
+            if fault.name not in REDO or (names and fault.remedy in told):
                 continue
             told.add(fault.remedy)
             name = frame.file or f"exposure {(frame.planned_exposure or 0) + 1}"

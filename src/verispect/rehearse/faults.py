@@ -180,7 +180,8 @@ def dusted(
         size = grain.diameter_mm / pitch_mm
         reach = math.ceil(0.5 * (cone + size)) + 2
         top, left = round(grain.row) - reach, round(grain.column) - reach
-        fine = 4
+        # An odd number, so that the spread has a middle sample.
+        fine = 5
         y, x = np.mgrid[0 : fine * (2 * reach + 1), 0 : fine * (2 * reach + 1)]
         away = np.hypot((y + 0.5) / fine - 0.5 + top - grain.row, (x + 0.5) / fine - 0.5 + left - grain.column)
         shadow = (away <= 0.5 * size).astype(np.float32)

@@ -72,6 +72,10 @@ def seconds_for(way: float, feed_per_s: float, speeding: float = _SPEEDING) -> f
     return way / feed_per_s + feed_per_s / speeding
 
 
+class _LineGone(Exception):  # noqa: N818 - it is no error: the other end was closed
+    pass
+
+
 class Controller:
     """Carries out lines; `rush` is how many times faster than life."""
 
@@ -88,42 +92,42 @@ class Controller:
 
     def serve(self) -> None:
         """Until the line is closed."""
-        while not self.lost_line:
-            line = self._next_line()
-            if line is None:
-                return
-            self._say(self._obey(line))
+        try:
+            while not self.lost_line:
+                self._say(self._obey(self._next_line()))
+        except _LineGone:
+            return
 
-    def _next_line(self) -> str | None:
+    def _next_line(self) -> str:
         while b"\n" not in self._text:
-            if not self._listen(1.0):
-                return None
+            self._listen(1.0)
         line, self._text = self._text.split(b"\n", 1)
         return line.decode("ascii", "replace")
 
-    def _listen(self, seconds: float) -> bool:
-        """Take in what has come; what may interrupt is heeded at once. False where the other end is gone."""
+    def _listen(self, seconds: float) -> None:
+        """Take in what has come; what may interrupt is heeded at once."""
         ready, _, _ = select.select([self.line], [], [], seconds)
         if not ready:
-            return True
+            return
         try:
             came = os.read(self.line, 4096)
-        except OSError:
-            return False
+        except OSError as error:
+            raise _LineGone from error
         if not came:
-            return False
+            raise _LineGone
         for sign in (STOP, GO_ON, ASK):
             if sign in came:
                 came = came.replace(sign, b"")
                 self._interrupt(sign)
         self._text += came
-        return True
 
     def _interrupt(self, sign: bytes) -> None:
         if sign == STOP:
             self.stopped, self._text = True, b""
         elif sign == GO_ON:
             self.stopped = False
+        if sign != ASK:
+            return
         places = " ".join(f"{axis}{value:.4f}" for axis, value in sorted(self.axes.told.items()))
         state = "stopped" if self.stopped else "ready"
         self._say(f"<{state} {places} battery:{100 * self.battery:.0f}>")
@@ -141,7 +145,8 @@ class Controller:
         if not plain:
             return "ok"
         words = re.findall(r"([A-Z])\s*(-?\d+(?:\.\d*)?)", plain)
-        if not words or re.sub(r"[A-Z]\s*-?\d+(?:\.\d*)?|\s", "", plain):
+        strange = {letter for letter, _ in words[1:]} - set("XABFP")
+        if not words or strange or re.sub(r"[A-Z]\s*-?\d+(?:\.\d*)?|\s", "", plain):
             return f"error: not understood: {line.strip()[:40]}"
         code = words[0][0] + words[0][1]
         values = {letter: float(value) for letter, value in words[1:]}
@@ -171,9 +176,8 @@ class Controller:
         self.moves += 1
         fault = next((name for name, at in self.faults.items() if at == self.moves), None)
         if fault is RigFault.UNPLUGGED:
-            self.lost_line = True
             os.close(self.line)
-            raise SystemExit(0)
+            raise _LineGone
         if fault is RigFault.LOW_BATTERY:
             self.battery = 0.5 * _LOW
         if self.battery < _LOW:
@@ -184,8 +188,7 @@ class Controller:
         share_to = 0.4 if fault is RigFault.STALL else 1.0
         begun = time.monotonic()
         while (gone := (time.monotonic() - begun) * self.rush) < whole * share_to:
-            if not self._listen(_TICK_S):
-                raise SystemExit(0)
+            self._listen(_TICK_S)
             if self.stopped:
                 self._stand(start, ways, min(gone / whole, 1.0))
                 return "error: stopped on the way"
@@ -204,8 +207,7 @@ class Controller:
     def _pass(self, seconds: float) -> str:
         begun = time.monotonic()
         while (time.monotonic() - begun) * self.rush < seconds:
-            if not self._listen(_TICK_S):
-                raise SystemExit(0)
+            self._listen(_TICK_S)
             if self.stopped:
                 return "error: stopped while waiting"
         self.battery -= _BATTERY_S * seconds

@@ -37,6 +37,28 @@ def parse_rig_fault(text: str) -> tuple[RigFault, int]:
 
 
 @contextmanager
+def controller_process(
+    triggers: Path, *, slack: float = 0.0, faults: Sequence[tuple[RigFault, int]] = (), rush: float = RUSH
+) -> Iterator[Path]:
+    """Give the port of a simulated controller that writes its triggers into a file; it ends with the block."""
+    controller = subprocess.Popen(
+        [sys.executable, "-m", "verispect.rig.simulated_controller", str(triggers), f"{slack:g}", f"{rush:g}",
+         *(f"{name}@{at}" for name, at in faults)],
+        stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    assert controller.stdout is not None
+    try:
+        port = controller.stdout.readline().strip()
+        if not port:
+            raise RigError("The simulated controller did not start")
+        yield Path(port)
+    finally:
+        controller.terminate()
+        controller.wait(timeout=5.0)
+        controller.stdout.close()
+
+
+@contextmanager
 def simulated_rig(
     candidate: Candidate,
     folder: Path,
@@ -45,7 +67,6 @@ def simulated_rig(
     pixels: tuple[int, int],
     slack: float = 0.0,
     faults: Sequence[tuple[RigFault, int]] = (),
-    rush: float = RUSH,
 ) -> Iterator[Path]:
     """Give the port of a controller whose camera writes into a folder; both end with the block.
 
@@ -54,32 +75,22 @@ def simulated_rig(
     order : sequence of int
         Exposures in the order in which they will be triggered.
     """
+    context = multiprocessing.get_context("spawn")
+    over = context.Event()
     with tempfile.TemporaryDirectory(prefix="verispect-rig-") as place:
         triggers = Path(place) / "triggers"
-        controller = subprocess.Popen(
-            [sys.executable, "-m", "verispect.rig.simulated_controller", str(triggers), f"{slack:g}", f"{rush:g}",
-             *(f"{name}@{at}" for name, at in faults)],
-            stdout=subprocess.PIPE, text=True,
-        )  # fmt: skip
-        context = multiprocessing.get_context("spawn")
-        over = context.Event()
         camera = context.Process(
             target=_camera, args=(candidate, pixels, triggers, folder, list(order), over), daemon=True
         )
-        try:
-            assert controller.stdout is not None
-            port = controller.stdout.readline().strip()
-            if not port:
-                raise RigError("the simulated controller did not start")
-            camera.start()
-            yield Path(port)
-        finally:
-            over.set()
-            controller.terminate()
-            controller.wait(timeout=5.0)
-            if camera.pid is not None:
-                camera.join(timeout=2.0)
-                camera.terminate()
+        with controller_process(triggers, slack=slack, faults=faults) as port:
+            try:
+                camera.start()
+                yield port
+            finally:
+                over.set()
+                if camera.pid is not None:
+                    camera.join(timeout=2.0)
+                    camera.terminate()
 
 
 def _camera(

@@ -1,0 +1,53 @@
+"""A driven run whose process is killed: what was taken stays, and the next one goes on with the rest."""
+
+from __future__ import annotations
+
+import io
+import json
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from verispect.cli import main
+from verispect.files.run_file import read_run
+
+DEMO = Path(__file__).parents[2] / "src" / "verispect" / "ui" / "demo" / "demo.verispect"
+
+
+def command(out: Path) -> list[str]:
+    return [sys.executable, "-m", "verispect.cli", "run", str(DEMO), "--method", "turned-grid", "--simulated",
+            "--pixels", "150x100", "--out", str(out), "--json"]  # fmt: skip
+
+
+def taken(out: Path) -> list[str]:
+    file = out / "run.json"
+    return [str(frame.file) for frame in read_run(file).frames if frame.file] if file.exists() else []
+
+
+def test_killed_half_way_it_goes_on(tmp_path: Path) -> None:
+    first = subprocess.Popen(command(tmp_path), stdout=subprocess.DEVNULL)
+    until = time.monotonic() + 60.0
+    while not taken(tmp_path) and time.monotonic() < until:
+        time.sleep(0.02)
+    first.send_signal(signal.SIGKILL)
+    first.wait()
+    kept = taken(tmp_path)
+    assert kept
+    told = subprocess.run(command(tmp_path), capture_output=True, text=True, timeout=120, check=True)
+    found = json.loads(told.stdout)
+    assert found["taken"] == found["planned"] == 4
+    assert taken(tmp_path)[: len(kept)] == kept
+
+
+def test_what_cannot_be_driven_is_said_and_nothing_moves(tmp_path: Path, capsys, monkeypatch) -> None:
+    monkeypatch.setattr("sys.stdin", io.StringIO(""))
+    asked = ["run", str(DEMO), "--method", "turned-grid", "--port", "/dev/null", "--out", str(tmp_path)]
+    assert main(asked) == 2
+    assert "nothing was moved" in capsys.readouterr().err
+    assert main([*asked, "--axis-free"]) == 1
+    assert "no serial line" in capsys.readouterr().err
+    assert main([*asked[:3], "series", *asked[4:], "--axis-free"]) == 2
+    assert "moves neither a rail nor a head" in capsys.readouterr().err
+    assert taken(tmp_path) == []
