@@ -131,7 +131,7 @@ def test_the_sheet_is_written_as_asked(capsys, plan: Path, tmp_path: Path) -> No
         (["rehearse", "{demo}", "--method", "wish", "--out", "{tmp}/f"], "series"),
         (["rehearse", "{demo}", "--method", "series", "--out", "{tmp}/f", "--fault", "knock@99"], "count from 0"),
         (["sheet", "{demo}"], "say what to write"),
-        (["sheet", "{demo}", "--gcode", "{tmp}/g"], "not built yet"),
+        (["sheet", "{demo}", "--method", "series", "--gcode", "{tmp}/g"], "moves neither"),
         (["light", "{tmp}/text.tif"], "text.tif"),
         (["light", "{demo}", "--every", "0"], "--every"),
         (["log", "show", "nothing", "--book", "{tmp}/b.sqlite"], "no such entry"),

@@ -14,13 +14,17 @@ from verispect.prove.checks.pointing import Looked, looked, words
 from verispect.prove.checks.shake import agreed_loss, blur_length_px, sector_powers
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import light_stops
+from verispect.prove.join.pointing import growths
 from verispect.prove.report import Fault, FrameReport, motion_fault
-from verispect.prove.series_check import EXPOSURE_STOPS, SHAKE_NEPERS
+from verispect.prove.series_check import EXPOSURE_STOPS, SHAKE_NEPERS, missed_focus
 
 # Overlaps at least so wide and high in the pictures looked at tell of shake.
 _LEAST_SIDE = 160
-# Rings of tiles above the noise in both: things in few places, at other focus, looked like shake.
-_LEAST_RINGS = 40
+# Rings of tiles above the noise in both. With few of them, as of things in few places at other focus, up to 0.29
+# nepers were seen where nothing had shaken.
+_LEAST_RINGS, _MANY_RINGS, _CLEAR = 12, 40, 0.35
+# Drawn larger or smaller than planned by so much, and by so many times what is usual, a frame is out of focus.
+_LEAST_GROWTH, _TIMES_USUAL = 1.5e-3, 6.0
 
 
 def compare_cells(evidence: Evidence, used: list[int], reports: list[FrameReport]) -> None:
@@ -38,13 +42,20 @@ def compare_cells(evidence: Evidence, used: list[int], reports: list[FrameReport
         raise Cancelled
     told = np.array([light_stops(evidence.exposures[evidence.matched[k] or 0]) for k in planned])
     off = off_the_rest(found.stops.tolist(), [np.zeros(len(planned)), told - told[0]])
+    grown = growths(found.pairs, len(planned))
+    usual = float(np.median(np.abs(grown)))
+    missed = [
+        found.joined[number] and abs(grown[number]) > max(_LEAST_GROWTH, _TIMES_USUAL * usual)
+        and missed_focus(evidence, k, float(grown[number]), reports[k])
+        for number, k in enumerate(planned)
+    ]  # fmt: skip
     for number, k in enumerate(planned):
         if not found.joined[number]:
             continue
         report = reports[k]
         report.shift_px = (float(found.shifts[number, 0]), float(found.shifts[number, 1]))
         report.turn_deg, report.exposure_stops = float(found.turns_deg[number]), float(off[number])
-        if found.odd()[number]:
+        if found.odd()[number] and not missed[number]:
             report.faults.append(
                 Fault("knock", round(math.hypot(*report.shift_px), 3),
                       f"it looks elsewhere: {words(report.shift_px)}, turned {report.turn_deg:+.3f}°",
@@ -63,6 +74,7 @@ def compare_cells(evidence: Evidence, used: list[int], reports: list[FrameReport
 def _shaken(evidence: Evidence, planned: list[int], found: Looked, reports: list[FrameReport]) -> None:
     """Frames that lost detail along one direction against all neighbours that show the same places."""
     losses: list[list[tuple[Floats, Floats]]] = [[] for _ in planned]
+    rings = [10**9] * len(planned)
     divide = evidence.reads[planned[0]].divide
     shift = (divide - 1) / 2.0
     up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
@@ -84,13 +96,17 @@ def _shaken(evidence: Evidence, planned: list[int], found: Looked, reports: list
             sector_powers(np.ascontiguousarray(part[box], np.float32), np.ascontiguousarray(whole[box]))
             for part in (here, moved)
         )
-        if np.isfinite(own - other).all(axis=2).sum() < _LEAST_RINGS:
+        shared = int(np.isfinite(own - other).all(axis=2).sum())
+        if shared < _LEAST_RINGS:
             continue
+        for number in (pair.a, pair.b):
+            rings[number] = min(rings[number], shared)
         losses[pair.a].append((own, other))
         losses[pair.b].append((other, own))
     for number, k in enumerate(planned):
         if len(losses[number]) < 2:
             continue
         swing, direction = agreed_loss(losses[number])
-        if swing >= 1.5 * SHAKE_NEPERS and not any(fault.name == "knock" for fault in reports[k].faults):
+        least = _CLEAR if rings[number] < _MANY_RINGS else 1.5 * SHAKE_NEPERS
+        if swing >= least and not any(fault.name == "knock" for fault in reports[k].faults):
             motion_fault(reports[k], blur_length_px(swing) * divide, direction)

@@ -265,28 +265,9 @@ class SeriesCheck:
         rest = scales - slope * planned
         rest = rest - np.median(rest)
         for number, k in enumerate(used):
-            index = indices[number]
-            assert index is not None
-            exposure = self.evidence.exposures[index]
-            if not trusted[number] or abs(rest[number]) < 6.0 * _SCALE_NOISE or not exposure.allowed_blur_mm > 0.0:
-                continue
-            state = exposure.state
-            # A frame that is focused nearer draws larger; laid over the first it must shrink more.
-            moved = (
-                -rest[number] / slope * (state.image_distance_mm - state.focal_mm * (1 - state.pupil_magnification))
-            )
-            blurs = abs(moved) / state.working_f_number / exposure.allowed_blur_mm
-            if blurs < MISSED:
-                continue
-            where = object_for_image_distance_mm(
-                image_mm=state.image_distance_mm + moved, focal_mm=state.focal_mm
-            ) / 1000.0  # fmt: skip
-            self.reports[k].faults.append(
-                Fault("missed-focus", float(blurs),
-                      f"focused {'nearer' if moved > 0 else 'farther'} than planned, by {blurs:.1f} allowed blurs"
-                      + (f" (about {where:.2f} m)" if math.isfinite(where) else ""),
-                      f"take it again at {metres(exposure.focus_m)}, with manual focus")
-            )  # fmt: skip
+            if trusted[number] and abs(rest[number]) >= 6.0 * _SCALE_NOISE:
+                # A frame that is focused nearer draws larger; laid over the first it must shrink more.
+                missed_focus(self.evidence, k, -rest[number] / slope, self.reports[k])
 
     def _care(self, number: int, used: list[int]) -> float:
         """How much more it takes to accuse a frame: twice as much beside one that shows something else itself."""
@@ -352,6 +333,27 @@ class SeriesCheck:
                 Fault("moved-subject", peak, f"something moved near row {row}, column {column}",
                       "take that part from another frame when merging, or take it again in a calm moment")
             )  # fmt: skip
+
+
+def missed_focus(evidence: Evidence, k: int, grown: float, report: FrameReport) -> bool:
+    """Whether a frame that is drawn larger than planned (a logarithm) is out of focus; it is then said."""
+    index = evidence.matched[k]
+    if index is None or not evidence.exposures[index].allowed_blur_mm > 0.0:
+        return False
+    exposure = evidence.exposures[index]
+    state = exposure.state
+    moved = grown * (state.image_distance_mm - state.focal_mm * (1 - state.pupil_magnification))
+    blurs = abs(moved) / state.working_f_number / exposure.allowed_blur_mm
+    if blurs < MISSED:
+        return False
+    where = object_for_image_distance_mm(image_mm=state.image_distance_mm + moved, focal_mm=state.focal_mm) / 1000.0
+    report.faults.append(
+        Fault("missed-focus", float(blurs),
+              f"focused {'nearer' if moved > 0 else 'farther'} than planned, by {blurs:.1f} allowed blurs"
+              + (f" (about {where:.2f} m)" if math.isfinite(where) else ""),
+              f"take it again at {metres(exposure.focus_m)}, with manual focus")
+    )  # fmt: skip
+    return True
 
 
 def _reference(offsets: Floats, stays: Sequence[tuple[int, int]]) -> Floats:

@@ -12,33 +12,38 @@ from numpy.typing import NDArray
 from verispect.optics.types import Floats
 from verispect.prove.expected import View
 from verispect.prove.join.gains import gains_of
-from verispect.prove.join.pointing import Pair, corrected, pairs_of, turn_between
+from verispect.prove.join.pointing import Pair, corrected, disagreement_px, pairs_of, turn_between
 
 Grey = NDArray[np.float32]
 # Below this a frame of a grid is where it was planned; beyond, where it stands out from how well the others sit.
-LEAST_PX, _TIMES_USUAL = 1.0, 6.0
+LEAST_PX, _TIMES_USUAL = 0.5, 6.0
+# One odd frame makes two odd steps: the third part that is least is what is usual.
+_USUAL = 0.33
 
 
 @dataclass(frozen=True)
 class Looked:
     """Of every frame: content moved down, right in pixels and turned clockwise in degrees; stops brighter; joined.
 
-    With the pairs looked at and the views as they came out.
+    With the pairs looked at, the views as they came out, and by how much each frame's pairs still disagree, pixels.
     """
 
     shifts: Floats
     turns_deg: Floats
     stops: Floats
     joined: NDArray[np.bool_]
-    pairs: Sequence[Pair] = ()
-    views: Sequence[View] = ()
+    pairs: Sequence[Pair]
+    views: Sequence[View]
+    rests: Sequence[Sequence[float]]
 
     def odd(self) -> NDArray[np.bool_]:
         """Which frames stand out."""
         size = np.hypot(self.shifts[:, 0], self.shifts[:, 1])
         # By how they differ from one to the next: half a grid that was pushed is not what is usual.
-        usual = float(np.median(np.hypot(*np.diff(self.shifts, axis=0).T))) if len(size) > 1 else 0.0
-        found: NDArray[np.bool_] = self.joined & (size > max(LEAST_PX, _TIMES_USUAL * usual))
+        steps = np.hypot(*np.diff(self.shifts, axis=0).T)
+        usual = float(np.quantile(steps, _USUAL)) if len(steps) else 0.0
+        agreed = [_agreed(rest, own) for rest, own in zip(self.rests, size.tolist(), strict=True)]
+        found: NDArray[np.bool_] = self.joined & (size > max(LEAST_PX, _TIMES_USUAL * usual)) & np.array(agreed)
         return found
 
 
@@ -71,7 +76,20 @@ def looked(
     shifts = np.stack([own[:, 0] * scale, own[:, 1] * scale], axis=1)
     trusted = [pair for pair in pairs if pair.trusted]
     joined = np.array([any(k in (pair.a, pair.b) for pair in trusted) for k in range(len(views))])
-    return Looked(shifts, np.degrees(-own[:, 2]), -gains_of(found, smalls, trusted, pixels), joined, pairs, found)
+    rests: list[list[float]] = [[] for _ in views]
+    for pair in trusted:
+        rest = disagreement_px(pair, views, found)
+        rests[pair.a].append(rest)
+        rests[pair.b].append(rest)
+    stops = -gains_of(found, smalls, trusted, pixels)
+    return Looked(shifts, np.degrees(-own[:, 2]), stops, joined, pairs, found, rests)
+
+
+def _agreed(rests: Sequence[float], size: float) -> bool:
+    """Whether two neighbours at least, and most of them, are at one about where a frame looked."""
+    if len(rests) < 2:
+        return False
+    return sorted(rests)[1] < max(0.5 * LEAST_PX, size / 6.0) and float(np.median(rests)) < size / 3.0
 
 
 def _first_stay(turns: Floats, scale_px: float) -> Floats:

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.align.motion import motion_between
+from verispect.prove.align.motion import at_middle, motion_between
 from verispect.prove.expected import View
 
 Grey = NDArray[np.float32]
@@ -23,13 +23,18 @@ PRIOR_DEG = 0.15
 _PAIR_PX = 0.1
 _LEAST_OVERLAP = 0.04
 _ROUNDS = 8
+# A measured growth is sure to about so much; frames without pairs are held where they were planned.
+_GROWTH_NOISE, _FREE = 3e-4, 1e-3
 # A pair that asks for more than so many priors is not believed.
 _MOST_PRIORS = 8.0
 
 
 @dataclass(frozen=True)
 class Pair:
-    """Two frames that overlap: what was found, in whole pixels."""
+    """Two frames that overlap: what was found, in whole pixels.
+
+    `growth` is by how much the second is drawn larger than planned against the first, as a logarithm.
+    """
 
     a: int
     b: int
@@ -37,6 +42,7 @@ class Pair:
     correlation: float
     turn: Floats
     residual_px: float
+    growth: float = 0.0
 
     @property
     def trusted(self) -> bool:
@@ -92,7 +98,9 @@ def pairs_of(
         turned = _turn_of(matrix, views[j], views[i], pixels)
         between = views[i].rotation @ views[j].rotation.T
         turn = _vector(turned @ between.T)
-        found.append(Pair(i, j, share, motion.correlation, turn, motion.residual_px * divide))
+        found.append(
+            Pair(i, j, share, motion.correlation, turn, motion.residual_px * divide, _growth(matrix, planned, pixels))
+        )
     return found
 
 
@@ -115,6 +123,33 @@ def _turn_of(matrix: Floats, view: View, other: View, pixels: tuple[int, int]) -
     left, _, right = np.linalg.svd(others @ rays.T)
     found: Floats = left @ np.diag([1.0, 1.0, np.sign(np.linalg.det(left @ right))]) @ right
     return found
+
+
+def _growth(matrix: Floats, planned: Floats, pixels: tuple[int, int]) -> float:
+    """By how much a frame must shrink beyond the plan to lie on another, as a logarithm, in the middle of both."""
+    middle = np.array([(pixels[0] - 1) / 2.0, (pixels[1] - 1) / 2.0, 1.0])
+    there = planned @ middle
+    halfway = 0.5 * (middle[:2] + there[:2] / there[2])
+    return -math.log(max(at_middle(matrix @ np.linalg.inv(planned), (halfway[0], halfway[1]))[3], 1e-6))
+
+
+def growths(pairs: Sequence[Pair], count: int) -> Floats:
+    """By how much each frame is drawn larger than planned (count,), as a logarithm, as all pairs have it."""
+    used = [pair for pair in pairs if pair.trusted]
+    if not used:
+        return np.zeros(count)
+    weights, found = np.ones(len(used)), np.zeros(count)
+    told = np.array([pair.growth for pair in used])
+    for _ in range(_ROUNDS):
+        rows = np.zeros((len(used), count))
+        for number, pair in enumerate(used):
+            rows[number, pair.b], rows[number, pair.a] = 1.0, -1.0
+        root = np.sqrt(weights)
+        held = np.vstack([rows * root[:, None], _FREE * np.eye(count)])
+        found = np.linalg.lstsq(held, np.concatenate([told * root, np.zeros(count)]), rcond=None)[0]
+        rest = np.abs(rows @ found - told)
+        weights = np.minimum(1.0, _GROWTH_NOISE / np.maximum(rest, 1e-9))
+    return found - np.median(found)
 
 
 def _vector(rotation: Floats) -> Floats:
@@ -165,10 +200,20 @@ def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float 
         right.append(np.zeros(3 * count))
         turns = np.linalg.lstsq(np.vstack(rows), np.concatenate(right), rcond=None)[0].reshape(count, 3)
         for number, pair in enumerate(used):
-            between = views[pair.a].rotation @ views[pair.b].rotation.T
-            rest = float(np.linalg.norm(turns[pair.a] - between @ turns[pair.b] - pair.turn)) * views[pair.a].scale_px
+            rest = _rest_px(pair, views, turns[pair.a], turns[pair.b])
             weights[number] = min(1.0, 0.5 / max(rest, 1e-6))
     return [replace(view, rotation=_matrix(turn) @ view.rotation) for view, turn in zip(views, turns, strict=True)]
+
+
+def _rest_px(pair: Pair, views: Sequence[View], turn_a: Floats, turn_b: Floats) -> float:
+    between = views[pair.a].rotation @ views[pair.b].rotation.T
+    return float(np.linalg.norm(turn_a - between @ turn_b - pair.turn)) * views[pair.a].scale_px
+
+
+def disagreement_px(pair: Pair, views: Sequence[View], found: Sequence[View]) -> float:
+    """How far a pair's own turn lies from the one that all pairs together gave."""
+    turns = [turn_between(found[k], views[k]) for k in (pair.a, pair.b)]
+    return _rest_px(pair, views, *turns)
 
 
 def pair_report(pair: Pair, files: Sequence[str]) -> dict[str, object]:
