@@ -50,8 +50,8 @@ def light_rows(
         raise PlanError(
             f"{where}: site.from", "nothing", "give the time of the first frame, such as 2027-03-14T16:00Z"
         )
-    begin = _utc(site.from_)
-    end = _utc(site.to) if site.to is not None else begin + _USUAL
+    begin = utc_of(site.from_)
+    end = utc_of(site.to) if site.to is not None else begin + _USUAL
     if end < begin:
         raise PlanError(f"{where}: site.to", "a time before from", "let it be the later of the two")
     step = timedelta(minutes=every_min)
@@ -66,9 +66,9 @@ def light_rows(
 
 def light_at(site: Site, when: datetime, *, refraction: bool = False) -> LightRow:
     """The light of one moment."""
-    moment = _utc(when)
-    sun = _place(site, moment, "Sun", refraction)
-    moon = _place(site, moment, "Moon", refraction)
+    moment = utc_of(when)
+    sun = body_at(site, moment, "Sun", refraction=refraction)
+    moon = body_at(site, moment, "Moon", refraction=refraction)
     before, after = (_sun_lux(site, moment + sign * _STEP) for sign in (-1, 1))
     return LightRow(
         utc=moment.strftime("%Y-%m-%dT%H:%M:%SZ"),
@@ -83,13 +83,14 @@ def light_at(site: Site, when: datetime, *, refraction: bool = False) -> LightRo
 
 
 def _sun_lux(site: Site, moment: datetime) -> float:
-    return illuminance_lux(_place(site, moment, "Sun", False)[0])
+    return illuminance_lux(body_at(site, moment, "Sun")[0])
 
 
-def _place(site: Site, moment: datetime, name: str, refraction: bool) -> tuple[float, float, float]:
-    """Altitude and azimuth in degrees, distance in astronomical units."""
+def body_at(site: Site, when: datetime, name: str, *, refraction: bool = False) -> tuple[float, float, float]:
+    """Altitude and azimuth of the Sun or the Moon in degrees, distance in astronomical units."""
     import astronomy
 
+    moment = utc_of(when)
     seconds = moment.second + moment.microsecond / 1e6
     time = astronomy.Time.Make(moment.year, moment.month, moment.day, moment.hour, moment.minute, seconds)
     observer = astronomy.Observer(site.latitude_deg, site.longitude_deg, site.elevation_m)
@@ -99,7 +100,8 @@ def _place(site: Site, moment: datetime, name: str, refraction: bool) -> tuple[f
     return float(horizon.altitude), float(horizon.azimuth), float(place.dist)
 
 
-def _utc(when: datetime) -> datetime:
+def utc_of(when: datetime) -> datetime:
+    """A moment in UTC; one without a zone is taken as UTC."""
     return when.astimezone(UTC) if when.tzinfo is not None else when.replace(tzinfo=UTC)
 
 
