@@ -13,11 +13,12 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog
+from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from tests.files.scans.test_scan_file import write
 from tests.ui.conftest import drag, drag_handle, handle, weighed
 from tests.ui.panels.test_lens_forms import chosen, typed
+from verispect.subject.photograph import Photograph
 from verispect.subject.scan import unpacked
 from verispect.ui.drawings.frame_view import photograph_to_drawing
 from verispect.ui.window.main_window import MainWindow
@@ -326,11 +327,34 @@ def test_a_photograph_that_tells_nothing_or_is_gone(qtbot, window: MainWindow, t
     window.document.open(
         plan.model_copy(update={"photograph": plan.photograph.model_copy(update={"file": "gone.jpg"})}), None
     )
+    assert "does not lie beside it" in window.message.text
+    next(b for b in window.message.findChildren(QPushButton) if b.text() == "Open it").click()
     qtbot.waitUntil(lambda: "no such file" in window.message.text, timeout=30_000)
     assert window.document.plan.photograph.file == "gone.jpg"
     window.subject.show_page("photograph")
     QTest.mouseClick(window.subject.photograph.away_button, Qt.MouseButton.LeftButton)
     assert window.document.plan.photograph is None
+
+
+def test_a_plan_opens_no_picture_from_elsewhere_unasked(qtbot, window: MainWindow, tmp_path: Path) -> None:
+    """Beside the plan it opens; elsewhere it is asked for once, and known from then on."""
+    elsewhere = tmp_path / "elsewhere.png"
+    (tmp_path / "plans").mkdir()
+    for path in (elsewhere, tmp_path / "plans" / "beside.png"):
+        Image.new("RGB", (300, 200), (90, 120, 60)).save(path)
+    photo = Photograph(file="beside.png", pixels=(300, 200))
+    plan = window.document.plan.model_copy(update={"photograph": photo})
+    home = tmp_path / "plans" / "p.verispect"
+    window.document.open(plan, home)
+    qtbot.waitUntil(lambda: window.photograph_desk._image is not None, timeout=30_000)
+    assert "beside it" not in window.message.text
+    for name in (str(elsewhere), "../elsewhere.png"):
+        away = plan.model_copy(update={"photograph": photo.model_copy(update={"file": name})})
+        window.document.open(away, home)
+        assert "does not lie beside it" in window.message.text
+        assert window.photograph_desk._of == "beside.png"
+    next(b for b in window.message.findChildren(QPushButton) if b.text() == "Open it").click()
+    qtbot.waitUntil(lambda: window.photograph_desk._of == "../elsewhere.png", timeout=30_000)
 
 
 # Camera ------------------------------------------------------------------------------------------------

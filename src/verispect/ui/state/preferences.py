@@ -10,6 +10,7 @@ from PyQt6.QtCore import QLocale, QSettings
 from verispect.kit.equipment import Kit
 
 _RECENT = 8
+_PICTURES = 500
 
 
 class Preferences:
@@ -57,15 +58,26 @@ class Preferences:
     @property
     def recent(self) -> list[Path]:
         """Files opened or saved lately, newest first, those that are still there."""
-        stored = self._settings.value("recent", [])
-        names = [stored] if isinstance(stored, str) else list(stored or [])
-        return [path for path in (Path(str(name)) for name in names) if path.exists()]
+        return [path for path in map(Path, self._names("recent")) if path.exists()]
 
     def remember(self, path: Path) -> None:
         """Put a file at the top of the recent ones."""
         path = path.absolute()
         names = [str(path), *(str(old) for old in self.recent if old != path)]
         self._settings.setValue("recent", names[:_RECENT])
+
+    def knows_picture(self, path: Path) -> bool:
+        """Whether this person has once said that a picture may be opened."""
+        return str(path) in self._names("pictures")
+
+    def know_picture(self, path: Path) -> None:
+        """A picture may be opened from now on, whatever plan names it."""
+        names = [str(path), *(old for old in self._names("pictures") if old != str(path))]
+        self._settings.setValue("pictures", names[:_PICTURES])
+
+    def _names(self, key: str) -> list[str]:
+        stored = self._settings.value(key, [])
+        return [stored] if isinstance(stored, str) else [str(name) for name in stored or []]
 
     @property
     def kit(self) -> Kit | None:

@@ -73,7 +73,7 @@ class MainWindow(QMainWindow):
         self.marks_desk = MarksDesk(self, self.document, self.notices)
         self.desk = FileDesk(self, self.document, self.session, self.notices, self.preferences, recovery, self.board)
         self.scan_desk = ScanDesk(self, self.document, self.notices, self.preferences)
-        self.photograph_desk = PhotographDesk(self, self.document, self.notices, self.board.frame)
+        self.photograph_desk = PhotographDesk(self, self.document, self.notices, self.board.frame, self.preferences)
         # Before there is anything to restyle: what is not shown yet is styled when it is.
         self.setStyleSheet(style_sheet(self.theme))
         self._build()

@@ -16,6 +16,7 @@ from verispect.subject.photograph import Photograph
 from verispect.ui.drawings.frame_view import FrameBoard
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument
+from verispect.ui.state.preferences import Preferences
 from verispect.ui.work.job import Job
 
 if TYPE_CHECKING:
@@ -30,8 +31,16 @@ class PhotographDesk(QObject):
 
     shown = pyqtSignal()
 
-    def __init__(self, window: QWidget, document: PlanDocument, notices: Notices, frame: FrameBoard) -> None:
+    def __init__(
+        self,
+        window: QWidget,
+        document: PlanDocument,
+        notices: Notices,
+        frame: FrameBoard,
+        preferences: Preferences,
+    ) -> None:
         super().__init__(window)
+        self._preferences = preferences
         self._window, self._document, self._notices, self._frame = window, document, notices, frame
         self._image: QImage | None = None
         self._content: Pixels | None = None
@@ -53,18 +62,20 @@ class PhotographDesk(QObject):
 
     def open_path(self, path: Path) -> None:
         """Open a photograph and put it into the plan, taken as the camera looks."""
+        self._preferences.know_picture(path)
         self._start(path, self._put)
 
-    def _start(self, path: Path, then: Callable[[Path, Picture], None]) -> None:
+    def _start(self, path: Path, then: Callable[[Path, Picture], None], name: str = "") -> None:
+        """Open a picture, which the plan calls by a name."""
         from verispect.files.photo_file import read_picture
 
-        self._wanted = str(path)
+        self._wanted = name or str(path)
         job = Job(self, read_picture, path)
         job.done.connect(lambda picture: then(path, picture))
         job.failed.connect(self._notices.report)
 
     def _put(self, path: Path, picture: Picture) -> None:
-        self._keep(path, picture)
+        self._keep(str(path), picture)
         plan = self._document.plan
         told = picture.focal_mm is not None
         sensor = picture.sensor_long_mm or max(plan.kit.body.sensor_mm)
@@ -92,10 +103,10 @@ class PhotographDesk(QObject):
                 ).format(path.name, sensor)
             )
 
-    def _keep(self, path: Path, picture: Picture) -> None:
+    def _keep(self, name: str, picture: Picture) -> None:
         self._content = picture.shown
         self._image = _image_of(picture.shown)
-        self._of, self._straight = str(path), None
+        self._of, self._straight = name, None
 
     def _straighten(self, photo: Photograph) -> None:
         """Take the lens's distortion out of what is shown, where it is not yet."""
@@ -133,11 +144,33 @@ class PhotographDesk(QObject):
         else:
             frame.show_photograph(None, None)
             if photo.file and photo.file != self._wanted:
-                self._start(Path(photo.file), self._on_opened)
+                self._open_named(photo.file)
         self.shown.emit()
 
-    def _on_opened(self, path: Path, picture: Picture) -> None:
-        self._keep(path, picture)
+    def _open_named(self, name: str) -> None:
+        """Open what a plan names: unasked only beside the plan, or where this person has opened it before.
+
+        A plan may come from anybody, and a picture from anywhere is read by libraries that many have broken.
+        """
+        folder = None if self._document.path is None else self._document.path.resolve().parent
+        path = Path(name) if folder is None else folder / name
+        beside = folder is not None and path.resolve().is_relative_to(folder)
+        if beside or self._preferences.knows_picture(path):
+            self._start(path, self._on_opened, name)
+            return
+        self._wanted = name
+
+        def open_it() -> None:
+            self._preferences.know_picture(path)
+            self._start(path, self._on_opened, name)
+
+        self._notices.say(
+            self.tr("This plan names a picture that does not lie beside it: {0}").format(path),
+            [(self.tr("Open it"), open_it)],
+        )
+
+    def _on_opened(self, _path: Path, picture: Picture) -> None:
+        self._keep(self._wanted, picture)
         self.refresh()
 
 
