@@ -29,7 +29,7 @@ _KEYS = {
     "need": "need", "weight": "weight",
     "speed": "speed_mm_s", "±": "plus_minus_m", "plus minus": "plus_minus_m",
     "detail": "detail_mm", "aside ±": "plus_minus_side_m", "speed ±": "speed_plus_minus_mm_s",
-    "soft at least": "soft_times",
+    "soft at least": "soft_times", "spot reading": "reading_ev100",
 }  # fmt: skip
 _KEY_ENDS = {"_mm_s": "mm/s", "_mm": "mm", "_m": "m"}
 _NEEDED = ("x_m", "y_m", "z_m")
@@ -319,11 +319,12 @@ def marks_to_csv(marks: tuple[Mark, ...]) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     titles = "name,across [m],up [m],away [m],± [m],need,weight,speed [mm/s],detail [mm],aside ± [m],speed ± [mm/s]"
-    writer.writerow([*titles.split(","), "soft at least"])
+    writer.writerow([*titles.split(","), "soft at least", "spot reading"])
     for mark in marks:
         detail = "" if mark.detail_mm is None else f"{mark.detail_mm:.12g}"
         numbers = [f"{v:.12g}" for v in (mark.x_m, mark.y_m, mark.z_m, mark.plus_minus_m)]
         unsure = [f"{v:.12g}" for v in (mark.plus_minus_side_m, mark.speed_plus_minus_mm_s, mark.soft_times)]
         plain = [mark.need, f"{mark.weight:.12g}", f"{mark.speed_mm_s:.12g}", detail]
-        writer.writerow([as_text(mark.name), *numbers, *plain, *unsure])
+        reading = "" if mark.reading_ev100 is None else f"{mark.reading_ev100:.12g}"
+        writer.writerow([as_text(mark.name), *numbers, *plain, *unsure, reading])
     return out.getvalue()

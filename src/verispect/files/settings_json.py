@@ -9,6 +9,7 @@ from verispect.optics.f_stops import marked
 from verispect.plan.explain.frame_table import shutter_words
 from verispect.plan.setting.mount import Mount
 from verispect.plan.setting.report import FrameSetting, Settings
+from verispect.plan.setting.survey import Survey
 from verispect.plan.setting.words import in_words, metres
 
 
@@ -61,6 +62,7 @@ def settings_to_dict(settings: Settings) -> dict[str, Any]:
             "step_mm": rail.step_mm,
             "count": rail.count,
         },
+        "survey": _survey(settings.survey),
         "halo_px": [{"edge": halo.edge, "behind": halo.behind, "px": halo.px} for halo in settings.halos],
         "without": [
             {
@@ -113,6 +115,23 @@ def _frame(frame: FrameSetting) -> dict[str, Any]:
         "f_number": row.f_number,
         "shutter_s": row.shutter_s,
         "iso": frame.iso,
+    }
+
+
+def _survey(survey: Survey | None) -> dict[str, Any] | None:
+    if survey is None:
+        return None
+    return {
+        "readings": [
+            {"name": r.name, "ev100": r.ev100, "above_grey_stops": r.above_grey_stops, "fate": r.fate.value}
+            for r in survey.readings
+        ],
+        "span_stops": survey.span_stops,
+        "room_stops": survey.room_stops,
+        "best_ev100": survey.best_ev100,
+        "brackets": survey.brackets,
+        "apart_stops": survey.apart_stops,
+        "says": [str(sentence) for sentence in survey.says],
     }
 
 

@@ -39,4 +39,7 @@ class Mark(BaseModel):
     )
     speed_plus_minus_mm_s: float = Field(default=0.0, ge=0.0, le=1.0e6, description="How surely its speed is known.")
     soft_times: float = Field(default=3.0, gt=1.0, le=1000.0, description="Wanted soft: so many times the allowed.")
+    reading_ev100: float | None = Field(
+        default=None, ge=-12.0, le=27.0, description="Spot reading, EV at ISO 100: what exposes it as mid-grey."
+    )
     detail_mm: float | None = Field(default=None, gt=0.0, description="Smallest detail to be rendered.")

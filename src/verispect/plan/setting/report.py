@@ -18,6 +18,7 @@ from verispect.plan.setting.head import HeadSetting, head_setting
 from verispect.plan.setting.losses import Without, without_each
 from verispect.plan.setting.mount import Mount, mount_of
 from verispect.plan.setting.orders import Order, cell_numbers, ordered
+from verispect.plan.setting.survey import Survey, survey_of
 
 
 @dataclass(frozen=True)
@@ -81,6 +82,7 @@ class Settings:
     rail: RailSetting | None
     halos: tuple[Halo, ...]
     without: tuple[Without, ...]
+    survey: Survey | None
 
 
 def settings_of(candidate: Candidate, order: Order = Order.NEAR_FAR) -> Settings:
@@ -97,6 +99,7 @@ def settings_of(candidate: Candidate, order: Order = Order.NEAR_FAR) -> Settings
         rail=_rail(candidate),
         halos=tuple(halos(candidate)),
         without=tuple(without_each(candidate)),
+        survey=survey_of(candidate),
     )
 
 

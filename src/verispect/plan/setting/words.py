@@ -23,6 +23,7 @@ def in_words(settings: Settings) -> list[Part]:
         (Sentence("On the head"), _head(settings.head)),
         (Sentence("On the rail"), _rail(settings)),
         (Sentence("Behind near edges"), _halos(settings)),
+        (Sentence("By the spot meter"), settings.survey.says if settings.survey else []),
         (Sentence("If a frame is lost"), _losses(settings)),
     ]
     return [part for part in parts if part[1]]

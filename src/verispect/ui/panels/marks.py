@@ -57,6 +57,8 @@ class MarksPage(QWidget):
                  hint=self.tr("Estimates to start from; type a speed of your own in the table")),
             Spec("speed_plus_minus_mm_s", self.tr("Speed ±"), unit="mm/s", hint=sure),
             Spec("detail_mm", self.tr("Detail"), "optional", "mm", self.tr("Smallest detail to be rendered on it")),
+            Spec("reading_ev100", self.tr("Reading"), "optional", "EV",
+                 self.tr("Spot reading at ISO 100: what exposes it as mid-grey")),
             Spec("plus_minus_side_m", self.tr("Aside ±"), "length", hint=sure),
             Spec("soft_times", self.tr("Soft at least"), unit="×",
                  hint=self.tr("Of what is allowed; for marks that are wanted soft")),

@@ -16,7 +16,7 @@ from verispect.sentence import Sentence
 # Nobody keeps a shutter open longer for one frame of a picture that is planned.
 _LONGEST_S = 24 * 3600.0
 # Of white, linear: what a mid-grey card reflects.
-_MID_GREY = 0.18
+MID_GREY = 0.18
 
 
 def signal_to_noise(body: Body, *, iso: float, frequency: float) -> float:
@@ -33,7 +33,7 @@ def signal_to_noise(body: Body, *, iso: float, frequency: float) -> float:
     of read noise. Twice the ISO halves the electrons that white is made of.
     """
     pixels = max(1.0, 1.0 / (frequency * body.pixel_mm) ** 2)
-    electrons = _MID_GREY * body.full_well_at(iso)
+    electrons = MID_GREY * body.full_well_at(iso)
     return math.sqrt(pixels) * electrons / math.sqrt(electrons + body.read_noise_e**2)
 
 
