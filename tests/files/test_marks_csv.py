@@ -86,7 +86,7 @@ MARKS = st.builds(
     name=st.text(st.characters(codec="utf-8", exclude_categories=("Cc", "Cs", "Zs")), min_size=1, max_size=20),
     x_m=st.floats(-1000, 1000), y_m=st.floats(-100, 100), z_m=st.floats(0.1, 1000),
     need=st.sampled_from(["must", "should", "may", "soft"]), weight=st.floats(0.1, 10),
-    speed_mm_s=st.floats(0, 100), plus_minus_m=st.floats(0, 10),
+    speed_mm_s=st.floats(0, 100), plus_minus_m=st.floats(0, 10), reading_ev100=st.none() | st.floats(-12, 27),
 )  # fmt: skip
 
 
