@@ -299,8 +299,7 @@ class SeriesCheck:
         swing, direction = directed_loss(
             self.reads[used[number]].sectors, [self.reads[used[o]].sectors for o in near]
         )
-        beside = [other for other in (number - 1, number + 1) if 0 <= other < len(used)]
-        apart = 1.0 if set(beside) <= set(near) else 2.0
+        apart = 1.0 if all(abs(other - number) == 1 for other in near) else 2.0
         return swing / (SHAKE_NEPERS * apart * self._care(number, used)), swing, direction
 
     def _moved(self, used: list[int]) -> None:
