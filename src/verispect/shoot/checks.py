@@ -62,4 +62,5 @@ def checks(candidate: Candidate) -> list[Sentence]:
         found.append(
             Sentence("A dark frame (a cloth before the lens) before and after, to part this set from others")
         )
-    return found
+    # The user's own words, whatever they are, are shown as they stand.
+    return found + [Sentence("{text}", {"text": text.rstrip(". ")}) for text in plan.own_checks]

@@ -26,6 +26,7 @@ from verispect.ui.state.session import Session
 from verispect.ui.work.job import Job
 
 _TICK_MS = 100
+_MOST_CHECKS = 50
 # The simulated camera's picture is this wide at the desk, so that a frame takes seconds.
 _DESK_PX = 1500
 # So long a closing window waits for a rig to stand still, seconds.
@@ -78,6 +79,8 @@ class ShootDesk(QObject):
         panel.simulated_wanted.connect(self.take_simulated)
         panel.end_wanted.connect(self.end)
         panel.drive_wanted.connect(self.drive)
+        panel.check_added.connect(self.add_check)
+        panel.check_removed.connect(self.remove_check)
         panel.stop_wanted.connect(self.stop_rig)
 
     # Places ----------------------------------------------------------------------------------------
@@ -124,8 +127,19 @@ class ShootDesk(QObject):
         )
         self._panel.show_checks(
             heading, self._light(candidate), [f"{say(line)}." for line in checks(candidate)], ready=True,
-            resumes=self.run_file.exists(),
+            resumes=self.run_file.exists(), own=candidate.scene.plan.own_checks,
         )  # fmt: skip
+
+    def add_check(self, text: str) -> None:
+        """A check of the user's own goes into the plan."""
+        known = self._document.plan.own_checks
+        if text not in known and len(known) < _MOST_CHECKS:
+            self._document.update(self.tr("check of your own"), own_checks=(*known, text))
+
+    def remove_check(self, text: str) -> None:
+        """A check of the user's own goes out of the plan."""
+        known = self._document.plan.own_checks
+        self._document.update(self.tr("check of your own"), own_checks=tuple(one for one in known if one != text))
 
     def begin(self) -> None:
         """Begin the run of what is on the board, or go on with the one that was left."""

@@ -7,10 +7,11 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QCheckBox
+from PyQt6.QtWidgets import QCheckBox, QPushButton
 
 from tests.ui.conftest import weighed
 from verispect.files.run_file import read_run
+from verispect.shoot.sheet_html import sheet_html
 from verispect.ui.panels.stations.prove import ProvePanel
 from verispect.ui.window.main_window import MainWindow
 
@@ -109,3 +110,63 @@ def test_the_simulated_camera_takes_a_frame_and_prove_checks_the_folder(
     qtbot.waitUntil(lambda: shooting.prove_desk._job is None, timeout=60_000)
     assert (tmp_path / "yard-frames" / "merged" / "proof.tif").stat().st_size > 100_000
     assert [frame.file for frame in read_run(tmp_path / "yard-frames" / "run.json").frames] == files
+
+
+def test_checks_of_ones_own_are_kept_in_the_plan_and_can_be_undone(qtbot, shooting: MainWindow) -> None:
+    panel = shooting.panels["shoot"]
+    first = panel.ticks[0]
+    first.setChecked(True)
+    QTest.keyClicks(panel.own_check, "Key of the gate <b>back</b> to the office")
+    QTest.mouseClick(panel.own_button, LEFT)
+    assert shooting.document.plan.own_checks == ("Key of the gate <b>back</b> to the office",)
+    weighed(qtbot, shooting)
+    qtbot.waitUntil(lambda: "Key of the gate" in panel.ticks[-1].accessibleName(), timeout=20_000)
+    assert panel.ticks[0].isChecked(), "what was ticked stays ticked"
+    page = sheet_html(shooting.session.shown.candidate)
+    assert "&lt;b&gt;back" in page
+    assert "<b>back" not in page
+    out = next(button for button in panel.findChildren(QPushButton) if button.text() == "Remove")
+    QTest.mouseClick(out, LEFT)
+    assert shooting.document.plan.own_checks == ()
+    shooting.document.undo_stack.undo()
+    assert len(shooting.document.plan.own_checks) == 1
+
+
+@pytest.fixture
+def turning(qtbot, window: MainWindow, tmp_path: Path) -> MainWindow:
+    """The window at Shoot with a turned grid, its run begun."""
+    window.document.path = tmp_path / "yard.verispect"
+    window.take_method("turned-grid")
+    weighed(qtbot, window)
+    qtbot.waitUntil(lambda: window.session.shown is not None and window.session.shown.candidate.key == "turned-grid")
+    window.show_station("shoot")
+    QTest.mouseClick(window.panels["shoot"].begin_button, LEFT)
+    return window
+
+
+def test_a_rig_moves_only_once_somebody_has_looked_and_stops_by_a_key(
+    qtbot, turning: MainWindow, tmp_path: Path
+) -> None:
+    panel, desk = turning.panels["shoot"], turning.shoot_desk
+    QTest.mouseClick(panel.rig_button, LEFT)
+    assert not panel.drive_button.isEnabled()
+    assert "axis is free" in panel._axis_text.text()
+    panel.axis_free.setChecked(True)
+    QTest.mouseClick(panel.drive_button, LEFT)
+    assert panel.stop_button.isVisible()
+    assert not panel.done_button.isVisible()
+    qtbot.waitUntil(lambda: desk.state.left < 4, timeout=90_000)
+    # As the key is pressed the shortcut asks the worker to stop; it answers in its own process.
+    panel._stop_key.activated.emit()
+    qtbot.waitUntil(lambda: desk._job is None, timeout=10_000)
+    qtbot.waitUntil(lambda: "Stopped" in turning.message.text, timeout=5_000)
+    assert 0 < desk.state.left < 4
+    assert not panel.stop_button.isVisible()
+    assert not panel.axis_free.isChecked(), "the next time somebody looks again"
+    kept = [frame.file for frame in read_run(tmp_path / "yard-frames" / "run.json").frames if frame.file]
+    assert len(kept) == 4 - desk.state.left
+
+
+def test_a_series_on_the_ring_has_no_rig(shooting: MainWindow) -> None:
+    QTest.mouseClick(shooting.panels["shoot"].begin_button, LEFT)
+    assert not shooting.panels["shoot"].rig_button.isVisible()

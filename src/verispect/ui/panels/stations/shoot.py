@@ -36,6 +36,8 @@ class ShootPanel(QWidget):
     repeat_wanted(int)
         A frame of the list is to be taken again.
     noted(str)
+    check_added, check_removed(str)
+        A check of the user's own.
     drive_wanted(str)
         A rig is to take what is left: the port of its controller, empty for a simulated one.
     stop_wanted
@@ -50,6 +52,8 @@ class ShootPanel(QWidget):
     pause_wanted = pyqtSignal(bool)
     repeat_wanted = pyqtSignal(int)
     noted = pyqtSignal(str)
+    check_added = pyqtSignal(str)
+    check_removed = pyqtSignal(str)
     drive_wanted = pyqtSignal(str)
     stop_wanted = pyqtSignal()
 
@@ -85,14 +89,41 @@ class ShootPanel(QWidget):
         self._ticks_area.setFrameShape(QFrame.Shape.NoFrame)
         layout.addWidget(self._ticks_area, 1)
         self.ticks: list[QCheckBox] = []
+        own = QHBoxLayout()
+        self.own_check = QLineEdit()
+        self.own_check.setPlaceholderText(self.tr("A check of your own, kept in the plan"))
+        self.own_check.setAccessibleName(self.tr("A check of your own"))
+        self.own_check.setMaxLength(200)
+        self.own_button = QPushButton(self.tr("&Add check"))
+        self.own_button.clicked.connect(self._add_own)
+        self.own_check.returnPressed.connect(self._add_own)
+        own.addWidget(self.own_check, 1)
+        own.addWidget(self.own_button)
+        layout.addLayout(own)
         self.begin_button = QPushButton(self.tr("&Begin the run"))
         self.begin_button.setProperty("tall", True)
         self.begin_button.clicked.connect(self.begin_wanted)
         layout.addWidget(self.begin_button)
         return page
 
-    def show_checks(self, heading: str, light: str, checks: Sequence[str], *, ready: bool, resumes: bool) -> None:
-        """What to look at before the first frame; ticks stay while the list is the same."""
+    def _add_own(self) -> None:
+        text = self.own_check.text().strip()
+        if text:
+            self.own_check.clear()
+            self.check_added.emit(text)
+
+    def show_checks(
+        self, heading: str, light: str, checks: Sequence[str], *, ready: bool, resumes: bool, own: Sequence[str] = ()
+    ) -> None:
+        """What to look at before the first frame; ticks stay with what they tick.
+
+        Parameters
+        ----------
+        checks : sequence of str
+            All of them, the user's own last.
+        own : sequence of str
+            The user's own as the plan has them, which can be taken out again.
+        """
         self.heading.setText(heading)
         self.light.setText(light)
         self.light.setVisible(bool(light))
@@ -100,21 +131,29 @@ class ShootPanel(QWidget):
         self.begin_button.setText(self.tr("&Go on with the run") if resumes else self.tr("&Begin the run"))
         if [str(tick.property("line")) for tick in self.ticks] == list(checks):
             return
+        ticked = {str(tick.property("line")) for tick in self.ticks if tick.isChecked()}
         inner = QWidget()
         inside = QVBoxLayout(inner)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(2)
         self.ticks = []
-        for line in checks:
+        for number, line in enumerate(checks):
             row = QHBoxLayout()
             tick = QCheckBox()
             tick.setProperty("line", line)
             tick.setAccessibleName(line)
+            tick.setChecked(line in ticked)
             label = QLabel(line)
             label.setWordWrap(True)
             label.setBuddy(tick)
             row.addWidget(tick)
             row.addWidget(label, 1)
+            mine = number - (len(checks) - len(own))
+            if mine >= 0:
+                out = QPushButton(self.tr("Remove"))
+                out.setAccessibleName(self.tr("Remove {0}").format(own[mine]))
+                out.clicked.connect(lambda _on, text=own[mine]: self.check_removed.emit(text))
+                row.addWidget(out)
             inside.addLayout(row)
             self.ticks.append(tick)
         inside.addStretch(1)
