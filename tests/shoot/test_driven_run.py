@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import json
 import signal
 import subprocess
 import sys
@@ -11,7 +10,11 @@ import time
 from pathlib import Path
 
 from verispect.cli import main
+from verispect.files.plan_file import read_plan
 from verispect.files.run_file import read_run
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
+from verispect.shoot.driven_run import DrivenRun
 
 DEMO = Path(__file__).parents[2] / "src" / "verispect" / "ui" / "demo" / "demo.verispect"
 
@@ -35,10 +38,10 @@ def test_killed_half_way_it_goes_on(tmp_path: Path) -> None:
     first.wait()
     kept = taken(tmp_path)
     assert kept
-    told = subprocess.run(command(tmp_path), capture_output=True, text=True, timeout=120, check=True)
-    found = json.loads(told.stdout)
-    assert found["taken"] == found["planned"] == 4
-    assert taken(tmp_path)[: len(kept)] == kept
+    grid = worked("turned-grid", build_scene(read_plan(DEMO)))
+    again = DrivenRun(grid, tmp_path)
+    assert again.todo == list(range(len(kept), grid.frame_count))
+    assert [item.file for item in again.state.items if item.file] == kept
 
 
 def test_what_cannot_be_driven_is_said_and_nothing_moves(tmp_path: Path, capsys, monkeypatch) -> None:

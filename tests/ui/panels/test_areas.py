@@ -13,7 +13,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog, QPushButton
+from PyQt6.QtWidgets import QFileDialog
 
 from tests.files.scans.test_scan_file import write
 from tests.ui.conftest import drag, drag_handle, handle, weighed
@@ -328,7 +328,7 @@ def test_a_photograph_that_tells_nothing_or_is_gone(qtbot, window: MainWindow, t
         plan.model_copy(update={"photograph": plan.photograph.model_copy(update={"file": "gone.jpg"})}), None
     )
     assert "does not lie beside it" in window.message.text
-    next(b for b in window.message.findChildren(QPushButton) if b.text() == "Open it").click()
+    window.message._buttons[0].click()
     qtbot.waitUntil(lambda: "no such file" in window.message.text, timeout=30_000)
     assert window.document.plan.photograph.file == "gone.jpg"
     window.subject.show_page("photograph")
@@ -353,7 +353,7 @@ def test_a_plan_opens_no_picture_from_elsewhere_unasked(qtbot, window: MainWindo
         window.document.open(away, home)
         assert "does not lie beside it" in window.message.text
         assert window.photograph_desk._of == "beside.png"
-    next(b for b in window.message.findChildren(QPushButton) if b.text() == "Open it").click()
+    window.message._buttons[0].click()
     qtbot.waitUntil(lambda: window.photograph_desk._of == "../elsewhere.png", timeout=30_000)
 
 

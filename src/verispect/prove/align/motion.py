@@ -107,10 +107,21 @@ def _banded(picture: Grey, divide: int) -> Grey:
     if divide > 1:
         small = np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_AREA), np.float32)
     # In linear light: a logarithm would move the edges of what is blurred towards their bright side.
-    level = cv2.GaussianBlur(small, (0, 0), _LEVEL) + np.float32(_DARKNESS)
-    band = (cv2.GaussianBlur(small, (0, 0), _FINE) - cv2.GaussianBlur(small, (0, 0), _SLOW)) / level
-    strength = np.sqrt(cv2.GaussianBlur(band * band, (0, 0), _LEVEL) + _FAINT**2)
+    level = _eased(small, _LEVEL) + np.float32(_DARKNESS)
+    band = (cv2.GaussianBlur(small, (0, 0), _FINE) - _eased(small, _SLOW)) / level
+    strength = np.sqrt(_eased(band * band, _LEVEL) + _FAINT**2)
     return np.asarray(band / strength, np.float32)
+
+
+def _eased(picture: Grey, sigma: float) -> Grey:
+    """A wide Gaussian, worked out on a smaller picture where nothing is lost by that."""
+    divide = 2 ** max(int(np.log2(sigma / 2.5)), 0)
+    rows, columns = picture.shape
+    if min(rows, columns) < 16 * divide:
+        return np.asarray(cv2.GaussianBlur(picture, (0, 0), sigma), np.float32)
+    small = cv2.resize(picture, (columns // divide, rows // divide), interpolation=cv2.INTER_AREA)
+    small = cv2.GaussianBlur(small, (0, 0), sigma / divide)
+    return np.asarray(cv2.resize(small, (columns, rows), interpolation=cv2.INTER_LINEAR), np.float32)
 
 
 def _at_level(matrix: Floats, divide: int) -> Floats:

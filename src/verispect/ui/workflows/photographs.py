@@ -156,21 +156,24 @@ class PhotographDesk(QObject):
         path = Path(name) if folder is None else folder / name
         beside = folder is not None and path.resolve().is_relative_to(folder)
         if beside or self._preferences.knows_picture(path):
-            self._start(path, self._on_opened, name)
+            self._start(path, lambda _path, picture: self._on_opened(name, picture), name)
             return
         self._wanted = name
 
         def open_it() -> None:
             self._preferences.know_picture(path)
-            self._start(path, self._on_opened, name)
+            self._start(path, lambda _path, picture: self._on_opened(name, picture), name)
 
         self._notices.say(
             self.tr("This plan names a picture that does not lie beside it: {0}").format(path),
             [(self.tr("Open it"), open_it)],
         )
 
-    def _on_opened(self, _path: Path, picture: Picture) -> None:
-        self._keep(self._wanted, picture)
+    def _on_opened(self, name: str, picture: Picture) -> None:
+        # Meanwhile the plan may have come to name another.
+        if name != self._wanted:
+            return
+        self._keep(name, picture)
         self.refresh()
 
 
