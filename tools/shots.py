@@ -114,6 +114,17 @@ def prove(window: MainWindow) -> None:
     window.message.hide()
 
 
+def rig(window: MainWindow) -> None:
+    """A turned grid's run that a rig is about to take."""
+    window.apply_theme("light")
+    window.take_method("turned-grid")
+    wait(lambda: window.session.shown is not None and window.session.shown.candidate.key == "turned-grid")
+    window.show_station("shoot")
+    window.shoot_desk.begin()
+    window.panels["shoot"].rig_button.setChecked(True)
+    window.message.hide()
+
+
 def views() -> dict[str, Callable[[MainWindow], object]]:
     """File names and how to get to each view."""
     return {
@@ -138,6 +149,7 @@ def views() -> dict[str, Callable[[MainWindow], object]]:
             w.show_station("weigh"),
             w.apply_theme("dusk"),
         ),
+        "rig": rig,
     }
 
 

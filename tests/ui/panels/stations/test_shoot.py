@@ -18,15 +18,20 @@ from verispect.ui.window.main_window import MainWindow
 LEFT = Qt.MouseButton.LeftButton
 
 
-@pytest.fixture
-def shooting(qtbot, window: MainWindow, tmp_path: Path) -> MainWindow:
-    """The window at Shoot, with the series on the board and its frames beside a plan of this test."""
-    window.document.path = tmp_path / "yard.verispect"
-    window.take_method("series")
+def at_shoot(qtbot, window: MainWindow, folder: Path, key: str) -> MainWindow:
+    """The window at Shoot, with a method on the board and its frames beside a plan of this test."""
+    window.document.path = folder / "yard.verispect"
+    window.take_method(key)
     weighed(qtbot, window)
-    qtbot.waitUntil(lambda: window.session.shown is not None and window.session.shown.candidate.key == "series")
+    qtbot.waitUntil(lambda: window.session.shown is not None and window.session.shown.candidate.key == key)
     window.show_station("shoot")
     return window
+
+
+@pytest.fixture
+def shooting(qtbot, window: MainWindow, tmp_path: Path) -> MainWindow:
+    """With the series."""
+    return at_shoot(qtbot, window, tmp_path, "series")
 
 
 def test_checks_come_before_the_run(shooting: MainWindow) -> None:
@@ -134,12 +139,8 @@ def test_checks_of_ones_own_are_kept_in_the_plan_and_can_be_undone(qtbot, shooti
 
 @pytest.fixture
 def turning(qtbot, window: MainWindow, tmp_path: Path) -> MainWindow:
-    """The window at Shoot with a turned grid, its run begun."""
-    window.document.path = tmp_path / "yard.verispect"
-    window.take_method("turned-grid")
-    weighed(qtbot, window)
-    qtbot.waitUntil(lambda: window.session.shown is not None and window.session.shown.candidate.key == "turned-grid")
-    window.show_station("shoot")
+    """With a turned grid, its run begun."""
+    at_shoot(qtbot, window, tmp_path, "turned-grid")
     QTest.mouseClick(window.panels["shoot"].begin_button, LEFT)
     return window
 
