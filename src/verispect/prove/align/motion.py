@@ -21,6 +21,7 @@ TRUSTED = 0.45
 _MOST_STEPS = 14
 _SMALL_STEP_PX = 0.003
 _HUBER = 1.2
+_SOME = 7
 # Finest level: as many pixels as this do.
 _PLENTY = 1_700_000
 _LEAST_SIDE = 90
@@ -78,14 +79,12 @@ def motion_between(
     """
     levels = _pyramids(frame, other)
     found = planned.copy()
-    first = True
-    score, residual = 0.0, float("inf")
+    found = _shifted(*levels[0][:2], found, levels[0][2])
     for small, large, divide in levels:
-        if first:
-            found = _shifted(small, large, found, divide) @ np.eye(3)
-            first = False
-        found, score, residual = _refined(small, large, found, divide, focal_px, centre_px, rotate)
-    return Motion(found / found[2, 2], score, residual)
+        found = _refined(small, large, found, divide, focal_px, centre_px, rotate)
+    small, large, divide = levels[-1]
+    moved, there = _warped(small, _at_level(found, divide), large.shape)
+    return Motion(found, _alike(moved, large, there), _left_over(moved, large, there) * divide)
 
 
 def _pyramids(frame: Grey, other: Grey) -> list[tuple[Grey, Grey, int]]:
@@ -172,7 +171,7 @@ def _refined(
     focal_px: float,
     centre_px: tuple[float, float],
     rotate: bool,
-) -> tuple[Floats, float, float]:
+) -> Floats:
     """Gauss-Newton at one level; the homography stays one of whole pixels."""
     focal = focal_px / divide
     cx, cy = (centre_px[0] - (divide - 1) / 2) / divide, (centre_px[1] - (divide - 1) / 2) / divide
@@ -184,7 +183,7 @@ def _refined(
         moved, there = _warped(small, level, large.shape)
         inner = cv2.erode(there.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(bool)
         if inner.sum() < 400:
-            return begin, -1.0, float("inf")
+            return np.asarray(begin / begin[2, 2], float)
         gx = cv2.Sobel(moved, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)
         gy = cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)
         # By how much a small turn right, a turn up, a turn clockwise and a growth move what is at (u, v).
@@ -195,7 +194,8 @@ def _refined(
         # What is moved that way shows, at a place, what lay the other way before.
         columns_of = np.stack([part[inner] for part in parts], axis=1) * np.float32(-focal)
         error = (large - moved)[inner]
-        spread = 1.4826 * float(np.median(np.abs(error))) + 1e-6
+        # Some of them tell the spread of all.
+        spread = 1.4826 * float(np.median(np.abs(error[::_SOME]))) + 1e-6
         weight = np.minimum(1.0, _HUBER * spread / np.maximum(np.abs(error), 1e-9)).astype(np.float32)
         weighted = columns_of * weight[:, None]
         normal = weighted.T @ columns_of
@@ -204,10 +204,9 @@ def _refined(
         largest = float(np.abs(step[:2]).max() * focal + np.abs(step[2:]).max() * 0.5 * columns)
         if largest < _SMALL_STEP_PX:
             break
-    moved, there = _warped(small, level, large.shape)
-    score = _alike(moved, large, there)
     found = _at_level_inverse(level, divide)
-    return found / found[2, 2], score, _left_over(moved, large, there) * divide
+    whole: Floats = found / found[2, 2]
+    return whole
 
 
 def _left_over(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> float:

@@ -56,7 +56,9 @@ class KitPanel(QWidget):
         self.rail_box = QCheckBox(self.tr("A focusing rail"))
         self.rail_box.clicked.connect(lambda on: self._change(self.tr("rail"), rail=Rail() if on else None))
         self.rail_form = ModelForm(
-            [Spec("travel_mm", self.tr("Travel"), unit="mm"), Spec("slack_mm", self.tr("Slack"), unit="mm")], system
+            [Spec("travel_mm", self.tr("Travel"), unit="mm"), Spec("slack_mm", self.tr("Slack"), unit="mm")],
+            system,
+            columns=2,
         )
         self.rail_form.edited.connect(lambda rail, what: self._change(what, rail=rail))
         self.store_form = ModelForm(self._store_specs(), system, columns=2)
