@@ -75,7 +75,7 @@ def sharp_distance(
     logs = np.log(powers[:, sound])
     frequencies = frequencies[sound]
     candidates = np.linspace(*span_mm, 241)
-    costs = np.array([_misfit(v, looks, logs, frequencies, pitch_mm, wavelength_mm) for v in candidates])
+    costs = _misfits(candidates, looks, logs, frequencies, pitch_mm, wavelength_mm)
     k = int(np.argmin(costs))
     if k in (0, len(candidates) - 1) or costs[k] > _MOST_MISFIT:
         return None
@@ -87,19 +87,21 @@ def sharp_distance(
     return Found(float(candidates[k] + np.clip(shift, -1, 1) * step), float(unsure), float(costs[k]))
 
 
-def _misfit(
-    v: float, looks: list[Look], logs: Floats, frequencies: Floats, pitch_mm: float, wavelength_mm: float
-) -> float:
-    """How badly one image distance explains the spectra, whatever the content; nepers."""
+def _misfits(
+    candidates: Floats, looks: list[Look], logs: Floats, frequencies: Floats, pitch_mm: float, wavelength_mm: float
+) -> Floats:
+    """How badly each image distance (V,) explains the spectra, whatever the content; nepers."""
     modelled = []
     nu = frequencies / pitch_mm
     for look in looks:
-        blur = abs(look.image_mm - v) * look.rate
-        otf = defocused_otf(reduced_frequency=nu * wavelength_mm * look.working_f_number, beta=np.pi * nu * blur)
+        blurs = np.abs(look.image_mm - candidates)[:, None] * look.rate
+        reach = (nu * wavelength_mm * look.working_f_number)[None]
+        otf = defocused_otf(reduced_frequency=reach, beta=np.pi * nu[None] * blurs)
         modelled.append(np.log(np.maximum(otf * otf, 1e-3)))
-    rest = logs - np.array(modelled)
+    rest = logs[:, None] - np.array(modelled)
     rest = rest - rest.mean(axis=0)
-    return float(np.sqrt(np.mean(np.clip(rest, -1.5, 1.5) ** 2)))
+    found: Floats = np.sqrt(np.mean(np.clip(rest, -1.5, 1.5) ** 2, axis=(0, 2)))
+    return found
 
 
 def _ring_powers(patches: list[Grey], allowed_px: float) -> tuple[Floats, Floats, NDArray[np.bool_]]:
