@@ -188,6 +188,20 @@ def test_a_doubled_frame_takes_nobodys_place(rehearsed, series: Candidate) -> No
     assert report.frames[-1].planned_exposure == 3
 
 
+def test_black_frames_that_are_all_alike_still_part_sets(rehearsed, tmp_path: Path) -> None:
+    first, second, third = sorted(rehearsed().glob("*.tif"))[:3]
+    order = (None, first, second, None, third)
+    for number, source in enumerate(order):
+        path = tmp_path / f"{number}.tif"
+        if source is None:
+            write_picture(path, np.zeros((480, 720, 3), np.uint16))
+        else:
+            path.write_bytes(source.read_bytes())
+    report = check([tmp_path / f"{number}.tif" for number in range(5)])
+    assert [group.separator for group in report.sets] == [0, 3]
+    assert all(frame.duplicate_of is None for frame in report.frames)
+
+
 def test_a_missed_flash_is_told_in_stops(rehearsed, series: Candidate) -> None:
     report = check([rehearsed("missed-flash@2:2.5")], candidate=series)
     assert names(report) == {2: {"exposure"}}

@@ -7,6 +7,7 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 from types import FrameType
+from typing import TYPE_CHECKING
 
 from verispect.commands.invocation import (
     DONE,
@@ -20,6 +21,9 @@ from verispect.commands.invocation import (
     worked_method,
 )
 from verispect.errors import FileError
+
+if TYPE_CHECKING:
+    from verispect.rig.device_program import Stop
 
 _AXIS_FREE = (
     "The rig is about to move. Does the camera stand at its zero (a rail at its first frame, a head straight ahead "
@@ -45,6 +49,7 @@ def run(given: Sequence[str]) -> int:
     options = options_of.parse_args(given)
     if options.rig_fault and not options.simulated:
         raise FileError("--rig-fault is for --simulated: a real rig has its own")
+    from verispect.rig.device_program import RigError
     from verispect.rig.drive import RigStopError
     from verispect.rig.simulated_rig import parse_rig_fault
     from verispect.shoot.driven_run import DrivenRun
@@ -64,9 +69,7 @@ def run(given: Sequence[str]) -> int:
         )  # fmt: skip
     except RigStopError as error:
         told, why = STOPPED, str(error)
-    except FileError:
-        raise
-    except driven.troubles as error:
+    except RigError as error:
         told, why = FAILED, str(error)
     finally:
         stop.put_back()
@@ -90,9 +93,10 @@ def _asked() -> bool:
     return sys.stdin.readline().strip().lower() == "yes"
 
 
-def _focus_asked(stop: object) -> None:
-    distance = getattr(stop, "focus_m", 0.0)
-    print(f"Set the focus to {distance:.3f} m, then press Return", file=sys.stderr, flush=True)
+def _focus_asked(stop: Stop) -> None:
+    from verispect.plan.setting.words import metres
+
+    print(f"Set the focus to {metres(stop.focus_m)}, then press Return", file=sys.stderr, flush=True)
     sys.stdin.readline()
 
 

@@ -77,7 +77,9 @@ class _Check:
         frames, candidate = evidence.frames, evidence.candidate
         looks = evidence.first_looks()
         dark = is_dark([look.median for look in looks])
-        doubles = doubles_of([look.digest for look in looks])
+        # Black frames are all alike, and each parts what is about it.
+        alike = doubles_of([look.digest for look in looks])
+        doubles = {k: first for k, first in alike.items() if not dark[k]}
         planned = len(evidence.exposures) if candidate is not None else None
         plain = _for_the_dust([look.is_plain for look in looks], planned, unusable=set(doubles) | set(_true(dark)))
         single = [k for k in range(len(frames)) if k not in doubles and k not in plain]

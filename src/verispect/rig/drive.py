@@ -55,7 +55,8 @@ def drive(
     taken : callable
         Told of every frame as soon as its file is there.
     set_focus : callable, optional
-        Called before a frame whose focus differs from the one before; comes back when it is set.
+        Called before the first frame and before each whose focus differs from the one before; comes back when it
+        is set.
     file_s : float
         How long a file is waited for after its exposure.
     rush : float
@@ -91,6 +92,7 @@ def drive(
             if answer.startswith(("error", "alarm")):
                 raise RigError("The controller says {answer} at {text}", answer=answer, text=text)
 
+    is_done = False
     try:
         for number in todo:
             stop = program.stops[number]
@@ -98,7 +100,7 @@ def drive(
             for move in moves_to(program, stop.places, before):
                 command(move, _longest(program, stop, before))
             before = stop.places
-            if set_focus is not None and program.refocuses and stop.focus_m != focus:
+            if set_focus is not None and stop.focus_m != focus:
                 set_focus(stop)
             focus = stop.focus_m
             command(f"G4 P{stop.settle_s:.3f}", stop.settle_s)
@@ -108,13 +110,14 @@ def drive(
             command("M9", 1.0)
             command(f"G4 P{stop.after_s:.3f}", stop.after_s)
             taken(Driven(stop.exposure, _arrived(folder, there, file_s, is_stopped, line)))
-    except RigError:
+        is_done = True
+    finally:
         # Whatever happened: nothing shall go on moving. Where the line is gone there is nobody to tell.
-        try:
-            line.stop()
-        except RigError:
-            says("The controller can no longer be told to stop; switch it off at its plug")
-        raise
+        if not is_done:
+            try:
+                line.stop()
+            except RigError:
+                says("The controller can no longer be told to stop; switch it off at its plug")
 
 
 def begin_at(program: Program, line: SerialLine) -> None:
@@ -152,6 +155,14 @@ def _pictures(folder: Path) -> set[str]:
         ) from error
 
 
+def _size(path: Path) -> int:
+    """A file's size; 0 for one that was renamed meanwhile."""
+    try:
+        return path.stat().st_size
+    except OSError:
+        return 0
+
+
 def _arrived(folder: Path, there: set[str], seconds: float, is_stopped: Callable[[], bool], line: SerialLine) -> str:
     """The name of the picture that came since, once it has stopped growing."""
     until = time.monotonic() + seconds
@@ -162,7 +173,7 @@ def _arrived(folder: Path, there: set[str], seconds: float, is_stopped: Callable
             raise RigStopError("Stopped while the picture was waited for; nothing moves until you begin again")
         came = sorted(_pictures(folder) - there)
         if came:
-            now = (folder / came[0]).stat().st_size
+            now = _size(folder / came[0])
             if came[0] == name and now == size and now > 0:
                 return name
             name, size = came[0], now

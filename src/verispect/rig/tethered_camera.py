@@ -30,7 +30,6 @@ def watch(
 ) -> None:
     """Take one frame for every line that comes into `triggers`, where the axes really stood."""
     done = 0
-    rehearsal: Rehearsal | None = None
     while not is_over():
         lines = triggers.read_text(encoding="utf-8").splitlines() if triggers.exists() else []
         if len(lines) <= done or done >= len(order):

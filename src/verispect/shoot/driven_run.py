@@ -25,11 +25,7 @@ class DrivenRun:
     ----------
     state : RunState
         As it stands; on disk after every frame.
-    troubles : type
-        What a rig may raise.
     """
-
-    troubles = RigError
 
     def __init__(self, candidate: Candidate, folder: Path, *, plan_file: Path | None = None) -> None:
         """Take up the run of a folder, or begin one.
