@@ -1,5 +1,5 @@
 # Two commands: `make demo` opens the window, `make test` checks everything. Both set up first.
-.PHONY: setup demo test lint bench shots lock schema
+.PHONY: setup demo test lint bench shots lock schema tables
 
 setup:
 	@tools/setup.sh dev
@@ -25,6 +25,10 @@ shots: setup
 
 schema: setup
 	.venv/bin/python tools/write_schema.py
+
+# The tables that come with the program, written anew where the optics behind them change.
+tables: setup
+	.venv/bin/python tools/write_tables.py
 
 # The locks are written anew only on purpose: `make lock` needs uv on the PATH.
 lock:

@@ -4,10 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from scipy.interpolate import RectBivariateSpline
 from scipy.optimize import brentq
 
 from tests.outside.oracle import pupil_contrast
-from verispect.optics.allowed_blur import first_fall, first_fall_exact
+from verispect.optics.allowed_blur import (
+    KEPT_TABLES,
+    _spline_through,
+    _Table,
+    coefficients_of,
+    first_fall,
+    first_fall_exact,
+)
 from verispect.optics.criterion import Criterion
 from verispect.optics.otf import polychromatic_otf
 
@@ -23,6 +31,25 @@ def test_table_agrees_with_single_roots(criterion, within) -> None:
     level = polychromatic_otf(reach, 0.0, criterion.lights) * rng.uniform(0.02, 0.999, 400)
     exact = first_fall_exact(reach, level, criterion.lights)
     assert first_fall(reach, level, criterion.lights) == pytest.approx(exact, rel=within)
+
+
+@pytest.mark.parametrize(("criterion", "name"), [(GREEN, "one_colour"), (WHITE, "white_light")])
+def test_tables_that_come_with_the_program_are_those_of_the_code(criterion, name) -> None:
+    with np.load(KEPT_TABLES) as tables:
+        assert coefficients_of(criterion.lights) == pytest.approx(tables[name], rel=1e-9, abs=1e-9)
+
+
+def test_between_its_nodes_the_table_is_scipys_spline() -> None:
+    """The same cubic that scipy.interpolate lays through even nodes (its ends: not a knot)."""
+    values = np.random.default_rng(1).normal(size=(32, 57))
+    low, high = 0.3, 1.5
+    table = _Table(_spline_through(32) @ values @ _spline_through(57).T, (low, high))
+    theirs = RectBivariateSpline(np.linspace(low, high, 32), np.linspace(0.0, 1.0, 57), values, s=0.0)
+    angle, share = np.random.default_rng(2).uniform(0.0, 1.0, (2, 500))
+    roots = 0.01 + (0.995 - 0.01) * np.sin(0.5 * np.pi * share)
+    assert table.at(low + (high - low) * angle, roots) == pytest.approx(
+        theirs.ev(low + (high - low) * angle, share), abs=1e-9
+    )
 
 
 def test_where_perfect_focus_falls_short_nothing_is_allowed() -> None:

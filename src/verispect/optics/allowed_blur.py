@@ -7,15 +7,14 @@ equation 6).
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import TYPE_CHECKING
+from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
-from verispect.optics.otf import Lights, polychromatic_otf
+from verispect.optics.otf import WHITE_LIGHT, Lights, polychromatic_otf
 from verispect.optics.types import Floats
-
-if TYPE_CHECKING:
-    from scipy.interpolate import RectBivariateSpline
 
 # In τ = β(1 − s) the first fall to zero comes before 2π whatever the frequency; with several colours s is
 # that of the shortest, and the others fall later.
@@ -24,6 +23,10 @@ _MARCH_OF_COLOURS = np.linspace(0.0, 80.0, 321)
 # Nodes of the table: reduced frequencies of the shortest wavelength, and square roots of the room.
 _FREQUENCIES = 32
 _ROOMS = 57
+# So many values are looked up at once: what they need stays in the processor's cache.
+_AT_ONCE = 8192
+# The tables of one colour, which serves all, and of white light: half a second's reckoning. `make tables` writes it.
+KEPT_TABLES = Path(__file__).with_name("first_fall.npz")
 _LEAST_ROOM, _MOST_ROOM = 0.01, 0.995
 
 
@@ -87,7 +90,7 @@ def first_fall(reach: Floats, level: Floats, lights: Lights) -> Floats:
     reachable = room >= 0.0
     root = np.sqrt(np.where(reachable, np.minimum(room, 1.0), 1.0))
     s = np.clip(reach * shortest, 0.0, 1.0)
-    tau2 = _table(lights).ev(np.arccos(s).ravel(), root.ravel()).reshape(s.shape)
+    tau2 = _table(lights).at(np.arccos(s).ravel(), root.ravel()).reshape(s.shape)
     beta = np.where(reachable, root * np.sqrt(np.maximum(tau2, 0.0)) / np.maximum(1.0 - s, 1e-9), np.nan)
     beyond = reachable & ((s > _tabled_to(lights)) | (root > _MOST_ROOM))
     if beyond.any():
@@ -101,19 +104,78 @@ def _tabled_to(lights: Lights) -> float:
     return min(0.97 * min(waves) / max(waves), 0.995)
 
 
-@lru_cache(maxsize=8)
-def _table(lights: Lights) -> RectBivariateSpline:
-    from scipy.interpolate import RectBivariateSpline
+class _Table(NamedTuple):
+    """Coefficients of a bicubic spline over even steps of two numbers, and where the first begins and ends."""
 
+    coefficients: Floats
+    first: tuple[float, float]
+
+    def at(self, angle: Floats, root: Floats) -> Floats:
+        """τ²/q, shape (N,), at angles acos s and roots √q of the room, shape (N,); the edge's beyond an edge."""
+        found = np.empty(angle.shape)
+        flat, columns = self.coefficients.ravel(), self.coefficients.shape[1]
+        span = (root - _LEAST_ROOM) / (_MOST_ROOM - _LEAST_ROOM)
+        across = np.arcsin(np.clip(span, 0.0, 1.0)) * (2.0 / np.pi) * (_ROOMS - 1)
+        low, high = self.first
+        along = np.clip((angle - low) / (high - low), 0.0, 1.0) * (_FREQUENCIES - 1)
+        for begin in range(0, len(found), _AT_ONCE):
+            part = slice(begin, begin + _AT_ONCE)
+            row, row_shares = _shares(along[part], _FREQUENCIES)
+            column, column_shares = _shares(across[part], _ROOMS)
+            corner = row * columns + column
+            total = np.zeros(corner.shape)
+            for k, row_share in enumerate(row_shares):
+                in_row = sum(share * flat.take(corner + (k * columns + j)) for j, share in enumerate(column_shares))
+                total += row_share * in_row
+            found[part] = total
+        return found
+
+
+def _shares(place: Floats, nodes: int) -> tuple[NDArray[np.intp], tuple[Floats, Floats, Floats, Floats]]:
+    """The first of four coefficients that count at a place between nodes, and the share of each."""
+    first = np.minimum(place.astype(np.intp), nodes - 2)
+    t = place - first
+    rest = 1.0 - t
+    near = t * t * (0.5 * t - 1.0) + 2.0 / 3.0
+    far = rest * rest * (0.5 * rest - 1.0) + 2.0 / 3.0
+    return first, (rest**3 / 6.0, near, far, t**3 / 6.0)
+
+
+def _spline_through(nodes: int) -> Floats:
+    """Matrix (nodes + 2, nodes) from values at even nodes to the coefficients of the cubic through them.
+
+    The first two pieces at either end are one cubic, as is usual where no slope is known.
+    """
+    rows = np.zeros((nodes + 2, nodes + 2))
+    for k in range(nodes):
+        rows[k, k : k + 3] = 1.0 / 6.0, 4.0 / 6.0, 1.0 / 6.0
+    rows[nodes, :5] = rows[nodes + 1, -5:] = 1.0, -4.0, 6.0, -4.0, 1.0
+    through: Floats = np.asarray(np.linalg.inv(rows)[:, :nodes], float)
+    return through
+
+
+@lru_cache(maxsize=8)
+def _table(lights: Lights) -> _Table:
+    first = (float(np.arccos(_tabled_to(lights))), 0.5 * float(np.pi))
+    kept = "one_colour" if len(lights) == 1 else "white_light" if lights == WHITE_LIGHT else None
+    if kept is None:
+        return _Table(coefficients_of(lights), first)
+    with np.load(KEPT_TABLES) as tables:
+        return _Table(tables[kept], first)
+
+
+def coefficients_of(lights: Lights) -> Floats:
+    """The table's coefficients, shape (_FREQUENCIES + 2, _ROOMS + 2), reckoned anew."""
     shortest = min(light for light, _ in lights)
-    angles = np.linspace(np.arccos(_tabled_to(lights)), 0.5 * np.pi, _FREQUENCIES)
-    s = np.cos(angles)
+    s = np.cos(np.linspace(np.arccos(_tabled_to(lights)), 0.5 * np.pi, _FREQUENCIES))
     # Closer towards a level of nothing, where the first fall may turn into a later one.
     roots = _LEAST_ROOM + (_MOST_ROOM - _LEAST_ROOM) * np.sin(0.5 * np.pi * np.linspace(0.0, 1.0, _ROOMS))
     level = polychromatic_otf(s / shortest, 0.0, lights)[:, None] * (1.0 - roots**2)
     beta = first_fall_exact((s / shortest)[:, None], level, lights)
     tau = beta * (1.0 - s)[:, None]
-    return RectBivariateSpline(angles, roots, (tau / roots) ** 2, s=0.0)
+    values = (tau / roots) ** 2
+    coefficients: Floats = _spline_through(_FREQUENCIES) @ values @ _spline_through(_ROOMS).T
+    return coefficients
 
 
 def _subdivided(low: Floats, high: Floats, reach: Floats, level: Floats, lights: Lights) -> Floats:

@@ -15,8 +15,8 @@ import numpy as np
 
 from verispect.optics.allowed_blur import first_fall, first_fall_exact
 from verispect.optics.otf import (
-    LUMINOUS_EFFICIENCY,
     PEAK_NM,
+    WHITE_LIGHT,
     Lights,
     disc_mtf,
     motion_mtf,
@@ -36,6 +36,8 @@ class Rule(StrEnum):
 
 # A table for one stop has up to so many places: fewer points than that are reckoned one by one.
 _WORTH_A_TABLE = 6000
+# Nodes of the rule by which an even disc's contrast is reckoned.
+_DISC_NODES = 24
 
 
 @dataclass(frozen=True)
@@ -71,8 +73,7 @@ class Criterion:
         """Wavelengths in mm with weights that sum to 1."""
         if self.wavelength_nm is not None:
             return ((self.wavelength_nm * 1e-6, 1.0),)
-        total = sum(weight for _, weight in LUMINOUS_EFFICIENCY)
-        return tuple((nm * 1e-6, weight / total) for nm, weight in LUMINOUS_EFFICIENCY)
+        return WHITE_LIGHT
 
     @property
     def _diffraction_wavelength_mm(self) -> float:
@@ -211,10 +212,18 @@ def frequency_of_circle(circle_mm: float, contrast_floor: float) -> float:
 
 @lru_cache(maxsize=256)
 def _disc_argument(floor: float) -> float:
-    """x at which 2 J1(x)/x falls to the floor."""
-    from scipy.optimize import brentq  # slow to import, and not needed to open the window
+    """x at which 2 J1(x)/x falls to the floor.
 
-    return float(brentq(lambda x: float(disc_mtf(x)) - floor, 1e-9, 3.8317))
+    By its integral, 2/π ∫ √(1 − u²) cos(x u) du over −1 to 1, of which Gauss's rule with these nodes errs by less
+    than 1e-15 up to the first zero at 3.8317; SciPy would take longer to import than all the rest.
+    """
+    angles = np.pi * np.arange(1, _DISC_NODES + 1) / (_DISC_NODES + 1)
+    shares, nodes = 2.0 * np.sin(angles) ** 2 / (_DISC_NODES + 1), np.cos(angles)
+    low, high = 0.0, 3.8317059702075125
+    while high - low > 1e-14 * high:
+        middle = 0.5 * (low + high)
+        low, high = (middle, high) if float(shares @ np.cos(middle * nodes)) > floor else (low, middle)
+    return 0.5 * (low + high)
 
 
 @lru_cache(maxsize=4096)

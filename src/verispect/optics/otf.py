@@ -15,6 +15,7 @@ from verispect.optics.types import Floats
 _TAU_END = 900.0
 # Up to so many cosines are taken in one array; above, one node after the other, to spare memory.
 _AT_ONCE = 200_000
+_FEW = 2_000
 
 # CIE 1924 photopic luminous efficiency V(λ) (from memory), at steps fine enough for a weighted mean.
 LUMINOUS_EFFICIENCY: tuple[tuple[float, float], ...] = (
@@ -31,6 +32,9 @@ PEAK_NM = 555.0
 
 # Wavelengths in mm with weights that sum to 1.
 Lights = tuple[tuple[float, float], ...]
+WHITE_LIGHT: Lights = tuple(
+    (nm * 1e-6, weight / sum(share for _, share in LUMINOUS_EFFICIENCY)) for nm, weight in LUMINOUS_EFFICIENCY
+)
 
 
 @lru_cache(maxsize=64)
@@ -98,7 +102,14 @@ def polychromatic_otf(reach: Floats, beta: Floats | float, lights: Lights) -> Fl
     lights : tuple of (wavelength_mm, weight)
         Weights sum to 1.
     """
-    total: Floats = np.zeros(np.broadcast_shapes(np.shape(reach), np.shape(beta)))
+    shape = np.broadcast_shapes(np.shape(reach), np.shape(beta))
+    if len(lights) > 1 and int(np.prod(shape)) <= _FEW:
+        # Of few places all colours at once: what takes the time is calling, not reckoning.
+        waves, shares = np.asarray(lights).T
+        of_colours = np.asarray(reach, float)[..., None] * waves
+        mixed: Floats = defocused_otf(reduced_frequency=of_colours, beta=np.asarray(beta, float)[..., None]) @ shares
+        return mixed
+    total: Floats = np.zeros(shape)
     for wavelength_mm, weight in lights:
         total = total + weight * defocused_otf(reduced_frequency=wavelength_mm * reach, beta=beta)
     return total
@@ -117,9 +128,11 @@ def motion_mtf(*, frequency: float, smear_mm: Floats | float) -> Floats:
 
 def disc_mtf(x: Floats | float) -> Floats:
     """MTF of an even disc: 2 J1(x)/x with x = π ν diameter."""
-    from scipy.special import j1  # SciPy is slow to import, and not needed to open the window
-
     x = np.asarray(x, dtype=float)
+    if not x.any():
+        return np.ones(x.shape)
+    from scipy.special import j1  # SciPy is slow to import, and needed only where a lens has a blur of its own
+
     safe = np.where(x == 0.0, 1.0, x)
     found: Floats = np.where(x == 0.0, 1.0, 2.0 * j1(safe) / safe)
     return found

@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from verispect.optics.types import Bools, Floats
+from verispect.plan.solve.linear_programme import least_cost
 
 # Above so many rows a linear programme is given only the rows that can bind.
 _MANY = 60
@@ -42,14 +43,12 @@ def least_worst(
     A linear programme in x and one bound t, by HiGHS. Of many rows only a working set is kept: rows
     violated by the last answer are added until there are none, which ends at the true optimum.
     """
-    from scipy.optimize import linprog
-
     size = matrix.shape[1]
     scale = np.maximum(np.max(np.abs(matrix), axis=0), 1e-300)
     height = max(float(np.max(np.abs(offsets))), 1e-300)
     rows = matrix / scale / height
     constants = offsets / height
-    bounds = [*zip(lower * scale, upper * scale, strict=True), (0.0, None)]
+    lowest, highest = np.append(lower * scale, 0.0), np.append(upper * scale, np.inf)
     cost = np.zeros(size + 1)
     cost[-1] = 1.0
     working = _first_rows(rows, constants)
@@ -60,13 +59,13 @@ def least_worst(
         if kept is not None:
             stacked = np.vstack([stacked, np.hstack([-kept[0] / scale, np.zeros((len(kept[1]), 1))])])
             right = np.concatenate([right, kept[1]])
-        answer = linprog(cost, A_ub=stacked, b_ub=right, bounds=bounds, method="highs")
-        if answer.x is None:
+        answer = least_cost(cost, stacked, right, lower=lowest, upper=highest)
+        if answer is None:
             # The bounds are never empty, so this is numerical trouble: stay where we are.
             return np.clip(np.zeros(size), lower, upper), float(np.max(np.abs(offsets)))
-        x = np.asarray(answer.x[:-1])
+        x = answer[:-1]
         residuals = np.abs(rows @ x + constants)
-        violated = (residuals > answer.x[-1] + 1e-9 * (1.0 + answer.x[-1])) & ~working
+        violated = (residuals > answer[-1] + 1e-9 * (1.0 + answer[-1])) & ~working
         if not violated.any():
             return x / scale, float(residuals.max() * height)
         worst = np.argsort(np.where(violated, residuals, -1.0))[-_MANY:]

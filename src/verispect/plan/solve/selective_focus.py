@@ -16,6 +16,7 @@ from verispect.optics.blur import blur_axes_mm, pupil_cones
 from verispect.optics.lens_state import LensState
 from verispect.optics.types import Floats
 from verispect.plan.solve.focus_plane import best_plane, state_of_plane
+from verispect.plan.solve.linear_programme import least_cost
 from verispect.plan.solve.problem import Problem
 from verispect.plan.solve.stop_choice import worst_at
 
@@ -169,8 +170,6 @@ def _about(problem: Problem, soft: Problem, begin: LensState, limit_rad: float, 
 
 def _planned(problem: Problem, soft: Problem, about: LensState, limit_rad: float, signs: Floats) -> LensState | None:
     """Maximise t with blur_i ≤ allowed for the musts and side_j blur_j ≥ t for the soft, to first order in g."""
-    from scipy.optimize import linprog
-
     allowed = float(problem.criterion.allowed_still_mm(about.working_f_number)) * _WITHIN
     if not math.isfinite(allowed):
         return None
@@ -189,13 +188,13 @@ def _planned(problem: Problem, soft: Problem, about: LensState, limit_rad: float
     right = np.concatenate([allowed - offsets, allowed + offsets, signs * soft_offsets])
     lowest = 1.0 / f_m - 1000.0 / problem.nearest_tilted_mm
     highest = 1.0 / f_m - 1000.0 / problem.longest_image_mm
-    answer = linprog(
-        [0.0, 0.0, 0.0, -1.0], A_ub=upper, b_ub=right, method="highs",
-        bounds=[(-limit, limit), (-limit, limit), (lowest, highest), (0.0, None)],
+    answer = least_cost(
+        np.array([0.0, 0.0, 0.0, -1.0]), upper, right,
+        lower=np.array([-limit, -limit, lowest, 0.0]), upper=np.array([limit, limit, highest, np.inf]),
     )  # fmt: skip
-    if answer.x is None or answer.x[-1] <= 0.0:
+    if answer is None or answer[-1] <= 0.0:
         return None
-    return state_of_plane(problem, np.asarray(answer.x[:3]), math.sin(limit_rad)).at(about.f_number)
+    return state_of_plane(problem, answer[:3], math.sin(limit_rad)).at(about.f_number)
 
 
 def _rates(problem: Problem, state: LensState, scale: float) -> tuple[Floats, Floats]:

@@ -36,8 +36,6 @@ def _begin(given_up: Any, progress: Any) -> None:
     threading.Thread(target=_leave_with_window, daemon=True).start()
     # What a weighing needs is imported before the first is asked for.
 
-    import scipy.spatial  # noqa: F401
-
     import verispect.plan.advise.weigh  # noqa: F401
 
 
