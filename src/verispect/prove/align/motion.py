@@ -19,7 +19,7 @@ Grey = NDArray[np.float32]
 # Below this the frames show nothing in common that an alignment could be trusted for.
 TRUSTED = 0.45
 _MOST_STEPS = 14
-_SMALL_STEP_PX = 0.003
+_SMALL_STEP_PX, _SMALL_STEP_COARSE_PX = 0.003, 0.03
 _HUBER = 1.2
 _SOME = 7
 # Finest level: as many pixels as this do.
@@ -81,7 +81,8 @@ def motion_between(
     found = planned.copy()
     found = _shifted(*levels[0][:2], found, levels[0][2])
     for small, large, divide in levels:
-        found = _refined(small, large, found, divide, focal_px, centre_px, rotate)
+        enough_px = _SMALL_STEP_PX if divide == levels[-1][2] else _SMALL_STEP_COARSE_PX
+        found = _refined(small, large, found, divide, focal_px, centre_px, rotate, enough_px)
     small, large, divide = levels[-1]
     moved, there = _warped(small, _at_level(found, divide), large.shape)
     return Motion(found, _alike(moved, large, there), _left_over(moved, large, there) * divide)
@@ -171,6 +172,7 @@ def _refined(
     focal_px: float,
     centre_px: tuple[float, float],
     rotate: bool,
+    enough_px: float,
 ) -> Floats:
     """Gauss-Newton at one level; the homography stays one of whole pixels."""
     focal = focal_px / divide
@@ -178,31 +180,36 @@ def _refined(
     rows, columns = large.shape
     y, x = np.mgrid[0:rows, 0:columns].astype(np.float32)
     u, v = (x - np.float32(cx)) / np.float32(focal), (y - np.float32(cy)) / np.float32(focal)
+    across, mixed, down = 1 + u * u, u * v, 1 + v * v
     level = _at_level(begin, divide)
+    parts = np.empty((4, rows, columns), np.float32)
     for _ in range(_MOST_STEPS):
         moved, there = _warped(small, level, large.shape)
-        inner = cv2.erode(there.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(bool)
+        inner = cv2.erode(there.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(np.float32)
         if inner.sum() < 400:
             return np.asarray(begin / begin[2, 2], float)
-        gx = cv2.Sobel(moved, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)
-        gy = cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)
+        # What is moved some way shows, at a place, what lay the other way before.
+        gx = cv2.Sobel(moved, cv2.CV_32F, 1, 0, ksize=3, scale=-0.125 * focal)
+        gy = cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=-0.125 * focal)
         # By how much a small turn right, a turn up, a turn clockwise and a growth move what is at (u, v).
         if rotate:
-            parts = [gx * (1 + u * u) + gy * u * v, gx * u * v + gy * (1 + v * v), -gx * v + gy * u, gx * u + gy * v]
+            parts[0], parts[1] = gx * across + gy * mixed, gx * mixed + gy * down
         else:
-            parts = [gx, gy, -gx * v + gy * u, gx * u + gy * v]
-        # What is moved that way shows, at a place, what lay the other way before.
-        columns_of = np.stack([part[inner] for part in parts], axis=1) * np.float32(-focal)
-        error = (large - moved)[inner]
+            parts[0], parts[1] = gx, gy
+        parts[2], parts[3] = gy * u - gx * v, gx * u + gy * v
+        columns_of = parts.reshape(4, -1)
+        error = (large - moved).ravel()
         # Some of them tell the spread of all.
-        spread = 1.4826 * float(np.median(np.abs(error[::_SOME]))) + 1e-6
-        weight = np.minimum(1.0, _HUBER * spread / np.maximum(np.abs(error), 1e-9)).astype(np.float32)
-        weighted = columns_of * weight[:, None]
-        normal = weighted.T @ columns_of
-        step = np.linalg.solve(normal + 1e-9 * np.trace(normal) * np.eye(4), weighted.T @ error)
+        size = np.abs(error)
+        spread = 1.4826 * float(np.median(size[::_SOME][inner.ravel()[::_SOME] > 0.0])) + 1e-6
+        # Huber's weights, and none where one of the two shows nothing.
+        weight = np.minimum(np.float32(_HUBER * spread) / np.maximum(size, np.float32(1e-9)), 1.0) * inner.ravel()
+        weighted = columns_of * weight
+        normal = (weighted @ columns_of.T).astype(float)
+        step = np.linalg.solve(normal + 1e-9 * np.trace(normal) * np.eye(4), weighted @ error)
         level = _moved_by(step, focal, (cx, cy), rotate) @ level
         largest = float(np.abs(step[:2]).max() * focal + np.abs(step[2:]).max() * 0.5 * columns)
-        if largest < _SMALL_STEP_PX:
+        if largest < enough_px:
             break
     found = _at_level_inverse(level, divide)
     whole: Floats = found / found[2, 2]
@@ -217,21 +224,25 @@ def _left_over(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> float:
     gx = cv2.Sobel(moved, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)
     gy = cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)
     error = moved - large
-    found = []
-    rows, columns = large.shape
-    for top in range(0, rows - _BLOCK + 1, _BLOCK):
-        for left in range(0, columns - _BLOCK + 1, _BLOCK):
-            part = (slice(top, top + _BLOCK), slice(left, left + _BLOCK))
-            if not there[part].all():
-                continue
-            x, y, e = gx[part].ravel(), gy[part].ravel(), error[part].ravel()
-            normal = np.array([[x @ x, x @ y], [x @ y, y @ y]])
-            alike = _alike(moved[part], large[part], there[part])
-            if np.linalg.eigvalsh(normal)[0] < 0.002 * _BLOCK**2 or alike < 0.5:
-                continue
-            step = np.linalg.solve(normal, np.array([x @ e, y @ e]))
-            found.append(float(np.hypot(*step)))
-    return float(np.sqrt(np.mean(np.square(found)))) if found else float("inf")
+
+    def total(values: Grey) -> Floats:
+        """Of every block, shape (down, across)."""
+        rows, columns = (side // _BLOCK for side in values.shape)
+        whole = values[: rows * _BLOCK, : columns * _BLOCK].reshape(rows, _BLOCK, columns, _BLOCK)
+        return np.asarray(whole.sum(axis=(1, 3), dtype=float), float)
+
+    size = float(_BLOCK**2)
+    xx, xy, yy, xe, ye = total(gx * gx), total(gx * gy), total(gy * gy), total(gx * error), total(gy * error)
+    mean, mean_large = total(moved) / size, total(large) / size
+    together = total(moved * large) - size * mean * mean_large
+    own = (total(moved * moved) - size * mean**2) * (total(large * large) - size * mean_large**2)
+    alike = together / np.sqrt(np.maximum(own, 1e-24))
+    least = 0.5 * (xx + yy) - np.sqrt(0.25 * (xx - yy) ** 2 + xy * xy)
+    fit = (total(there.astype(np.float32)) > size - 0.5) & (least >= 0.002 * size) & (alike >= 0.5)
+    if not fit.any():
+        return float("inf")
+    across, down = (yy * xe - xy * ye)[fit], (xx * ye - xy * xe)[fit]
+    return float(np.sqrt(np.mean((across**2 + down**2) / (xx * yy - xy * xy)[fit] ** 2)))
 
 
 def _at_level_inverse(matrix: Floats, divide: int) -> Floats:
