@@ -46,6 +46,7 @@ class FieldCurvature(_Model):
     f_number: _Stop
     half_um: float = Field(ge=-5000.0, le=5000.0, description="At half the image height of the sensor's corner.")
     corner_um: float = Field(ge=-5000.0, le=5000.0, description="In the sensor's corner.")
+    plus_minus_um: float = Field(default=0.0, ge=0.0, le=5000.0, description="How surely, in the corner.")
 
 
 class FocusShift(_Model):
@@ -53,6 +54,7 @@ class FocusShift(_Model):
 
     f_number: _Stop
     um: float = Field(ge=-5000.0, le=5000.0)
+    plus_minus_um: float = Field(default=0.0, ge=0.0, le=5000.0, description="How surely.")
 
 
 class FocusStep(_Model):

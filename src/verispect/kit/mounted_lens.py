@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 
 from verispect.kit.lens import Lens
+from verispect.kit.typical_bend import typical_curvature_mm, typical_shift_mm
 from verispect.optics.compound_lens import (
     Cardinal,
     Compound,
@@ -146,7 +147,8 @@ class Optic:
     def focus_bend(self, sensor_diagonal_mm: float) -> FocusBend | None:
         """Curvature of field and focus shift, as measured with what is fitted; None for a lens without a table."""
         curved, shifted = self.lens.field_curvature, self.lens.focus_shift
-        if not curved and not shifted:
+        # A lens known to be flat is as an ideal one.
+        if not any(row.half_um or row.corner_um for row in curved) and not any(row.um for row in shifted):
             return None
         shift = [(row.f_number, row.um / 1000.0) for row in shifted]
         if shift and min(shift)[0] > self.f_numbers[0]:
@@ -156,6 +158,30 @@ class Optic:
             curvature=tuple((row.f_number, row.half_um / 1000.0, row.corner_um / 1000.0) for row in curved),
             shift=tuple(shift),
         )
+
+    def bend_plus_minus_mm(self, f_number: float, sensor_diagonal_mm: float) -> tuple[float, float]:
+        """How surely it is known where the lens is sharpest at a stop: in the corner, and on the axis; ±, mm.
+
+        As the rows say; where there are none, as lenses of this kind usually are (kit/typical_bend.py).
+        """
+        curved, shifted, widest = self.lens.field_curvature, self.lens.focus_shift, self.f_numbers[0]
+        stop = math.log2(f_number)
+
+        def by_stop(rows: list[tuple[float, float]]) -> float:
+            at, spread = zip(*sorted(rows), strict=True)
+            return float(np.interp(stop, np.log2(at), spread)) / 1000.0
+
+        corner = (
+            by_stop([(row.f_number, row.plus_minus_um) for row in curved])
+            if curved
+            else typical_curvature_mm(self.lens, sensor_diagonal_mm)
+        )
+        axis = (
+            by_stop([(row.f_number, row.plus_minus_um) for row in shifted])
+            if shifted
+            else typical_shift_mm(widest, f_number)
+        )
+        return corner, axis
 
     def falloff_at(self, share: Floats | float) -> Floats:
         """Light lost, in stops, at a share of the image circle's radius: with its fourth power."""

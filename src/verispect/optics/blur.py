@@ -169,12 +169,17 @@ def bend_mm(points_mm: Floats, state: LensState) -> Floats:
     """How much farther from the lens each point (..., 3) is sharpest than through an ideal lens, shape (...)."""
     if state.bend is None:
         return np.zeros(points_mm.shape[:-1])
+    return state.bend.away_mm(height_mm(points_mm, state), state.f_number)
+
+
+def height_mm(points_mm: Floats, state: LensState) -> Floats:
+    """Distance from the lens's axis at which each point (..., 3) is imaged, shape (...)."""
     axis = np.asarray(state.axis)
     along = points_mm @ axis
     across = np.linalg.norm(points_mm - along[..., None] * axis, axis=-1)
     # At infinity the image lies f·tan from the axis, nearer by so much more as it is drawn larger.
-    height = state.focal_mm * across / np.maximum(np.abs(along - state.focal_mm), 1e-9)
-    return state.bend.away_mm(height, state.f_number)
+    height: Floats = state.focal_mm * across / np.maximum(np.abs(along - state.focal_mm), 1e-9)
+    return height
 
 
 def _tilted_terms(

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -11,17 +13,27 @@ from hypothesis import strategies as st
 from scipy.stats import norm
 
 from tests.conftest import a_lens, make_plan
+from verispect.files.plan_file import read_plan
+from verispect.kit.lens import Lens
 from verispect.optics.blur import blur_axes_mm, blur_of_many_states_mm
 from verispect.optics.depth_of_field import limits_along_ray_mm
+from verispect.optics.focus_bend import FocusBend
 from verispect.optics.lens_state import LensState, axis_from_tilt_and_swing, from_principal_point
 from verispect.optics.pose import camera_pose
 from verispect.plan.advise.weigh import weigh
 from verispect.plan.assess.confidence import confidence
 from verispect.plan.assess.focus_schools import schools_of
+from verispect.plan.assess.sensitivity import unmeasured_lens_decides
 from verispect.plan.document import Plan
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.plan.solve.problem import problem_for
+
+# Known to be sharpest where an ideal lens is.
+FLAT = {
+    "field_curvature": [{"f_number": 8, "half_um": 0, "corner_um": 0}],
+    "focus_shift": [{"f_number": 8, "um": 0}],
+}
 
 
 def schools(places, **wish):
@@ -100,7 +112,7 @@ def test_blur_of_many_states_is_that_of_each() -> None:
 
 
 def unsure(places, plus_minus: float, **lens) -> Plan:
-    return make_plan(places, lenses=[a_lens(24.0, **lens)], marks={"plus_minus_m": plus_minus}, rule="disc")
+    return make_plan(places, lenses=[a_lens(24.0, **FLAT, **lens)], marks={"plus_minus_m": plus_minus}, rule="disc")
 
 
 def test_nothing_unsure_gives_no_figure() -> None:
@@ -162,7 +174,7 @@ def test_the_camera_against_cameras_that_stand_otherwise(unsure) -> None:
     """Brute force: cameras really placed and turned otherwise, the lens set as planned, general random numbers."""
     swung = "height_plus_minus_m" not in unsure and "pitch_plus_minus_deg" not in unsure
     places = [(-0.7, 1.6, 1.8), (0.3, 1.3, 3.0), (1.6, 1.5, 7.0)] if swung else PLACES
-    lens = [a_lens(24.0, f_numbers=[4, 4])]
+    lens = [a_lens(24.0, f_numbers=[4, 4], **FLAT)]
     plan = make_plan(places, lenses=lens, rule="disc", camera=unsure, print_mm=(1350, 900))
     candidate = worked("tilt", build_scene(plan))
     state, allowed = candidate.exposures[0].state, candidate.criterion.disc_mm
@@ -197,7 +209,7 @@ def test_the_camera_against_cameras_that_stand_otherwise(unsure) -> None:
 def test_the_lens_against_lenses_that_are_otherwise(unsure) -> None:
     """Brute force: lenses really of another focal length, stop and pupil, focused on the same place on their axis."""
     places = [(0.0, 1.5, 1.672), (0.6, 1.3, 3.0)]
-    plan = make_plan(places, lenses=[a_lens(24.0, f_numbers=[5.6, 5.6], **unsure)], rule="disc")
+    plan = make_plan(places, lenses=[a_lens(24.0, f_numbers=[5.6, 5.6], **FLAT, **unsure)], rule="disc")
     candidate = worked("one-frame", build_scene(plan))
     # Just held as planned, so that what is off tells.
     allowed = candidate.criterion.disc_mm
@@ -224,16 +236,21 @@ def test_the_lens_against_lenses_that_are_otherwise(unsure) -> None:
 
 def test_places_aside_speeds_and_light_that_are_unsure() -> None:
     """A mark aside of where it was thought, seen by scipy.stats; more light than thought spoils nothing."""
-    still = make_plan(PLACES, lenses=[a_lens(24.0)], rule="disc", marks={"plus_minus_side_m": 0.4})
+    still = make_plan(PLACES, lenses=[a_lens(24.0, **FLAT)], rule="disc", marks={"plus_minus_side_m": 0.4})
     tilted = confidence(worked("tilt", build_scene(still)))
     assert 0.0 < tilted.holds < 1.0
     # An untilted thin lens blurs by depth alone: a step aside changes nothing.
-    middle = make_plan([(0.0, 1.5, 1.8), (0.1, 1.4, 3.0)], rule="disc", marks={"plus_minus_side_m": 0.4})
+    middle = make_plan(
+        [(0.0, 1.5, 1.8), (0.1, 1.4, 3.0)],
+        lenses=[a_lens(24.0, **FLAT)],
+        rule="disc",
+        marks={"plus_minus_side_m": 0.4},
+    )
     straight = worked("one-frame", build_scene(middle))
     assert straight.holds
     assert confidence(straight).holds == 1.0
     moving = make_plan(
-        [(0.0, 1.5, 3.0)], lenses=[a_lens(24.0, f_numbers=[8, 8])],
+        [(0.0, 1.5, 3.0)], lenses=[a_lens(24.0, f_numbers=[8, 8], **FLAT)],
         marks={"speed_mm_s": 60.0, "speed_plus_minus_mm_s": 40.0},
     )  # fmt: skip
     candidate = worked("one-frame", build_scene(moving))
@@ -248,3 +265,48 @@ def test_places_aside_speeds_and_light_that_are_unsure() -> None:
     darker = moving.model_copy(update={"light": moving.light.model_copy(update={"ev100_plus_minus": 4.0})})
     spread = confidence(worked("one-frame", build_scene(darker)), draws=20_000).holds
     assert abs(spread - 0.5) < abs(found.holds - 0.5)
+
+
+def _in_the_corner(**lens):
+    """One must in the upper corner of the frame, and nothing unsure but where the lens is sharpest."""
+    plan = make_plan([(3.9, 4.1, 5.4)], lenses=[a_lens(24.0, f_numbers=[4, 4], tilt_deg=0, **lens)])
+    return worked("one-frame", build_scene(plan))
+
+
+@pytest.mark.parametrize("spread_um", [60.0, 120.0])
+def test_the_corners_own_focus_counts_as_a_normal_distribution_has_it(spread_um) -> None:
+    """In closed form: blur grows straight with the offset, so the mark is sharp within a band of a normal."""
+    rows = [{"f_number": 4, "half_um": 0.0, "corner_um": 0.0, "plus_minus_um": spread_um}]
+    candidate = _in_the_corner(field_curvature=rows, focus_shift=[{"f_number": 4, "um": 0.0}])
+    exposure = candidate.exposures[0]
+    corner_mm = candidate.scene.plan.kit.body.diagonal_mm / 2
+    bent = replace(exposure.state, bend=FocusBend(corner_mm, ((4, 0.0025, 0.01),)))
+    at = from_principal_point(exposure.pose.to_camera_mm(candidate.scene.world_m), bent)
+    per_mm = (blur_axes_mm(at, bent)[0][0] - blur_axes_mm(at, exposure.state)[0][0]) / 0.01
+    room = (exposure.allowed_blur_mm - blur_axes_mm(at, exposure.state)[0][0]) / abs(per_mm)
+    wanted = 2.0 * norm.cdf(room / (spread_um / 2000.0)) - 1.0
+    assert 0.1 < wanted < 0.999
+    found = confidence(candidate, draws=20_000)
+    assert found is not None
+    assert found.holds == pytest.approx(wanted, abs=0.012)
+
+
+def test_what_nobody_measured_is_as_usual_and_said_where_it_decides() -> None:
+    unknown, known = _in_the_corner(), _in_the_corner(**FLAT)
+    assert confidence(unknown) is None
+    typical = confidence(unknown, even_of_the_lens_alone=True)
+    sure = confidence(known, even_of_the_lens_alone=True)
+    assert typical is not None
+    assert sure is not None
+    assert sure.holds == 1.0
+    assert typical.holds <= sure.holds
+    # In the example the softest mark is just held by a lens taken for ideal.
+    facade = read_plan(Path("examples/facade-and-forecourt.verispect"))
+    told = unmeasured_lens_decides(worked("tilt", build_scene(facade)))
+    assert told is not None
+    usual = confidence(worked("tilt", build_scene(facade)), even_of_the_lens_alone=True, draws=200)
+    assert usual is not None
+    assert f"{100 * usual.holds:.0f} of 100" in str(told)
+    lenses = [Lens.model_validate(lens.model_dump() | FLAT) for lens in facade.kit.lenses]
+    flat = facade.model_copy(update={"kit": facade.kit.model_copy(update={"lenses": lenses})})
+    assert unmeasured_lens_decides(worked("tilt", build_scene(flat))) is None

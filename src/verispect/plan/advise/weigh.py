@@ -10,7 +10,7 @@ from verispect.plan.advise.advice import SURE, advise
 from verispect.plan.advise.confidence_search import sure_enough, surer_stop
 from verispect.plan.advise.remedies import remedies
 from verispect.plan.assess.focus_schools import School, schools_of
-from verispect.plan.assess.sensitivity import most_telling
+from verispect.plan.assess.sensitivity import most_telling, unmeasured_lens_decides
 from verispect.plan.document import Plan
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.method import METHOD_KEYS, ONE_FRAME
@@ -82,8 +82,10 @@ def weigh(
 def _what_would_tell(candidates: list[Candidate], advised: str | None) -> tuple[Sentence, ...]:
     """Which stop would be surer and what to know better, where the advised method may fail for what is unsure."""
     for candidate in candidates:
-        if candidate.key == advised and candidate.confidence is not None and candidate.confidence.holds < SURE:
-            found = (surer_stop(candidate), most_telling(candidate))
+        if candidate.key == advised:
+            found = [unmeasured_lens_decides(candidate)]
+            if candidate.confidence is not None and candidate.confidence.holds < SURE:
+                found += [surer_stop(candidate), most_telling(candidate)]
             return tuple(sentence for sentence in found if sentence is not None)
     return ()
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from verispect.kit.lens import Lens
-from verispect.optics.blur import bend_mm, blur_of_many_states_mm
+from verispect.optics.blur import bend_mm, blur_of_many_states_mm, height_mm
 from verispect.optics.criterion import Rule
 from verispect.optics.types import Bools, Floats, Indices
 from verispect.plan.frames.exposure import Exposure
@@ -35,11 +35,17 @@ _LENS = (
 )  # fmt: skip
 
 
-def confidence(candidate: Candidate, *, draws: int = DRAWS, seed: int = SEED) -> Confidence | None:
-    """Draw the figures of a method anew and look at the musts; None where nothing carries a ± or nothing fits."""
+def confidence(
+    candidate: Candidate, *, draws: int = DRAWS, seed: int = SEED, even_of_the_lens_alone: bool = False
+) -> Confidence | None:
+    """Draw the figures of a method anew and look at the musts; None where nothing carries a ± or nothing fits.
+
+    What nobody measured of the lens (curvature of field, focus shift) is drawn as lenses of its kind usually are;
+    where nothing else carries a ±, only if it is asked for.
+    """
     if candidate.rendering is None or candidate.criterion is None or candidate.lens is None:
         return None
-    if not _is_unsure(candidate.scene, candidate.lens.lens):
+    if not even_of_the_lens_alone and not _is_unsure(candidate.scene, candidate.lens.lens):
         return None
     rng = np.random.default_rng(seed)
     marks = _looked_at(candidate)
@@ -76,6 +82,8 @@ def _is_unsure(scene: Scene, lens: Lens) -> bool:
         any(bool(np.any(part[deciding])) for part in of_marks)
         or any(getattr(scene.plan.camera, key) > 0.0 for key in _CAMERA)
         or any(getattr(lens, key) > 0.0 for key in _LENS)
+        or any(row.plus_minus_um > 0.0 for row in lens.field_curvature)
+        or any(row.plus_minus_um > 0.0 for row in lens.focus_shift)
         or (scene.plan.light.ev100_plus_minus > 0.0 and bool(np.any(scene.speeds_mm_s[deciding])))
     )
 
@@ -93,6 +101,8 @@ class _Drawn:
         Factors on the focal length, the f-number and the pupil magnification.
     smear : ndarray, shape (S, K) or (S, 1)
         Factor on the path that moves during an exposure.
+    curvature, shift : ndarray
+        Of their ± (two standard deviations), what the corner's and the middle's best focus is off.
     """
 
     world_m: Floats
@@ -101,6 +111,8 @@ class _Drawn:
     stop: Floats
     pupil: Floats
     smear: Floats
+    curvature: Floats
+    shift: Floats
 
 
 def _softness(candidate: Candidate, marks: Indices, draws: int, rng: np.random.Generator) -> Floats:
@@ -111,7 +123,7 @@ def _softness(candidate: Candidate, marks: Indices, draws: int, rng: np.random.G
     drawn = _draw(candidate, marks, draws, rng)
     best = np.full((draws, len(marks)), np.inf)
     for exposure in candidate.exposures:
-        blur, working = _blur_and_working(exposure, drawn, rng)
+        blur, working = _blur_and_working(exposure, drawn, scene.plan.kit.body.diagonal_mm, rng)
         softness = _read(candidate, exposure, marks, drawn, blur, working)
         # A mark that no frame shows is looked at wherever it would fall, as the weighing does.
         seen = _inside(exposure, drawn.world_m, scene.plan.sensor_mm) | ~rendering.inside[marks]
@@ -139,6 +151,8 @@ def _draw(candidate: Candidate, marks: Indices, draws: int, rng: np.random.Gener
         speeds = scene.speeds_mm_s[marks]
         drawn = np.maximum(speeds + unsure / _SIGMAS * rng.standard_normal((draws, len(marks))), 0.0)
         smear = smear * np.where(speeds > 0.0, drawn / np.where(speeds > 0.0, speeds, 1.0), 1.0)
+    # From a stream of its own: the other draws stay what they were.
+    curvature, shift = rng.spawn(1)[0].standard_normal((2, draws, 1)) / _SIGMAS
     return _Drawn(
         world_m=world,
         # The tilt is set once for all frames; the focus anew for each.
@@ -147,6 +161,8 @@ def _draw(candidate: Candidate, marks: Indices, draws: int, rng: np.random.Gener
         stop=stop,
         pupil=np.maximum(1.0 + normal(lens.pupil_plus_minus / lens.pupil_magnification, 1), 0.1),
         smear=smear,
+        curvature=curvature,
+        shift=shift,
     )
 
 
@@ -187,7 +203,9 @@ def _as_placed(scene: Scene, world_m: Floats, normal: Callable[..., Floats]) -> 
     return scene.pose.to_world_m(np.stack([right, up, away], axis=-1))
 
 
-def _blur_and_working(exposure: Exposure, drawn: _Drawn, rng: np.random.Generator) -> tuple[Floats, Floats]:
+def _blur_and_working(
+    exposure: Exposure, drawn: _Drawn, diagonal_mm: float, rng: np.random.Generator
+) -> tuple[Floats, Floats]:
     """Long axes (S, K) and working f-numbers (S, 1).
 
     A lens of another focal length than was thought is focused on the same place, as one does by eye or by
@@ -215,9 +233,18 @@ def _blur_and_working(exposure: Exposure, drawn: _Drawn, rng: np.random.Generato
         pupil_magnification=pupil,
         image_distance_mm=image,
         sines=sines[:, None, :],
-        bend_mm=bend_mm(points, state),
+        bend_mm=bend_mm(points, state) + _unknown_bend_mm(exposure, drawn, points, diagonal_mm),
     )
     return blur, f_number * (1.0 + (image / focal - 1.0) / pupil)
+
+
+def _unknown_bend_mm(exposure: Exposure, drawn: _Drawn, points_mm: Floats, diagonal_mm: float) -> Floats:
+    """What of the lens's best focus is not known, as drawn, shape (S, K); the corner's with the height's square."""
+    state = exposure.state
+    corner, axis = exposure.lens.bend_plus_minus_mm(state.f_number, diagonal_mm)
+    share = np.minimum(height_mm(points_mm, state) / (0.5 * diagonal_mm), 1.0)
+    off: Floats = drawn.curvature * corner * share**2 + drawn.shift * axis
+    return off
 
 
 def _read(

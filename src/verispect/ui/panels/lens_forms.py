@@ -42,13 +42,18 @@ class LensForms(QTabWidget):
                 Spec("f_number", self.tr("Stop f/")),
                 Spec("half_um", self.tr("Half-way µm")),
                 Spec("corner_um", self.tr("Corner µm")),
+                Spec("plus_minus_um", self.tr("± µm"), hint=self.tr("How surely, in the corner")),
             ],
             fresh={"f_number": 8, "half_um": 0, "corner_um": 0},
         )
         self.shift = RowsForm(
             self.tr("Focus shift"),
             FocusShift,
-            [Spec("f_number", self.tr("Stop f/")), Spec("um", self.tr("Middle µm"))],
+            [
+                Spec("f_number", self.tr("Stop f/")),
+                Spec("um", self.tr("Middle µm")),
+                Spec("plus_minus_um", self.tr("± µm"), hint=self.tr("How surely")),
+            ],
             fresh={"f_number": 8, "um": 0},
         )
         for table in (self.curvature, self.shift):
@@ -64,7 +69,8 @@ class LensForms(QTabWidget):
         bend = self.tr(
             "Where it is sharpest, at the sensor, positive away from the lens: half-way and in the corner against "
             "the middle, and the middle against the widest stop. Measured with a wall: focus on the middle, on the "
-            "corner, note both distances d; µm are f² (1/d − 1/d₀) with f in mm and d in mm, times 1000"
+            "corner, note both distances d; µm are f² (1/d − 1/d₀) with f in mm and d in mm, times 1000. Left empty, "
+            "the lens counts as flat, and its ± as is usual for its kind; known to be flat is a row of noughts"
         )
         quality = self.tr("Left in best focus, as a disc; between the rows straight in stops")
         zoom = self.tr("Empty cells are as the first tab says; between the rows straight in log focal length")
@@ -77,8 +83,12 @@ class LensForms(QTabWidget):
         both = QWidget()
         rows = QVBoxLayout(both)
         rows.setContentsMargins(0, 0, 0, 0)
-        rows.addWidget(self.curvature)
-        rows.addWidget(self.shift)
+        for title, table in (
+            (self.tr("Curvature of field, against the middle"), self.curvature),
+            (self.tr("Focus shift, against the widest stop"), self.shift),
+        ):
+            rows.addWidget(QLabel(title))
+            rows.addWidget(table)
         self._add(self.tr("Best focus"), both, bend)
 
     def _add(self, title: str, form: QWidget, note: str = "") -> None:
