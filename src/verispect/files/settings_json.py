@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from verispect.optics.exposure_time import shutter_words
 from verispect.optics.f_stops import marked
-from verispect.plan.explain.frame_table import shutter_words
+from verispect.plan.setting.exposure_region import ExposureRegion
 from verispect.plan.setting.mount import Mount
 from verispect.plan.setting.report import FrameSetting, Settings
 from verispect.plan.setting.survey import Survey
@@ -63,6 +64,7 @@ def settings_to_dict(settings: Settings) -> dict[str, Any]:
             "count": rail.count,
         },
         "survey": _survey(settings.survey),
+        "exposure_region": _region(settings.region),
         "halo_px": [{"edge": halo.edge, "behind": halo.behind, "px": halo.px} for halo in settings.halos],
         "without": [
             {
@@ -132,6 +134,27 @@ def _survey(survey: Survey | None) -> dict[str, Any] | None:
         "brackets": survey.brackets,
         "apart_stops": survey.apart_stops,
         "says": [str(sentence) for sentence in survey.says],
+    }
+
+
+def _region(region: ExposureRegion | None) -> dict[str, Any] | None:
+    if region is None:
+        return None
+    return {
+        "iso": list(region.isos),
+        "stops": [
+            {
+                "f_number": stop.f_number,
+                "serves": stop.serves,
+                "softness": _finite(stop.softness),
+                "longest_s": _finite(stop.longest_s),
+                "shortest_s": stop.shortest_s,
+                "at_lowest_iso_s": stop.at_base_s,
+                "worst": stop.worst,
+            }
+            for stop in region.stops
+        ],
+        "bounds": [str(sentence) for sentence in region.bounds],
     }
 
 

@@ -7,7 +7,8 @@ import math
 from collections.abc import Sequence
 from importlib.resources import files
 
-from verispect.plan.explain.frame_table import FrameRow, Quantity, frame_rows, shown_columns, shutter_words
+from verispect.optics.exposure_time import shutter_words
+from verispect.plan.explain.frame_table import FrameRow, Quantity, frame_rows, shown_columns
 from verispect.plan.explain.work_order import cautions, steps
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.setting.report import settings_of

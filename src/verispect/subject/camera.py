@@ -7,6 +7,7 @@ from typing import Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from verispect.optics.exposure_time import HANDS_RAD_S
 from verispect.optics.pose import Pose, camera_pose
 
 
@@ -39,6 +40,10 @@ class Camera(BaseModel):
         default=0.0, ge=-500.0, le=500.0, description="Of the lens at the framing focal length; negative is fall."
     )
     cross_mm: float = Field(default=0.0, ge=-500.0, le=500.0, description="The same to the right.")
+    hand_held: bool = Field(default=False, description="Held by hand, not on a tripod.")
+    stabiliser_stops: float = Field(
+        default=0.0, ge=0.0, le=10.0, description="What a stabiliser is worth by hand, in stops."
+    )
     aspect: float | None = Field(
         default=None, gt=0.02, lt=50.0, description="Width over height of the picture; none: the sensor's own."
     )
@@ -48,6 +53,11 @@ class Camera(BaseModel):
         if (self.framing_width_mm is None) != (self.framing_at_m is None):
             raise ValueError("framing_width_mm and framing_at_m are given together, such as 36 and 0.2")
         return self
+
+    @property
+    def shake_rad_s(self) -> float:
+        """How fast hands turn the camera, by the rule of one over the focal length (optics/exposure_time.py)."""
+        return HANDS_RAD_S / 2.0**self.stabiliser_stops if self.hand_held else 0.0
 
     def pose(self) -> Pose:
         """The camera's basis and place."""

@@ -16,11 +16,12 @@ from verispect.kit.focal_choice import grid_focals_mm, single_frame_focal_mm
 from verispect.kit.lens import Lens
 from verispect.kit.mounted_lens import optic_at
 from verispect.optics.blur import blur_axes_mm
+from verispect.optics.exposure_time import shutter_words
 from verispect.optics.lens_state import focus_image_distance_mm, plane_of_sharp_focus
 from verispect.plan.advise.weigh import Weighing, weigh
 from verispect.plan.document import ManualSetting, Plan
 from verispect.plan.entry.manual_setting import setting_of, with_focus_at, with_plane_through, worked_by_hand
-from verispect.plan.explain.frame_table import frame_rows, shutter_words
+from verispect.plan.explain.frame_table import frame_rows
 from verispect.plan.explain.reasons import reasons_for
 from verispect.plan.explain.work_order import cautions, steps
 from verispect.plan.frames.focus_traces import Section, Trace, elevation_section, focus_traces

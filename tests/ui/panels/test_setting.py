@@ -31,6 +31,23 @@ def test_a_tilt_tells_which_way_it_leans_and_where_to_focus(qtbot, window: MainW
     assert not window.set.order_row.isVisibleTo(window.set)
 
 
+def test_the_region_of_stop_and_time_is_drawn_with_the_setting_in_it(qtbot, window: MainWindow) -> None:
+    window.show_station("set")
+    window.take_method("tilt")
+    weighed(qtbot, window)
+    diagram = window.set.exposure
+    qtbot.waitUntil(lambda: diagram.region is not None, timeout=5000)
+    assert window.set.exposure_words.text().startswith("f/")
+    window.set.pages.setCurrentIndex(2)
+    stop, seconds, _ = diagram.region.chosen
+    dot = diagram.place(stop, seconds)
+    picture = diagram.grab().toImage()
+    assert picture.pixelColor(round(dot.x()), round(dot.y())).name() == window.theme.hand
+    serving = diagram.region.serving
+    assert serving[0].f_number <= stop <= serving[-1].f_number
+    assert "out of focus" in diagram.accessibleDescription() or "widest" in diagram.accessibleDescription()
+
+
 def test_a_method_that_does_not_fit_has_nothing_in_the_hand(qtbot, window: MainWindow) -> None:
     window.show_station("set")
     window.take_method("rail-series")

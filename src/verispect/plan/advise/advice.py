@@ -256,6 +256,12 @@ def _nothing_holds(nearest: Candidate, fitting: list[Candidate]) -> tuple[Senten
         Sentence("Nothing holds every must; {method} comes nearest, {worst} is {times:.2f} times too soft", values)
         if np.isfinite(nearest.worst_softness)
         else Sentence(
+            "Hands shake too much for every stop in this light, at ISO {iso:g}: use a tripod, bring light, or allow "
+            "a higher ISO in the kit",
+            values | {"iso": nearest.scene.plan.kit.body.iso},
+        )
+        if _smears(nearest) and nearest.scene.plan.camera.hand_held
+        else Sentence(
             "What moves smears at every stop in this light, at ISO {iso:g}: bring light, wait for stillness, or "
             "allow a higher ISO in the kit",
             values | {"iso": nearest.scene.plan.kit.body.iso},

@@ -10,6 +10,7 @@ import numpy as np
 from verispect.kit.focal_choice import single_frame_focal_mm
 from verispect.kit.lens import Lens
 from verispect.kit.mounted_lens import focal_range
+from verispect.optics.exposure_time import shutter_words
 from verispect.optics.f_stops import marked
 from verispect.optics.types import Floats, Indices
 from verispect.plan.document import Plan
@@ -17,15 +18,18 @@ from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.lens_search import nearer_than_focal, shifts_too_far
 from verispect.plan.methods.one_frame import attempt_one_frame
+from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import Scene, build_scene
 from verispect.plan.solve.focus_ladder import holding_intervals
 from verispect.plan.solve.problem import Problem, problem_for
 from verispect.plan.solve.softness_polish import best_frame
 from verispect.sentence import Sentence
-from verispect.subject.mark import Mark
+from verispect.subject.mark import Mark, Need
 from verispect.subject.surface import Surface
 
 _STEPS = 7
+# Methods tried in turn for what stands still.
+_STILL_BY = ("one-frame", "tilt", "series", "turned-grid")
 # Steps back that are tried, as shares of the nearest distance.
 STEPS_BACK = tuple(0.05 * 1.5**k for k in range(14))
 
@@ -36,7 +40,7 @@ class WayOut:
 
     Attributes
     ----------
-    key : "wider", "move" or "let go"
+    key : "wider", "move", "let go" or "own frame"
     told : Sentence
     final_pixels : (int, int)
         Of what is left; as the wanted picture for letting go.
@@ -46,7 +50,7 @@ class WayOut:
         How far the camera steps back.
     focal_mm : float
     exposure : Exposure or None
-        Of letting go: the one frame.
+        Of letting go: the one frame; of a frame of its own: that frame.
     """
 
     key: str
@@ -234,6 +238,59 @@ def letting_go(scene: Scene, one: Candidate) -> WayOut | None:
         let_go=gone,
         focal_mm=best_problem.focal_mm,
         exposure=exposure,
+    )
+
+
+def own_frame(scene: Scene, one: Candidate) -> WayOut | None:
+    """What moves in a frame of its own, at its own time and ISO, to be blended over the still rest."""
+    plan = scene.plan
+    movers = {mark.name for mark in plan.marks if mark.need == Need.MUST and mark.speed_mm_s > 0.0}
+    musts = {name for name, said in zip(scene.names, scene.needs, strict=True) if said == Need.MUST}
+    if not movers or musts <= movers:
+        return None
+
+    def of_these(moving: bool) -> Plan:
+        marks = tuple(
+            mark if mark.need != Need.MUST or (mark.name in movers) == moving
+            else mark.model_copy(update={"need": Need.MAY})
+            for mark in plan.marks
+        )  # fmt: skip
+        return plan.model_copy(update={"marks": marks, "surfaces": () if moving else plan.surfaces,
+                                       "scans": () if moving else plan.scans})  # fmt: skip
+
+    still = next((found for key in _STILL_BY if (found := worked(key, build_scene(of_these(False)))).holds), None)
+    if still is None:
+        return None
+    alone, noisy = worked("one-frame", build_scene(of_these(True))), Sentence("")
+    if not alone.holds and plan.wish.noise_ratio is not None:
+        wish = plan.wish.model_copy(update={"noise_ratio": None})
+        alone = worked("one-frame", build_scene(of_these(True).model_copy(update={"wish": wish})))
+        noisy = Sentence(", noisier than is wished")
+    if not alone.holds:
+        return None
+    rest, own = still.exposures[0], alone.exposures[0]
+    return WayOut(
+        "own frame",
+        Sentence(
+            "{movers} in a frame of its own, blended over the rest: f/{stop}, {time}, ISO {iso:.0f}{noisy}, focused "
+            "at {focus:.2f} m; the rest by {method} at f/{still}, {still_time}, ISO {still_iso:.0f}",
+            {
+                "movers": ", ".join(sorted(movers)),
+                "stop": marked(own.state.f_number),
+                "time": shutter_words(own.shutter_s),
+                "iso": alone.scene.plan.kit.body.iso,
+                "noisy": noisy,
+                "focus": own.focus_m,
+                "method": Sentence(still.method.name),
+                "still": marked(rest.state.f_number),
+                "still_time": shutter_words(rest.shutter_s),
+                "still_iso": still.scene.plan.kit.body.iso,
+            },
+        ),
+        one.final_pixels,
+        let_go=tuple(sorted(movers)),
+        focal_mm=alone.focal_mm,
+        exposure=own,
     )
 
 

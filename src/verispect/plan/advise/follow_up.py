@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from verispect.errors import Cancelled
-from verispect.plan.advise.alternatives import WayOut, letting_go, moved_back, wider
+from verispect.plan.advise.alternatives import WayOut, letting_go, moved_back, own_frame, wider
 from verispect.plan.advise.thresholds import openings, other_views, thresholds
 from verispect.plan.advise.weigh import Weighing
 from verispect.sentence import Sentence
@@ -41,7 +41,7 @@ def further(weighing: Weighing, *, is_cancelled: Callable[[], bool] | None = Non
             raise Cancelled
 
     if one.fits and not one.holds:
-        for attempt in (wider, moved_back, letting_go):
+        for attempt in (wider, moved_back, letting_go, own_frame):
             look()
             found = attempt(scene, one)
             if found is not None:

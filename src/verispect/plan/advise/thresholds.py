@@ -90,7 +90,7 @@ def thresholds(weighing: Weighing, advised: Candidate, look: Callable[[], None])
                 {"share": 100.0 * fails / 1.01, "method": method},
             )
         )
-    if np.any(weighing.scene.speeds_mm_s[weighing.scene.deciding]):
+    if np.any(weighing.scene.own_speeds_mm_s[weighing.scene.deciding]):
         look()
         faster = _least(lambda t: not holds_with(_faster(plan, t), advised.key))
         if faster is not None:

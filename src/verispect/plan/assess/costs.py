@@ -86,12 +86,12 @@ def _movement(candidate: Candidate) -> tuple[float, float, str]:
     """Worst smear and worst step between frames, in pixels, and which mark makes it."""
     scene, rendering = candidate.scene, candidate.rendering
     count = scene.mark_count
-    speeds = scene.speeds_mm_s[:count]
-    if rendering is None or not np.any(speeds):
+    speeds = scene.own_speeds_mm_s[:count]
+    if rendering is None or not np.any(scene.speeds_mm_s[:count]):
         return 0.0, 0.0, ""
     pixel = scene.plan.kit.body.pixel_mm
     smear = float(rendering.smear_mm[:count].max()) / pixel
-    if candidate.frame_count < 2:
+    if candidate.frame_count < 2 or not np.any(speeds):
         return smear, 0.0, ""
     apart = candidate.run_s / (candidate.frame_count - 1)
     steps = speeds * apart / mm_on_subject_per_mm(candidate) / pixel

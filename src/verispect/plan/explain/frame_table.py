@@ -176,26 +176,3 @@ def _row(number: int, exposure: Exposure, first: Exposure) -> FrameRow:
         hyperfocal_m=reach.hyperfocal_m,
         tilt_digits=scale_digits(exposure.lens.lens.tilt_scale_deg),
     )
-
-
-_DIAL = (
-    8000, 6400, 5000, 4000, 3200, 2500, 2000, 1600, 1250, 1000, 800, 640, 500, 400, 320, 250, 200, 160, 125, 100,
-    80, 60, 50, 40, 30, 25, 20, 15, 13, 10, 8, 6, 5, 4,
-)  # fmt: skip
-
-
-def shutter_words(seconds: float) -> str:
-    """An exposure time as a dial writes it, to the nearest third of a stop.
-
-    Examples
-    --------
-    >>> shutter_words(1 / 64), shutter_words(0.4), shutter_words(2.52), shutter_words(95.2)
-    ('1/60 s', '0.4 s', '2.5 s', '95 s')
-    """
-    if seconds >= 8.0:
-        return f"{seconds:.0f} s"
-    if seconds >= 0.28:
-        third = 2.0 ** (round(3.0 * math.log2(seconds)) / 3.0)
-        return f"{third:.1f} s".replace(".0 s", " s")
-    nearest = min(_DIAL, key=lambda part: abs(math.log(part * seconds)))
-    return f"1/{nearest} s"

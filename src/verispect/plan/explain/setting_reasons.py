@@ -13,11 +13,11 @@ from verispect.optics.exposure_time import (
     equivalent_shutter_s,
     longest_time_for_motion_s,
     longest_time_for_stars_s,
+    shutter_words,
     smear_for_floor_mm,
 )
 from verispect.optics.f_stops import marked
 from verispect.plan.assess.image_circle_report import circle_report, circle_sentence
-from verispect.plan.explain.frame_table import shutter_words
 from verispect.plan.explain.reason import Reason
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
@@ -27,6 +27,8 @@ from verispect.sentence import Sentence
 
 # A smear that leaves nine tenths of the contrast is not seen (a choice, not a standard).
 _UNSEEN = 0.9
+# Diagonal of the format that rules of thumb about focal lengths are for.
+_SMALL_FORMAT_MM = 43.27
 
 
 def setting_reasons(candidate: Candidate, frame: int) -> list[Reason]:
@@ -39,7 +41,8 @@ def setting_reasons(candidate: Candidate, frame: int) -> list[Reason]:
         reasons += [_circle(problem, exposure), *_stops(problem, exposure), *_depth(problem, exposure)]
     if candidate.method.turns:
         reasons.append(_turning_point(exposure))
-    return [*reasons, _time(candidate, exposure), *_motion(candidate, exposure), *_certainty(candidate)]
+    timed = [_time(candidate, exposure), *_motion(candidate, exposure), *_hands(candidate, exposure)]
+    return [*reasons, *timed, *_certainty(candidate)]
 
 
 def _movements(candidate: Candidate, exposure: Exposure) -> list[Reason]:
@@ -220,9 +223,9 @@ def _motion(candidate: Candidate, exposure: Exposure) -> list[Reason]:
     smear = smear_for_floor_mm(frequency=criterion.frequency, share=_UNSEEN)
     depth = exposure.pose.to_camera_mm(scene.world_m)[:, 2]
     said: list[Sentence] = []
-    for k in np.flatnonzero(scene.speeds_mm_s > 0.0).tolist():
+    for k in np.flatnonzero(scene.own_speeds_mm_s > 0.0).tolist():
         longest = longest_time_for_motion_s(
-            speed_mm_s=float(scene.speeds_mm_s[k]),
+            speed_mm_s=float(scene.own_speeds_mm_s[k]),
             distance_mm=float(depth[k]),
             image_mm=state.image_distance_mm,
             allowed_smear_mm=smear,
@@ -241,6 +244,33 @@ def _motion(candidate: Candidate, exposure: Exposure) -> list[Reason]:
             Sentence("Longest time without a smear that shows"),
             Sentence("{parts}", {"parts": tuple(said)}),
             Sentence("sinc(ν · smear) = 0.9; sidereal day 86164 s (from memory)"),
+        )
+    ]
+
+
+def _hands(candidate: Candidate, exposure: Exposure) -> list[Reason]:
+    """How long hands hold still enough: by this print, and by the schools' rules."""
+    camera, criterion, state = candidate.scene.plan.camera, candidate.criterion, exposure.state
+    if not camera.hand_held or criterion is None:
+        return []
+    smear = smear_for_floor_mm(frequency=criterion.frequency, share=_UNSEEN)
+    own = smear / (camera.shake_rad_s * state.image_distance_mm)
+    small_format = state.focal_mm * _SMALL_FORMAT_MM / candidate.scene.plan.kit.body.diagonal_mm
+    longer = 2.0**camera.stabiliser_stops
+    return [
+        Reason(
+            Sentence("Longest time by hand"),
+            Sentence(
+                "for this picture {own}; one over the focal length {plain}, one over twice that {half}; the "
+                "stabiliser counted as {stops:g} stops",
+                {
+                    "own": shutter_words(own),
+                    "plain": shutter_words(longer / small_format),
+                    "half": shutter_words(0.5 * longer / small_format),
+                    "stops": camera.stabiliser_stops,
+                },
+            ),
+            Sentence("hands turn by 0.03 rad/s: at that 1/f smears a small format by 0.03 mm (common practice)"),
         )
     ]
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from importlib import import_module
 
-from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.candidate import Candidate, unfit
 from verispect.plan.methods.method import Method, method_of
 from verispect.plan.methods.refine.between_samples import held_between
 from verispect.plan.methods.refine.iso_choice import at_a_fitting_iso
 from verispect.plan.scene.scene import Scene
+from verispect.sentence import Sentence
 
 
 def solver_of(method: Method) -> Callable[[Scene], Candidate]:
@@ -22,4 +23,8 @@ def solver_of(method: Method) -> Callable[[Scene], Candidate]:
 def worked(key: str, scene: Scene) -> Candidate:
     """One method worked out, at an ISO that what moves allows."""
     solver = solver_of(method_of(key))
-    return at_a_fitting_iso(lambda tried: held_between(solver, tried), scene)
+    found = at_a_fitting_iso(lambda tried: held_between(solver, tried), scene)
+    if scene.plan.camera.hand_held and found.frame_count > 1:
+        return unfit(key, scene, Sentence("By hand no two frames lie alike: {n} frames need a tripod",
+                                          {"n": found.frame_count}))  # fmt: skip
+    return found

@@ -18,8 +18,8 @@ from verispect.subject.mark import Need
 
 # What there is of every point beside its place, its name and its need.
 _ARRAYS = (
-    "weights", "speeds_mm_s", "plus_minus_m", "plus_minus_side_m", "plus_minus_speed_mm_s", "soft_times", "musts",
-    "deciding", "wanted_soft", "group",
+    "weights", "speeds_mm_s", "own_speeds_mm_s", "plus_minus_m", "plus_minus_side_m", "plus_minus_speed_mm_s",
+    "soft_times", "musts", "deciding", "wanted_soft", "group",
 )  # fmt: skip
 # Samples of an area looked at, against those solved for, along a line; at most so many.
 _DENSER = 4.0
@@ -38,7 +38,10 @@ class Scene:
     mark_count : int
         How many of the points are marks; those of areas come after.
     world_m : ndarray, shape (M, 3)
-    weights, speeds_mm_s, plus_minus_m, plus_minus_side_m, plus_minus_speed_mm_s, soft_times : ndarray, shape (M,)
+    weights, plus_minus_m, plus_minus_side_m, plus_minus_speed_mm_s, soft_times : ndarray, shape (M,)
+    speeds_mm_s, own_speeds_mm_s : ndarray, shape (M,)
+        `speeds_mm_s` is how fast each crosses the view, by its own movement and by the hands that hold the camera;
+        `own_speeds_mm_s` the former alone.
     musts : ndarray of bool, shape (M,)
     deciding : ndarray of bool, shape (M,)
         The points that settings are searched for: the musts, or where there are none the shoulds, or all.
@@ -60,6 +63,7 @@ class Scene:
     world_m: Floats
     weights: Floats
     speeds_mm_s: Floats
+    own_speeds_mm_s: Floats
     plus_minus_m: Floats
     plus_minus_side_m: Floats
     plus_minus_speed_mm_s: Floats
@@ -195,13 +199,17 @@ def unchecked_scene(plan: Plan, *, spacing: float = SPACING) -> Scene:
     if not deciding.any():
         deciding = needs == Need.SHOULD if (needs == Need.SHOULD).any() else needs != Need.SOFT
         deciding = deciding if deciding.any() else np.ones(needs.shape, bool)
+    own = values([mark.speed_mm_s for mark in marks], nought)
+    # A turning camera sweeps over far things faster.
+    swept = plan.camera.shake_rad_s * 1000.0 * np.linalg.norm(world - pose.pupil_m, axis=1)
     return Scene(
         plan=plan,
         pose=pose,
         mark_count=len(marks),
         world_m=world,
         weights=values([mark.weight for mark in marks], [area.weight for area in areas]),
-        speeds_mm_s=values([mark.speed_mm_s for mark in marks], nought),
+        speeds_mm_s=np.hypot(own, swept),
+        own_speeds_mm_s=own,
         plus_minus_m=values([mark.plus_minus_m for mark in marks], [area.plus_minus_m for area in areas]),
         plus_minus_side_m=values([mark.plus_minus_side_m for mark in marks], nought),
         plus_minus_speed_mm_s=values([mark.speed_plus_minus_mm_s for mark in marks], nought),

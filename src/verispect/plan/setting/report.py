@@ -12,6 +12,7 @@ from verispect.plan.explain.setting_reasons import engraved_reading_m
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.setting.bracket import Bracket, bracket_of
+from verispect.plan.setting.exposure_region import ExposureRegion, exposure_region
 from verispect.plan.setting.focus_band import FocusBand, focus_band
 from verispect.plan.setting.halo import Halo, halos
 from verispect.plan.setting.head import HeadSetting, head_setting
@@ -83,6 +84,7 @@ class Settings:
     halos: tuple[Halo, ...]
     without: tuple[Without, ...]
     survey: Survey | None
+    region: ExposureRegion | None
 
 
 def settings_of(candidate: Candidate, order: Order = Order.NEAR_FAR) -> Settings:
@@ -100,6 +102,7 @@ def settings_of(candidate: Candidate, order: Order = Order.NEAR_FAR) -> Settings
         halos=tuple(halos(candidate)),
         without=tuple(without_each(candidate)),
         survey=survey_of(candidate),
+        region=exposure_region(candidate),
     )
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 
+from verispect.optics.exposure_time import shutter_words
+from verispect.optics.f_stops import marked
 from verispect.plan.setting.bracket import Bracket
 from verispect.plan.setting.focus_band import FocusBand
 from verispect.plan.setting.head import HeadSetting
@@ -23,6 +25,7 @@ def in_words(settings: Settings) -> list[Part]:
         (Sentence("On the head"), _head(settings.head)),
         (Sentence("On the rail"), _rail(settings)),
         (Sentence("Behind near edges"), _halos(settings)),
+        (Sentence("Stop, time and ISO"), exposure_words(settings)),
         (Sentence("By the spot meter"), settings.survey.says if settings.survey else []),
         (Sentence("If a frame is lost"), _losses(settings)),
     ]
@@ -100,6 +103,32 @@ def _rail(settings: Settings) -> list[Sentence]:
             {"start": rail.start_mm, "end": rail.end_mm, "count": rail.count, "step": rail.step_mm},
         )
     ]
+
+
+def exposure_words(settings: Settings) -> list[Sentence]:
+    """Which stops, times and ISOs hold every must, and what ends them on every side."""
+    region = settings.region
+    if region is None:
+        return []
+    serving = region.serving
+    if not serving:
+        return list(region.bounds)
+    shortest, longest = (end(stop.times_s[k] for stop in serving) for k, end in ((0, min), (1, max)))
+    return [
+        Sentence(
+            "f/{wide} to f/{small} at {short} to {long} ({isos}) hold every must",
+            {"wide": marked(serving[0].f_number), "small": marked(serving[-1].f_number),
+             "short": shutter_words(shortest), "long": shutter_words(longest),
+             "isos": _isos(region.isos)},
+        ),
+        *region.bounds,
+    ]  # fmt: skip
+
+
+def _isos(isos: tuple[float, float]) -> Sentence:
+    if isos[1] < 1.01 * isos[0]:
+        return Sentence("ISO {low:.0f}", {"low": isos[0]})
+    return Sentence("ISO {low:.0f} to {high:.0f}", {"low": isos[0], "high": isos[1]})
 
 
 def _halos(settings: Settings) -> list[Sentence]:

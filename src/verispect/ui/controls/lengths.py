@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-from verispect.plan.explain.frame_table import Column, FrameRow, Quantity, shutter_words
+from verispect.optics.exposure_time import shutter_words
+from verispect.plan.explain.frame_table import Column, FrameRow, Quantity
 
 # "metric" or "imperial"; anything else is read as metric.
 System = str

@@ -53,6 +53,7 @@ class CameraPage(QWidget):
     def _specs(self) -> list[Spec]:
         sure = self.tr("Almost surely within (95 %)")
         held = ((False, self.tr("wide")), (True, self.tr("upright")))
+        by_hand = ((False, self.tr("on a tripod")), (True, self.tr("by hand")))
         return [
             Spec("height_m", self.tr("Height"), "length", "", self.tr("Lens above the ground")),
             Spec("height_plus_minus_m", self.tr("Height ±"), "length", "", sure),
@@ -69,6 +70,10 @@ class CameraPage(QWidget):
             Spec("cross_mm", self.tr("Cross"), unit="mm", hint=self.tr("Of the lens, to the right")),
             Spec("aspect", self.tr("Crop"), "optional", "w:h",
                  self.tr("Width over height of the wanted picture, such as 1.5; empty: all of the sensor")),
+            Spec("hand_held", self.tr("Stands"), "choice", choices=by_hand,
+                 hint=self.tr("By hand the picture shakes with the time, and frames cannot be merged or joined")),
+            Spec("stabiliser_stops", self.tr("Stabiliser"), unit=self.tr("stops"),
+                 hint=self.tr("What a stabiliser is worth by hand; 0: none")),
         ]  # fmt: skip
 
     def _wanted_specs(self) -> list[Spec]:

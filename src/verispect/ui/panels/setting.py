@@ -25,12 +25,15 @@ from verispect.plan.explain.frame_table import frame_rows, shown_columns
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence
 from verispect.ui.controls.lengths import written
+from verispect.ui.controls.theme import Theme
 from verispect.ui.controls.translate import heading, say
+from verispect.ui.drawings.exposure_diagram import ExposureDiagram
 from verispect.ui.state.session import Shown
 
 
 def _capital(text: str) -> str:
-    return text[:1].upper() + text[1:]
+    # A stop stays as it is written everywhere.
+    return text if text.startswith("f/") else text[:1].upper() + text[1:]
 
 
 class SetPanel(QWidget):
@@ -67,6 +70,15 @@ class SetPanel(QWidget):
         self.pages.setDocumentMode(True)
         self.pages.addTab(self.hand, self.tr("In the hand"))
         self.pages.addTab(self.why, self.tr("Why these numbers"))
+        self.exposure = ExposureDiagram()
+        self.exposure_words = QLabel()
+        self.exposure_words.setWordWrap(True)
+        exposure = QWidget()
+        beside = QVBoxLayout(exposure)
+        beside.setContentsMargins(0, 6, 0, 0)
+        beside.addWidget(self.exposure, 1)
+        beside.addWidget(self.exposure_words)
+        self.pages.addTab(exposure, self.tr("Stop and time"))
         self.order = QComboBox()
         self.order.setAccessibleName(self.tr("Order of the frames"))
         for order, words in (
@@ -107,6 +119,10 @@ class SetPanel(QWidget):
         layout.addLayout(row)
         self._filling = False
 
+    def apply_theme(self, theme: Theme) -> None:
+        """Take on a theme's colours."""
+        self.exposure.apply_theme(theme)
+
     def _on_row(self, row: int, _column: int, _old_row: int, _old_column: int) -> None:
         if not self._filling and row >= 0:
             self.frame_picked.emit(row)
@@ -134,16 +150,20 @@ class SetPanel(QWidget):
         candidate = self._candidate
         if candidate is None:
             self.hand.clear()
+            self.exposure.show_region(None)
+            self.exposure_words.clear()
             return
         from verispect.plan.setting.orders import Order
         from verispect.plan.setting.report import settings_of
-        from verispect.plan.setting.words import in_words
+        from verispect.plan.setting.words import exposure_words, in_words
 
         # Where every place takes one frame there is nothing to order.
         self.order_row.setVisible(
             candidate.method.merges and candidate.frame_count > max(1, sum(candidate.grid_cells))
         )
         settings = settings_of(candidate, Order(self.order.currentData()))
+        self.exposure.show_region(settings.region)
+        self.exposure_words.setText(" ".join(_capital(say(line)) + "." for line in exposure_words(settings)))
         parts = []
         if candidate.frame_count > 1 and settings.order is not Order.NEAR_FAR:
             taken = ", ".join(str(frame.exposure + 1) for frame in settings.frames)

@@ -310,6 +310,7 @@ class MainWindow(QMainWindow):
             self.setStyleSheet(sheet)
         for view in (self.way, self.strip, self.board, self.pictures):
             view.apply_theme(self.theme)
+        self.set.apply_theme(self.theme)
         if "weigh" in self.__dict__:
             self.weigh.apply_theme(self.theme)
 

@@ -78,9 +78,10 @@ def _raised(solver: Callable[[Scene], Candidate], scene: Scene, found: Candidate
         else:
             low = middle
     note = Sentence(
-        "Set ISO {iso:.0f}, not {base:.0f}: at that what moves would smear; a mid-grey patch of one line pair then "
+        "Set ISO {iso:.0f}, not {base:.0f}: at that {what} would smear; a mid-grey patch of one line pair then "
         "stands {ratio:.0f} times above its noise",
         {
+            "what": Sentence("what moves") if np.any(scene.own_speeds_mm_s) else Sentence("a picture by hand"),
             "iso": steps[high],
             "base": body.iso,
             "ratio": signal_to_noise(body, iso=steps[high], frequency=frequency),
