@@ -149,6 +149,30 @@ def test_own_blur_is_read_between_rows_and_from_middle_to_corner() -> None:
     assert float(optic.falloff_at(1.0)) == 0.0
 
 
+def test_a_zooms_own_blur_by_focal_length_is_straight_in_its_logarithm() -> None:
+    """By hand: 4 µm at 24 mm, 12 at 96, so 8 half-way in stops of focal length; rows without one count everywhere."""
+    at = {24: 4.0, 96: 12.0}
+    rows = [{"f_number": 8, "centre_um": um, "corner_um": 2.0 * um, "focal_mm": focal} for focal, um in at.items()]
+    for focal, wanted in ((24.0, 4.0), (48.0, 8.0), (96.0, 12.0)):
+        optic = optic_at(zoom(residual=rows), focal)
+        assert float(optic.residual_mm(8.0, 0.0)) == pytest.approx(wanted / 1000.0)
+        assert float(optic.residual_mm(8.0, 1.0)) == pytest.approx(2.0 * wanted / 1000.0)
+    plain = {"f_number": 16, "centre_um": 20.0, "corner_um": 20.0}
+    assert float(optic_at(zoom(residual=[*rows, plain]), 48.0).residual_mm(16.0, 0.0)) == pytest.approx(0.020)
+
+
+def test_how_surely_the_best_focus_is_known() -> None:
+    """Straight in the logarithm of the stop where rows say; typical where there are none."""
+    rows = [{"f_number": n, "half_um": 0, "corner_um": 5, "plus_minus_um": pm} for n, pm in ((4, 10), (16, 30))]
+    known = optic_at(Lens.model_validate(a_lens(24.0, field_curvature=rows)), 24.0)
+    assert known.bend_plus_minus_mm(8.0, 43.3)[0] == pytest.approx(0.020)
+    typical = optic_at(Lens.model_validate(a_lens(24.0)), 24.0)
+    assert typical.bend_plus_minus_mm(2.8, 43.3) == pytest.approx((0.020, 0.0))
+    assert typical.bend_plus_minus_mm(2.8, 86.6)[0] == pytest.approx(0.040)
+    assert typical.bend_plus_minus_mm(22.0, 43.3)[1] == pytest.approx(0.1 / 2.8**2, rel=0.02)
+    assert optic_at(zoom(), 24.0).bend_plus_minus_mm(8.0, 43.3)[0] == pytest.approx(0.040)
+
+
 @pytest.mark.parametrize(
     ("values", "said"),
     [

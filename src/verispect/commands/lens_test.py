@@ -17,6 +17,7 @@ from verispect.commands.invocation import (
 )
 
 if TYPE_CHECKING:
+    from verispect.kit.lens import Lens
     from verispect.prove.trials.lens_test import LensTest
 
 
@@ -25,6 +26,8 @@ def run(given: Sequence[str]) -> int:
     options_of = parser("lens-test", "Contrast and blur of a lens by stop: middle, half-way, corners.", pictures=True)
     options_of.add_argument("frames", type=Path, nargs="+", metavar="FOLDER|FRAME")
     offer_keeping(options_of)
+    options_of.add_argument("--focal", type=float, metavar="MM",
+                            help="of a zoom: the focal length tested; what is known of others stays")  # fmt: skip
     options = options_of.parse_args(given)
     from verispect.optics.otf import PEAK_NM
     from verispect.prove.trials.lens_test import lens_test
@@ -34,7 +37,13 @@ def run(given: Sequence[str]) -> int:
     found = lens_test(options.frames, lights=lights, pitch_mm=None if plan is None else plan.kit.body.pixel_mm,
                       progress=progress(options.quiet))  # fmt: skip
     if options.out is not None and plan is not None and lens is not None:
-        write_with_lens(plan, lens, {"residual": residual_rows(found)}, options.out, force=options.force)
+        write_with_lens(
+            plan,
+            lens,
+            {"residual": _beside_others(lens, residual_rows(found, options.focal))},
+            options.out,
+            force=options.force,
+        )
     told = {
         "format": "verispect-lens-test",
         "version": 1,
@@ -64,7 +73,16 @@ def run(given: Sequence[str]) -> int:
     return DONE
 
 
-def residual_rows(found: LensTest) -> list[dict[str, Any]]:
+def _beside_others(lens: Lens, rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """New rows, and those the lens has for other focal lengths of a zoom."""
+    focal = rows[0].get("focal_mm") if rows else None
+    if focal is None:
+        return rows
+    others = [row.model_dump(mode="json") for row in lens.residual if row.focal_mm not in (focal, None)]
+    return [*others, *rows]
+
+
+def residual_rows(found: LensTest, focal_mm: float | None = None) -> list[dict[str, Any]]:
     """The lens's own blur as the plan keeps it: by stop, in the middle and in the corner; what was not told as the
     zone nearest to it.
     """
@@ -73,5 +91,6 @@ def residual_rows(found: LensTest) -> list[dict[str, Any]]:
         by_zone = {row.zone.value: row.blur_um for row in found.stops if row.f_number == stop}
         centre = by_zone.get("middle", by_zone.get("half", by_zone.get("corner", 0.0)))
         corner = by_zone.get("corner", by_zone.get("half", centre))
-        rows.append({"f_number": stop, "centre_um": round(centre, 2), "corner_um": round(corner, 2)})
+        row = {"f_number": stop, "centre_um": round(centre, 2), "corner_um": round(corner, 2)}
+        rows.append(row if focal_mm is None else row | {"focal_mm": focal_mm})
     return rows

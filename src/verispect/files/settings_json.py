@@ -54,6 +54,7 @@ def settings_to_dict(settings: Settings) -> dict[str, Any]:
             "order": "rows from the top, left to right",
             "smallest_overlap": head.smallest_overlap,
             "covered": head.covered,
+            "seam_loss_stops": head.seam_loss_stops,
         },
         "rail": None
         if rail is None

@@ -38,6 +38,7 @@ class Residual(_Model):
     f_number: _Stop
     centre_um: float = Field(ge=0.0, le=1000.0)
     corner_um: float = Field(ge=0.0, le=1000.0)
+    focal_mm: _Length | None = Field(default=None, description="Of a zoom: the focal length it is for; none: all.")
 
 
 class FieldCurvature(_Model):

@@ -8,7 +8,7 @@ from typing import Literal
 
 import numpy as np
 
-from verispect.kit.lens import Lens
+from verispect.kit.lens import Lens, Residual
 from verispect.kit.typical_bend import typical_curvature_mm, typical_shift_mm
 from verispect.optics.compound_lens import (
     Cardinal,
@@ -130,12 +130,19 @@ class Optic:
         Returns
         -------
         ndarray
-            Diameter of an even disc, mm; straight between the rows of the table in log2 of the stop and,
-            across the picture, with the square of the distance (a usual course, no law).
+            Diameter of an even disc, mm; straight between the rows of the table in log2 of the stop and, of a
+            zoom, of the focal length, and across the picture with the square of the distance (a usual course, no
+            law).
         """
-        rows = sorted(self.lens.residual, key=lambda row: row.f_number)
-        if not rows:
+        if not self.lens.residual:
             return np.zeros(np.broadcast_shapes(np.shape(f_number), np.shape(share)))
+        shares = _shares_by_focal(self.lens.residual, self.bare_focal_mm)
+        found: Floats = sum((part * self._blur_of(rows, f_number, share) for rows, part in shares), np.zeros(()))
+        return found
+
+    @staticmethod
+    def _blur_of(rows: list[Residual], f_number: Floats | float, share: Floats | float) -> Floats:
+        rows = sorted(rows, key=lambda row: row.f_number)
         at = np.log2([row.f_number for row in rows])
         stop = np.log2(np.asarray(f_number, dtype=float))
         centre = np.interp(stop, at, [row.centre_um for row in rows])
@@ -266,6 +273,19 @@ def _optic(lens: Lens, bare_mm: float) -> Optic:
         image_circle_mm=row.image_circle_mm,
         closest_focal_mm=closest_focal,
     )
+
+
+def _shares_by_focal(rows: tuple[Residual, ...], focal_mm: float) -> list[tuple[list[Residual], float]]:
+    """The rows for the focal lengths on either side of this one, each with its share; all where none is told."""
+    told = sorted({row.focal_mm for row in rows if row.focal_mm is not None})
+    if not told:
+        return [(list(rows), 1.0)]
+    of = {focal: [row for row in rows if row.focal_mm in (focal, None)] for focal in told}
+    place = float(np.interp(math.log(focal_mm), np.log(told), np.arange(len(told))))
+    below = min(int(place), len(told) - 1)
+    above = min(below + 1, len(told) - 1)
+    part = place - below
+    return [(of[told[k]], weight) for k, weight in ((below, 1.0 - part), (above, part)) if weight > 0.0]
 
 
 def _joined(made: Compound, stop_factor: float, front_mm: float) -> tuple[float, Cardinal, float]:

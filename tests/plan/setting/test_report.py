@@ -157,6 +157,25 @@ def test_a_turned_grid_covers_and_overlaps_as_asked_and_says_what_an_error_costs
     assert px[20.0] == pytest.approx(20.0 * px[1.0])
     assert head.slide_mm == pytest.approx(found.exposures[0].state.image_distance_mm)
     assert any("ahead of the sensor mark" in str(line) for _, lines in in_words(settings_of(found)) for line in lines)
+    assert head.seam_loss_stops is None
+
+
+def test_where_neighbours_meet_light_is_lost_as_the_lens_falls_off() -> None:
+    """By hand: half-way lies at v tan(half the turn), and the loss grows with the fourth power of its share."""
+    lens = a_lens(70.0, falloff_stops=2.0, image_circle_mm=46.0)
+    plan = make_plan([(-2.0, 1.5, 8.0), (3.0, 1.5, 8.0)], framing=24.0, lenses=[lens])
+    found = worked("turned-grid", build_scene(plan))
+    half = [0.5 * math.acos(float(a.pose.forward @ b.pose.forward)) for a in found.exposures for b in found.exposures
+            if a is not b]  # fmt: skip
+    state = found.exposures[0].state
+    # The cone of light has its angle from the focal length: circle over 2 f.
+    across = [state.focal_mm * math.tan(angle) / 23.0 for angle in half]
+    rows = settings_of(found).candidate.grid_cells
+    assert sum(rows) == len(found.exposures)
+    told = settings_of(found).head.seam_loss_stops
+    assert any(told == pytest.approx(2.0 * share**4, rel=1e-3) for share in across)
+    said = [str(line) for _, lines in in_words(settings_of(found)) for line in lines]
+    assert any("where neighbours meet" in line for line in said) == (told >= 0.1)
 
 
 @pytest.mark.parametrize("key", ["one-frame", "tilt", "series", "turned-grid-series"])

@@ -10,8 +10,10 @@ from scipy.special import j1
 
 from tests.conftest import a_lens, make_plan
 from verispect.cli import main
+from verispect.commands.lens_test import _beside_others
 from verispect.files.picture_out import Shot, write_picture
 from verispect.files.plan_file import plan_to_text, read_plan
+from verispect.kit.lens import Lens
 from verispect.optics.otf import PEAK_NM
 
 PITCH_MM = 0.004
@@ -136,3 +138,13 @@ def test_a_plain_sheet_is_told_to_be_of_no_use(tmp_path, capsys) -> None:
     write_picture(tmp_path / "a.tif", srgb16(np.full((300, 400), 0.3)), shot=Shot(f_number=8.0, pixel_mm=PITCH_MM))
     assert main(["lens-test", str(tmp_path)]) == 2
     assert "chart" in capsys.readouterr().err
+
+
+def test_of_a_zoom_what_is_known_of_other_focal_lengths_stays() -> None:
+    known = [{"f_number": 8, "centre_um": 3, "corner_um": 5, "focal_mm": focal} for focal in (24, 70)]
+    lens = Lens(name="zoom", focal_mm=(24, 70), f_numbers=(4, 22), closest_m=0.4, residual=known)
+    new = [{"f_number": 8.0, "centre_um": 1.0, "corner_um": 2.0, "focal_mm": 70.0}]
+    kept = _beside_others(lens, new)
+    assert [(row["focal_mm"], row["centre_um"]) for row in kept] == [(24.0, 3.0), (70.0, 1.0)]
+    everywhere = [{"f_number": 8.0, "centre_um": 1.0, "corner_um": 2.0}]
+    assert _beside_others(lens, everywhere) == everywhere

@@ -8,7 +8,10 @@ from itertools import pairwise
 
 import numpy as np
 
+from verispect.optics.blur import image_centres_mm
 from verispect.optics.convex import shared_area
+from verispect.optics.image_circle import circle_share
+from verispect.optics.lens_state import from_principal_point
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import on_sensor
@@ -35,6 +38,9 @@ class HeadSetting:
         Least share of a frame's area that its neighbour beside or above shows too; 1 for a single place.
     covered : bool
         Whether every direction of the wanted picture lies on a frame.
+    seam_loss_stops : float or None
+        Light lost where neighbours meet, half-way between them, against the middle of a frame; None where the
+        lens's falloff is not known.
     """
 
     slide_mm: float
@@ -42,6 +48,7 @@ class HeadSetting:
     parallax_px_for_mm: tuple[tuple[float, float], ...]
     smallest_overlap: float
     covered: bool
+    seam_loss_stops: float | None
 
 
 def head_setting(candidate: Candidate) -> HeadSetting | None:
@@ -62,6 +69,7 @@ def head_setting(candidate: Candidate) -> HeadSetting | None:
         parallax_px_for_mm=tuple((error, error * each) for error in _ERRORS_MM),
         smallest_overlap=_smallest_overlap(candidate),
         covered=bool(_covered(candidate)),
+        seam_loss_stops=_seam_loss_stops(candidate) if optic.lens.falloff_stops > 0.0 else None,
     )
 
 
@@ -96,6 +104,23 @@ def _smallest_overlap(candidate: Candidate) -> float:
         # Rows need not have as many frames: each is joined to the one above that shows most of it.
         shares += [max(_shared(candidate, one, other) for other in upper) for one in lower]
     return min(shares)
+
+
+def _seam_loss_stops(candidate: Candidate) -> float:
+    """The most light that a frame has lost half-way to a neighbour beside or below."""
+    rows, diagonal = _places(candidate), candidate.scene.plan.kit.body.diagonal_mm
+    pairs = [pair for row in rows for pair in pairwise(row)]
+    for upper, lower in pairwise(rows):
+        pairs += [(max(upper, key=lambda other: _shared(candidate, one, other)), one) for one in lower]
+    lost = [0.0]
+    for first, second in pairs:
+        halfway = first.pose.forward + second.pose.forward
+        place = first.pose.pupil_m + 1.0e5 * halfway / np.linalg.norm(halfway)
+        for frame in (first, second):
+            points = from_principal_point(frame.pose.to_camera_mm(place[None]), frame.state)
+            share = circle_share(image_centres_mm(points, frame.state), frame.state, frame.lens.circle_mm(diagonal))
+            lost.append(float(frame.lens.falloff_at(share)[0]))
+    return max(lost)
 
 
 def _shared(candidate: Candidate, first: Exposure, second: Exposure) -> float:

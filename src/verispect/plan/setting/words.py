@@ -14,6 +14,8 @@ from verispect.sentence import Sentence
 
 Part = tuple[Sentence, list[Sentence]]
 _FEW = 3
+# A step of brightness in plain sky that shows, stops (common practice).
+_SHOWS = 0.1
 
 
 def in_words(settings: Settings) -> list[Part]:
@@ -88,6 +90,14 @@ def _head(head: HeadSetting | None) -> list[Sentence]:
             "neighbours share {share:.0f} % of their area at the least", {"share": 100.0 * head.smallest_overlap}
         ),
     ]
+    if head.seam_loss_stops is not None and head.seam_loss_stops >= _SHOWS:
+        said.append(
+            Sentence(
+                "where neighbours meet each has lost {stops:.1f} stops against its middle: take the falloff out "
+                "before joining, or plain sky shows the grid",
+                {"stops": head.seam_loss_stops},
+            )
+        )
     if not head.covered:
         said.append(Sentence("some of the wanted picture lies on no frame"))
     return said

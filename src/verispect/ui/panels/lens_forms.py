@@ -211,4 +211,5 @@ class LensForms(QTabWidget):
             Spec("f_number", self.tr("Stop f/")),
             Spec("centre_um", self.tr("Middle µm")),
             Spec("corner_um", self.tr("Corner µm")),
+            Spec("focal_mm", self.tr("At mm"), "optional", hint=self.tr("Of a zoom; empty: at every focal length")),
         ]
