@@ -15,6 +15,7 @@ from PIL.TiffImagePlugin import ImageFileDirectory_v2
 from tests.raw_file import write_raw
 from verispect.errors import FileError
 from verispect.files.photo_file import MOST_PIXELS, read_picture
+from verispect.prove.intake import described, read_coded
 
 
 def exif(**tags: float) -> Image.Exif:
@@ -99,6 +100,19 @@ def test_a_camera_raw_is_developed(tmp_path: Path) -> None:
     assert picture.shown.mean() > 40
     assert picture.focal_mm == 35.0
     assert picture.sensor_long_mm == pytest.approx(43.267 * 35 / 53 * 320 / 400, rel=1e-3)
+
+
+def test_a_raw_of_one_channel_is_grey(tmp_path: Path) -> None:
+    path = tmp_path / "grey.dng"
+    write_raw(path, np.full((240, 320), 20000), colours=False)
+    shown = read_picture(path).shown
+    assert shown.shape == (240, 320, 3) or shown.shape == (120, 160, 3)
+    assert (shown[..., 0] == shown[..., 1]).all()
+    coded = read_coded(described(path))
+    assert coded.shape == (240, 320, 3)
+    assert (coded[..., 0] == coded[..., 2]).all()
+    # sRGB's curve (IEC 61966-2-1) of 20000/65535, by hand 0.589.
+    assert float(coded.mean()) / 65535.0 == pytest.approx(0.589, abs=0.02)
 
 
 def test_broken_pictures_are_told(tmp_path: Path) -> None:

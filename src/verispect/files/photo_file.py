@@ -178,7 +178,8 @@ def _raw(path: Path) -> Picture:
             developed = raw.postprocess(half_size=True, use_camera_wb=True, output_bps=8)
     except rawpy.LibRawError as error:
         raise FileError("{name}: this is no camera raw that can be read, or it is cut", name=path.name) from error
-    small = Image.fromarray(developed)
+    # A sensor without a colour filter gives one channel.
+    small = Image.fromarray(developed[..., 0] if developed.shape[2] == 1 else developed).convert("RGB")
     small.thumbnail((_SHOWN_PX, _SHOWN_PX))
     try:
         with path.open("rb") as file:
