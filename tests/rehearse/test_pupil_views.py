@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import a_lens, make_plan
+from verispect.optics.focus_bend import FocusBend
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.rehearse import textures
@@ -59,6 +60,25 @@ def test_an_edge_out_of_focus_spreads_over_its_disc() -> None:
     expected = math.sqrt((641.0 / 100.0) ** 2 / 16.0 + 1 / 12)
     assert middle == pytest.approx(179.5, abs=0.1)
     assert deviation == pytest.approx(expected, rel=0.05)
+
+
+def test_a_lens_that_is_sharpest_elsewhere_shows_it() -> None:
+    """A board whose image lies 1 mm behind the sensor: sharp where the lens bends that much back, else twice."""
+    camera = camera_focused(2.0)
+    state = camera.exposure.state
+    image = state.image_distance_mm + 1.0
+    depth = state.focal_mm * image / (image - state.focal_mm) / 1000.0
+    back, front = board(50.0, -60.0, 60.0, 0), board(depth, 0.0, 3.0, 1)
+    disc_px = 1.0 * (50.0 / 2.0) / image / camera.pitch_mm
+    at = np.arange(WIDE[0] - 1) + 0.5
+    for off, times in ((-1.0, 0.0), (0.0, 1.0), (1.0, 2.0)):
+        bent = replace(state, bend=FocusBend(21.6, shift=((2.0, off),)))
+        row = made(replace(camera, exposure=replace(camera.exposure, state=bent)), back, front, values=(0.2, 0.8))
+        spread = np.diff(row[120]) / (row[120, -1] - row[120, 0])
+        middle = float((spread * at).sum())
+        assert middle == pytest.approx(179.5, abs=0.1)
+        square = float((spread * (at - middle) ** 2).sum())
+        assert square == pytest.approx((times * disc_px) ** 2 / 16.0, rel=0.07, abs=0.1)
 
 
 def test_a_sharp_edge_over_a_blurred_ground_stays_sharp() -> None:

@@ -71,6 +71,26 @@ class Camera:
         found: Floats = centre + disc[:, :1] * first + disc[:, 1:] * second
         return found
 
+    def bend_px(self, pupil_mm: Floats, place_px: tuple[float, float]) -> Floats:
+        """How far each view (K, 3) lies off about a place of the picture, since the lens is sharpest elsewhere there.
+
+        Rays that meet farther from the lens by δ have, at the sensor, still as much of their pupil's offset before
+        them as δ over the way from the pupil; the middle ray stays. Columns and rows, shape (K, 2).
+        """
+        state = self.exposure.state
+        if state.bend is None:
+            return np.zeros((len(pupil_mm), 2))
+        to_pixel = self.to_pixel()
+        at = np.linalg.inv(to_pixel) @ np.array([*place_px, 1.0])
+        ray = np.array([at[0], at[1], -state.image_distance_mm])
+        axis = np.asarray(state.axis)
+        height = state.focal_mm * np.linalg.norm(ray - (ray @ axis) * axis) / abs(float(ray @ axis))
+        away = float(state.bend.away_mm(float(height), state.f_number))
+        offset = pupil_mm - self.pupil_points_mm(1)
+        way = state.image_distance_mm + pupil_mm[:, 2:]
+        found: Floats = (offset[:, :2] * away / way) @ to_pixel[:2, :2].T
+        return found
+
     def onto_pixels(self, basis_mm: Floats, pupil_mm: Floats) -> Floats:
         """Homographies (K, 3, 3) from plane coordinates (u, v, 1) to (column, row, 1) through pupil points.
 

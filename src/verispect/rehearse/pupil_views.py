@@ -151,6 +151,7 @@ def _tile(
     state = camera.exposure.state
     waves = float(np.max(waves_of_blur(blur * camera.pitch_mm, state.working_f_number, wavelength_mm)))
     pupil = camera.pupil_points_mm(count, shrink=float(coarse * pupil_share(waves)))
+    offsets = offsets + camera.bend_px(pupil, (0.5 * (left + right), 0.5 * (top + bottom)))
     found = [(layer, *_homographies(model, layer, camera, pupil, offsets, (left, top), count)) for layer in layers]
     total = np.zeros_like(blank)
     view = np.empty_like(blank)
