@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import math
+from dataclasses import asdict
 from typing import Any
 
 from verispect.optics.exposure_time import shutter_words
 from verispect.optics.f_stops import marked
+from verispect.plan.setting.by_eye.focusing import Procedure
 from verispect.plan.setting.exposure_region import ExposureRegion
+from verispect.plan.setting.final_picture import FinalPicture
 from verispect.plan.setting.mount import Mount
+from verispect.plan.setting.off_plane import OffPlane
 from verispect.plan.setting.report import FrameSetting, Settings
 from verispect.plan.setting.survey import Survey
 from verispect.plan.setting.words import in_words, metres
@@ -66,6 +70,10 @@ def settings_to_dict(settings: Settings) -> dict[str, Any]:
         },
         "survey": _survey(settings.survey),
         "exposure_region": _region(settings.region),
+        "focusing": _procedure(settings.procedure),
+        "off_plane": _off_plane(settings.off_plane),
+        "closest_focus": None if settings.closest is None else asdict(settings.closest),
+        "final": _final(settings.final),
         "halo_px": [{"edge": halo.edge, "behind": halo.behind, "px": halo.px} for halo in settings.halos],
         "without": [
             {
@@ -157,6 +165,41 @@ def _region(region: ExposureRegion | None) -> dict[str, Any] | None:
         ],
         "bounds": [str(sentence) for sentence in region.bounds],
     }
+
+
+def _procedure(found: Procedure | None) -> dict[str, Any] | None:
+    if found is None:
+        return None
+    return {
+        "checks": list(found.checks),
+        "steps": [asdict(step) | {"ring_m": _finite(step.ring_m)} for step in found.steps],
+        "worst_softness": _finite(found.worst_softness),
+        "left_per_round": found.left,
+        "base_forward_mm": found.forward_mm,
+        "base_lower_mm": found.lower_mm,
+    }
+
+
+def _off_plane(found: OffPlane | None) -> dict[str, Any] | None:
+    if found is None:
+        return None
+    return {
+        "slices": [
+            {"distance_m": part.distance_m, "above_mm": _finite(part.above_mm), "below_mm": _finite(part.below_mm)}
+            for part in found.slices
+        ],
+        "marks": [asdict(one) for one in found.marks],
+    }
+
+
+def _final(found: FinalPicture | None) -> dict[str, Any] | None:
+    if found is None:
+        return None
+    marks = [
+        {"name": one.name, "pixels_per_mm": one.pixels_per_mm, "detail_mm": _finite(one.detail_mm)}
+        for one in found.marks
+    ]
+    return asdict(found) | {"print_cm": [list(size) for size in found.print_cm], "marks": marks}
 
 
 def _mount(mount: Mount) -> dict[str, Any]:

@@ -53,3 +53,41 @@ def test_a_method_that_does_not_fit_has_nothing_in_the_hand(qtbot, window: MainW
     window.take_method("rail-series")
     weighed(qtbot, window)
     qtbot.waitUntil(lambda: window.set.hand.toPlainText() == "", timeout=5000)
+
+
+def test_movements_are_drawn_where_there_are_any(qtbot, window: MainWindow) -> None:
+    window.show_station("set")
+    window.take_method("tilt")
+    weighed(qtbot, window)
+    diagram = window.set.movements
+    qtbot.waitUntil(lambda: diagram.isVisibleTo(window.set), timeout=5000)
+    assert "leans" in diagram.accessibleDescription()
+    hand_colour = window.theme.hand
+    picture = diagram.grab().toImage()
+    seen = {picture.pixelColor(x, y).name() for x in range(0, picture.width(), 2) for y in range(picture.height())}
+    assert hand_colour in seen
+    window.take_method("series")
+    weighed(qtbot, window)
+    qtbot.waitUntil(lambda: not diagram.isVisibleTo(window.set), timeout=5000)
+
+
+def test_four_answers_lead_to_the_next_thing_to_do(qtbot, window: MainWindow) -> None:
+    window.show_station("set")
+    window.take_method("tilt")
+    weighed(qtbot, window)
+    page = window.set.check_loop
+    qtbot.waitUntil(lambda: "Magnify fully" in page.question.text(), timeout=5000)
+    assert "f/" in page.task.text()
+    page.buttons[False, False].click()
+    assert page.task.text().startswith("Close the lens")
+    page.buttons[True, True].click()
+    assert page.task.text().startswith("Both are sharp")
+    assert not page.buttons[True, True].isEnabled()
+    page.again.click()
+    assert page.buttons[True, True].isEnabled()
+    for _ in range(30):
+        page.buttons[False, False].click()
+    assert "four ways" in page.task.text()
+    window.take_method("series")
+    weighed(qtbot, window)
+    qtbot.waitUntil(lambda: "One frame over" in page.task.text(), timeout=5000)

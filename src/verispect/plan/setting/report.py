@@ -12,12 +12,16 @@ from verispect.plan.explain.setting_reasons import engraved_reading_m
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.setting.bracket import Bracket, bracket_of
+from verispect.plan.setting.by_eye.focusing import Procedure, procedure
+from verispect.plan.setting.closest_focus import ClosestFocus, closest_focus
 from verispect.plan.setting.exposure_region import ExposureRegion, exposure_region
+from verispect.plan.setting.final_picture import FinalPicture, final_picture
 from verispect.plan.setting.focus_band import FocusBand, focus_band
 from verispect.plan.setting.halo import Halo, halos
 from verispect.plan.setting.head import HeadSetting, head_setting
 from verispect.plan.setting.losses import Without, without_each
 from verispect.plan.setting.mount import Mount, mount_of
+from verispect.plan.setting.off_plane import OffPlane, off_plane
 from verispect.plan.setting.orders import Order, cell_numbers, ordered
 from verispect.plan.setting.survey import Survey, survey_of
 
@@ -85,6 +89,10 @@ class Settings:
     without: tuple[Without, ...]
     survey: Survey | None
     region: ExposureRegion | None
+    procedure: Procedure | None
+    off_plane: OffPlane | None
+    final: FinalPicture | None
+    closest: ClosestFocus | None
 
 
 def settings_of(candidate: Candidate, order: Order = Order.NEAR_FAR) -> Settings:
@@ -103,6 +111,10 @@ def settings_of(candidate: Candidate, order: Order = Order.NEAR_FAR) -> Settings
         without=tuple(without_each(candidate)),
         survey=survey_of(candidate),
         region=exposure_region(candidate),
+        procedure=procedure(candidate),
+        off_plane=off_plane(candidate),
+        final=final_picture(candidate),
+        closest=closest_focus(candidate),
     )
 
 

@@ -22,7 +22,13 @@ def in_words(settings: Settings) -> list[Part]:
     """Headings with what there is to say under each; parts without anything are left out."""
     parts: list[Part] = [
         (Sentence("On the mount"), list(settings.mount.says)),
+        (
+            Sentence("By eye, on glass or screen"),
+            settings.procedure.says if settings.procedure else [],
+        ),
         (Sentence("Where to focus"), _band(settings.band)),
+        (Sentence("Off the plane"), settings.off_plane.says if settings.off_plane else []),
+        (Sentence("Nearer than the lens focuses"), settings.closest.says if settings.closest else []),
         (Sentence("As the body brackets it"), _bracket(settings.bracket)),
         (Sentence("On the head"), _head(settings.head)),
         (Sentence("On the rail"), _rail(settings)),
@@ -30,6 +36,7 @@ def in_words(settings: Settings) -> list[Part]:
         (Sentence("Stop, time and ISO"), exposure_words(settings)),
         (Sentence("By the spot meter"), settings.survey.says if settings.survey else []),
         (Sentence("If a frame is lost"), _losses(settings)),
+        (Sentence("What comes out"), settings.final.says if settings.final else []),
     ]
     return [part for part in parts if part[1]]
 

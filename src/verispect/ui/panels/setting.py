@@ -28,7 +28,11 @@ from verispect.ui.controls.lengths import written
 from verispect.ui.controls.theme import Theme
 from verispect.ui.controls.translate import heading, say
 from verispect.ui.drawings.exposure_diagram import ExposureDiagram
+from verispect.ui.drawings.movement_diagram import MovementDiagram
+from verispect.ui.panels.check_loop import CheckLoopPage
 from verispect.ui.state.session import Shown
+
+_ROW_PX, _SHORT_PX, _FEW_ROWS, _ANY_PX = 28, 60, 7, 16_777_215
 
 
 def _capital(text: str) -> str:
@@ -60,7 +64,7 @@ class SetPanel(QWidget):
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setTabKeyNavigation(False)
         self.table.verticalHeader().hide()
-        self.table.verticalHeader().setDefaultSectionSize(28)
+        self.table.verticalHeader().setDefaultSectionSize(_ROW_PX)
         self.table.currentCellChanged.connect(self._on_row)
         self.why = QTextBrowser()
         self.why.setAccessibleName(self.tr("Why these numbers"))
@@ -68,7 +72,14 @@ class SetPanel(QWidget):
         self.hand.setAccessibleName(self.tr("In the hand"))
         self.pages = QTabWidget()
         self.pages.setDocumentMode(True)
-        self.pages.addTab(self.hand, self.tr("In the hand"))
+        self.movements = MovementDiagram()
+        in_hand = QWidget()
+        over = QVBoxLayout(in_hand)
+        over.setContentsMargins(0, 4, 0, 0)
+        over.setSpacing(2)
+        over.addWidget(self.movements)
+        over.addWidget(self.hand, 1)
+        self.pages.addTab(in_hand, self.tr("In the hand"))
         self.pages.addTab(self.why, self.tr("Why these numbers"))
         self.exposure = ExposureDiagram()
         self.exposure_words = QLabel()
@@ -79,6 +90,8 @@ class SetPanel(QWidget):
         beside.addWidget(self.exposure, 1)
         beside.addWidget(self.exposure_words)
         self.pages.addTab(exposure, self.tr("Stop and time"))
+        self.check_loop = CheckLoopPage()
+        self.pages.addTab(self.check_loop, self.tr("Sharp?"))
         self.order = QComboBox()
         self.order.setAccessibleName(self.tr("Order of the frames"))
         for order, words in (
@@ -122,6 +135,7 @@ class SetPanel(QWidget):
     def apply_theme(self, theme: Theme) -> None:
         """Take on a theme's colours."""
         self.exposure.apply_theme(theme)
+        self.movements.apply_theme(theme)
 
     def _on_row(self, row: int, _column: int, _old_row: int, _old_column: int) -> None:
         if not self._filling and row >= 0:
@@ -152,6 +166,8 @@ class SetPanel(QWidget):
             self.hand.clear()
             self.exposure.show_region(None)
             self.exposure_words.clear()
+            self.movements.show_mount(None)
+            self.check_loop.show_candidate(None)
             return
         from verispect.plan.setting.orders import Order
         from verispect.plan.setting.report import settings_of
@@ -162,6 +178,9 @@ class SetPanel(QWidget):
             candidate.method.merges and candidate.frame_count > max(1, sum(candidate.grid_cells))
         )
         settings = settings_of(candidate, Order(self.order.currentData()))
+        lens = candidate.lens
+        self.movements.show_mount(settings.mount, rotating=lens is not None and lens.tilt_mount == "rotating")
+        self.check_loop.show_candidate(candidate)
         self.exposure.show_region(settings.region)
         self.exposure_words.setText(" ".join(_capital(say(line)) + "." for line in exposure_words(settings)))
         parts = []
@@ -194,6 +213,8 @@ class SetPanel(QWidget):
         self.table.setColumnCount(len(columns))
         self.table.setHorizontalHeaderLabels([say(column.title) for column in columns])
         self.table.setRowCount(len(rows))
+        # A short list leaves its room to what stands below.
+        self.table.setMaximumHeight(_SHORT_PX + _ROW_PX * len(rows) if len(rows) <= _FEW_ROWS else _ANY_PX)
         for line, row in enumerate(rows):
             for place, column in enumerate(columns):
                 item = QTableWidgetItem(written(column, row, system))
