@@ -8,6 +8,7 @@ from PyQt6.QtGui import QBrush, QImage
 
 from verispect.optics.types import Floats
 from verispect.plan.frames.focus_traces import FocusTraces, Section, elevation_section, focus_traces
+from verispect.plan.frames.mark_reach import sharp_stretches
 from verispect.plan.frames.softness_field import softness_at
 from verispect.ui.controls.lengths import format_length
 from verispect.ui.controls.theme import Theme, colour
@@ -24,6 +25,10 @@ from verispect.ui.state.session import Shown
 _FAR_OUT = 25.0
 # Of a long series so many planes are drawn.
 _MOST_OTHERS = 40
+# Of more marks the sharp stretch of each would be a tangle; half the width of its ends, pixels.
+_MOST_WHISKERS, _CAP_PX = 24, 4.0
+# So many times as far as its mark a stretch is drawn.
+_BEHIND = 1.35
 
 
 class SideBoard(Board):
@@ -67,11 +72,38 @@ class SideBoard(Board):
         line = drawn.plane.clipped(box)
         if line is not None:
             lines.append(Stroke(line, pen(theme.sharp, 2.4)))
+        lines.extend(self._whiskers(shown, section, theme))
         words = []
         if drawn.hinge is not None:
             words.append((float(drawn.hinge[0]), float(drawn.hinge[1]), "⊗ " + self.tr("hinge line")))
         found = self._grips_for(shown, section, line) + of_areas
         return Drawn(areas + lines, found, signs(found, theme), words)
+
+    def _whiskers(self, shown: Shown, section: Section, theme: Theme) -> list[Stroke]:
+        """On each mark's own ray, from where to where it is sharp: it may lie far aside of the section."""
+        candidate = shown.candidate
+        if candidate is None or candidate.rendering is None or shown.scene.mark_count > _MOST_WHISKERS:
+            return []
+        ends = sharp_stretches(shown.scene, candidate.exposures, candidate.rendering)
+        style, strokes = pen(theme.sharp, 1.2, alpha=170), []
+        here = shown.scene.pose.pupil_m
+        for mark, (near, far) in zip(shown.scene.world_m, ends, strict=False):
+            if np.isnan(near).any():
+                continue
+            away = float(np.linalg.norm(mark - here))
+            reaches = float(np.linalg.norm(far - here)), float(np.linalg.norm(near - here))
+            # What goes on far behind the mark is cut, without an end.
+            cut = min(1.0, max(_BEHIND * away, 1.2 * reaches[1]) / reaches[0])
+            first, last = section.place(near), section.place(here + (far - here) * cut)
+            way = last - first
+            length = float(np.hypot(*way))
+            if length < 1e-9:
+                continue
+            aside = np.array([-way[1], way[0]]) / length * _CAP_PX
+            strokes.append(Stroke([first, last], style))
+            caps = (first, last) if cut == 1.0 else (first,)
+            strokes += [Stroke([-aside, aside], style, around=(float(x), float(y))) for x, y in caps]
+        return strokes
 
     def draw_underlay(self, shown: Shown, theme: Theme) -> QImage | None:
         """The softness of every place of the section, and the points of scans."""
