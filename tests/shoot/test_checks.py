@@ -47,3 +47,16 @@ def test_the_timer_is_longer_than_the_camera_shakes() -> None:
     assert self_timer_s(candidate) >= candidate.scene.plan.kit.times.settle_s
     long = make_plan([(0.0, 1.5, 20.0)], framing=200.0, lenses=[a_lens(200.0)])
     assert self_timer_s(worked("one-frame", build_scene(long))) >= 5.0
+
+
+def test_a_flash_is_set_by_hand_and_hands_have_no_legs() -> None:
+    plan = make_plan(PLACES, framing=35.0, lenses=[a_lens(35.0)])
+    times = plan.kit.times.model_copy(update={"flash_recycle_s": 4.0})
+    flashed = plan.model_copy(update={"kit": plan.kit.model_copy(update={"times": times})})
+    said = [str(line) for line in checks(worked("one-frame", build_scene(flashed)))]
+    assert any("Flash by hand" in line and "4 s" in line for line in said)
+    held = make_plan(PLACES, framing=35.0, lenses=[a_lens(35.0)], camera={"hand_held": True})
+    by_hand = " ".join(str(line) for line in checks(worked("one-frame", build_scene(held))))
+    assert "tripod" not in by_hand
+    assert "Legs" not in by_hand
+    assert "elbows" in by_hand

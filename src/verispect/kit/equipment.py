@@ -104,6 +104,10 @@ class Times(_Model):
     head_set_up_s: float = Field(default=120.0, ge=0.0, le=86400.0)
     settle_s: float = Field(default=2.0, ge=0.0, le=3600.0)
     write_s: float = Field(default=0.5, ge=0.0, le=3600.0)
+    timer_s: float = Field(default=0.0, ge=0.0, le=3600.0, description="Self-timer before each frame; 0: none.")
+    flash_recycle_s: float = Field(
+        default=0.0, ge=0.0, le=3600.0, description="Until a flash is full again; frames wait for it. 0: no flash."
+    )
     refocus_s: float = Field(default=3.0, ge=0.0, le=3600.0)
     shift_s: float = Field(default=6.0, ge=0.0, le=3600.0)
     turn_s: float = Field(default=5.0, ge=0.0, le=3600.0)
@@ -111,6 +115,11 @@ class Times(_Model):
     rail_s: float = Field(default=3.0, ge=0.0, le=3600.0)
     merge_s_per_mp: float = Field(default=0.25, ge=0.0, le=1000.0, description="For each megapixel of each frame.")
     join_s_per_mp: float = Field(default=0.4, ge=0.0, le=1000.0)
+
+    @property
+    def frame_s(self) -> float:
+        """Around each frame beside its exposure: until nothing shakes, the timer, and the writing or the flash."""
+        return self.settle_s + self.timer_s + max(self.write_s, self.flash_recycle_s)
 
 
 class Kit(_Model):

@@ -79,6 +79,9 @@ class Wish(_Model):
     rule: Rule = Rule.WAVE
     wavelength_nm: float | None = Field(default=550.0, ge=300.0, le=1100.0)
     series_covers: Covers = Covers.RANGE
+    spare_near: int = Field(default=0, ge=0, le=50, description="Frames of a series before its nearest, to spare.")
+    spare_far: int = Field(default=0, ge=0, le=50, description="Frames of a series beyond its farthest, to spare.")
+    last_at_infinity: bool = Field(default=False, description="A series goes on to infinity.")
     priority: Aim = Aim.FRAMES
     least_probability: float = Field(
         default=0.0, ge=0.0, le=1.0, description="That all musts hold, where figures carry a ±; 0 asks for none."

@@ -88,7 +88,7 @@ def device_program(candidate: Candidate) -> Program:
         else:
             bearing = (row.bearing_deg - _straight_deg(candidate) + 180.0) % 360.0 - 180.0
             places = (round(bearing, 4), round(row.pitch_deg, 4))
-        after = exposure.shutter_s + times.write_s
+        after = exposure.shutter_s + times.timer_s + max(times.write_s, times.flash_recycle_s)
         stops.append(Stop(index, places, max(times.settle_s, 0.0), after, exposure.focus_m))
     rail, head = plan.kit.rail, plan.kit.head
     slack = (rail.slack_mm if rail else 0.0) if method.on_rail else (head.slack_deg if head else 0.0)

@@ -48,6 +48,15 @@ def checks(candidate: Candidate) -> list[Sentence]:
         found.append(Sentence("The rail's unit is millimetres; slack taken out by coming from one side"))
     if many:
         found.append(Sentence("Highlights in the brightest frame not clipped"))
+    recycle = plan.kit.times.flash_recycle_s
+    if recycle > 0.0:
+        found.append(
+            Sentence("Flash by hand at one power, {s:g} s between frames; it gets hot, and nobody looks into it",
+                     {"s": recycle})
+        )  # fmt: skip
+    if plan.camera.hand_held:
+        found = [line for line in found if "tripod" not in line.template and "Legs" not in line.template]
+        found.append(Sentence("Lean on something, elbows in, breathe out; take it three times over"))
     body = plan.kit.body
     megabytes = candidate.frame_count * (
         body.file_mb if body.file_mb is not None else body.pixels[0] * body.pixels[1] * body.bits / 8e6

@@ -148,7 +148,8 @@ def seconds_before(candidate: Candidate, before: Item | None, item: Item) -> tup
         moved += times.rail_s
     if abs(a.state.image_distance_mm - b.state.image_distance_mm) > 1e-9:
         moved += times.refocus_s
-    return moved, times.settle_s
+    # A flash fills up while things are moved.
+    return moved, max(times.settle_s, times.flash_recycle_s - moved)
 
 
 def what_changes(candidate: Candidate, before: Item | None, item: Item) -> list[str]:

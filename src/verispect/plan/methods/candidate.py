@@ -250,14 +250,14 @@ class Candidate:
     def run_s(self) -> float:
         """From the beginning of the first exposure to the end of the last, in which things can move."""
         times = self.scene.plan.kit.times
-        between = (times.settle_s + times.write_s) * max(0, self.frame_count - 1)
+        between = times.frame_s * max(0, self.frame_count - 1)
         return sum(exposure.shutter_s for exposure in self.exposures) + between + self._changes_s()
 
     @property
     def time_on_site_s(self) -> float:
         """Set-up and frames, from the kit's times; an estimate."""
         times = self.scene.plan.kit.times
-        frames = sum(times.settle_s + exposure.shutter_s + times.write_s for exposure in self.exposures)
+        frames = sum(times.frame_s + exposure.shutter_s for exposure in self.exposures)
         return self.method.set_up_s(times) + frames + self._changes_s()
 
     def _changes_s(self) -> float:

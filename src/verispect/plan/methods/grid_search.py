@@ -98,7 +98,7 @@ def _worth_a_look(grid: _Grid, held: list[Candidate]) -> bool:
         exposed = sum(exposure.shutter_s for exposure in quickest.exposures)
         if exposed > TIE * quickest.run_s:
             # In the dark as many frames, or more, may be done sooner with another lens.
-            return (grid.prospect.frames - 1.0) * (times.settle_s + times.write_s) < quickest.run_s
+            return (grid.prospect.frames - 1.0) * times.frame_s < quickest.run_s
     return grid.prospect.frames < fewest
 
 

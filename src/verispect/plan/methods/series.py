@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import math
+
+import numpy as np
+
 from verispect.optics.lens_state import FORWARD
 from verispect.optics.types import Vector
 from verispect.plan.methods.candidate import Candidate, unfit, worked_out
@@ -43,15 +47,45 @@ def from_ladder(key: str, problem: Problem, ladder: FocusLadder, axis: Vector) -
     """The candidate of a ladder of image distances."""
     if len(ladder.image_distances_mm) == 0:
         return unfit(key, problem.scene, no_stop(problem))
-    states = [
-        problem.state(f_number=ladder.f_number, image_distance_mm=float(v), axis=axis)
-        for v in ladder.image_distances_mm
-    ]
+    distances, spare = with_spares(problem, ladder, axis)
+    states = [problem.state(f_number=ladder.f_number, image_distance_mm=v, axis=axis) for v in distances]
     reserve = min(corner_reserve_mm(problem, state) for state in states)
     if reserve < -1e-6:
         return unfit(key, problem.scene, circle_reason(problem, reserve))
     exposures = [problem.exposure(state) for state in states]
-    return worked_out(key, problem, exposures, notes=focus_notes(problem, *states))
+    return worked_out(key, problem, exposures, notes=(*focus_notes(problem, *states), *spare))
+
+
+def with_spares(problem: Problem, ladder: FocusLadder, axis: Vector) -> tuple[list[float], tuple[Sentence, ...]]:
+    """The image distances of a ladder from near to far, with the frames that were asked for beyond its ends."""
+    wish = problem.scene.plan.wish
+    found = sorted((float(v) for v in ladder.image_distances_mm), reverse=True)
+    if len(found) < 2:
+        # One frame does for all: there is no series to begin earlier or end later.
+        return found, ()
+    needed = len(found)
+    infinity, longest = problem.shortest_image_mm * axis[2], problem.longest_image_mm * axis[2]
+    apart = found[0] - found[1]
+    for _ in range(wish.spare_near):
+        if found[0] + 0.5 * apart < longest:
+            found.insert(0, min(found[0] + apart, longest))
+    apart = found[-2] - found[-1]
+    for _ in range(wish.spare_far):
+        if found[-1] - 0.01 * apart > infinity:
+            found.append(max(found[-1] - apart, infinity))
+    if wish.last_at_infinity and found[-1] - 0.01 * apart > infinity:
+        steps = math.ceil((found[-1] - infinity) / apart - 1e-9)
+        found += np.linspace(found[-1], infinity, steps + 1)[1:].tolist()
+    if len(found) == needed:
+        return found, ()
+    times = problem.scene.plan.kit.times
+    return found, (
+        Sentence(
+            "{n} of the frames are to spare, beyond what must be sharp: some {s:.0f} s more",
+            {"n": len(found) - needed,
+             "s": (len(found) - needed) * (times.frame_s + times.refocus_s)},
+        ),
+    )  # fmt: skip
 
 
 def _attempt(problem: Problem) -> Candidate:

@@ -29,7 +29,7 @@ def cheapest(problem: Problem, counts: Floats, stops: Floats, change_s: float) -
     shutters = np.array(
         [problem.shutter_s(problem.state(f_number=float(stop), image_distance_mm=problem.focal_mm)) for stop in stops]
     )
-    each = shutters + times.settle_s + times.write_s + change_s
+    each = shutters + times.frame_s + change_s
     # Set-up is the same for all; the last frame is followed by no change, nor by anything that can still move.
     spared = change_s if aim is Aim.TIME else each - shutters
     seconds = counts * each - spared
