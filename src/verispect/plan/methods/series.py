@@ -20,6 +20,8 @@ from verispect.plan.solve.focus_ladder import FocusLadder, fewest_frames
 from verispect.plan.solve.problem import Problem
 from verispect.sentence import Sentence
 
+# Nobody takes more frames than this for what need not be sharp.
+_MOST_SPARE = 300
 # Of the allowed blur, for lenses that grow longer as they focus near.
 _SHARES = (0.95, 0.9, 0.8, 0.65)
 
@@ -74,7 +76,11 @@ def with_spares(problem: Problem, ladder: FocusLadder, axis: Vector) -> tuple[li
         if found[-1] - 0.01 * apart > infinity:
             found.append(max(found[-1] - apart, infinity))
     if wish.last_at_infinity and found[-1] - 0.01 * apart > infinity:
-        steps = math.ceil((found[-1] - infinity) / apart - 1e-9)
+        steps = math.ceil((found[-1] - infinity) / max(apart, 1e-12) - 1e-9)
+        if steps > _MOST_SPARE:
+            return found, (
+                Sentence("To go on to infinity would take {n} frames more: it ends where it may", {"n": steps}),
+            )
         found += np.linspace(found[-1], infinity, steps + 1)[1:].tolist()
     if len(found) == needed:
         return found, ()

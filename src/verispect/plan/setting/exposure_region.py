@@ -10,6 +10,7 @@ import numpy as np
 
 from verispect.optics.exposure_time import shutter_words
 from verispect.optics.f_stops import marked
+from verispect.optics.lens_state import from_principal_point
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate
@@ -98,19 +99,45 @@ def exposure_region(candidate: Candidate) -> ExposureRegion | None:
         exposures = [replace(new, pose=old.pose) for new, old in zip(exposures, candidate.exposures, strict=True)]
         metered = max(exposure.shutter_s for exposure in exposures) * body.iso
 
-        def softness(seconds: float, among: Sequence[Exposure] = exposures) -> tuple[float, str]:
-            timed = [replace(exposure, shutter_s=seconds) for exposure in among]
-            rendering = render(scene, timed, criterion)
-            values = np.where(scene.deciding, rendering.softness, -np.inf)
-            worst = int(np.argmax(values))
-            return float(values[worst]), scene.names[worst]
-
+        softness = _by_time(candidate, exposures)
         still, worst = softness(0.0)
         longest, smears = _longest(softness) if still <= 1.0 else (0.0, worst)
         found.append(StopLimits(f_number, still, longest, metered / high, metered / low, smears or worst))
     first = candidate.exposures[0]
     chosen = (first.state.f_number, first.shutter_s, body.iso)
     return ExposureRegion(tuple(found), (low, high), chosen, tuple(_bounds(scene, found, (low, high), noisy)))
+
+
+def _by_time(candidate: Candidate, exposures: Sequence[Exposure]) -> Callable[[float], tuple[float, str]]:
+    """Softness of the softest deciding mark by exposure time, and its name; each as its best frame shows it."""
+    scene, criterion = candidate.scene, candidate.criterion
+    assert criterion is not None
+    still = render(scene, [replace(exposure, shutter_s=0.0) for exposure in exposures], criterion)
+    marks = np.flatnonzero(scene.deciding)
+    working = np.array([exposure.state.working_f_number for exposure in exposures])[still.exposure[marks]]
+    image = np.array([exposure.state.image_distance_mm for exposure in exposures])[still.exposure[marks]]
+    depth = np.empty(len(marks))
+    for index, exposure in enumerate(exposures):
+        mine = still.exposure[marks] == index
+        points = from_principal_point(exposure.pose.to_camera_mm(scene.world_m[marks[mine]]), exposure.state)
+        depth[mine] = points[:, 2]
+    rate = scene.speeds_mm_s[marks] * image / np.maximum(depth, 1e-6)
+    if not rate.any():
+        worst = int(np.argmax(still.softness[marks]))
+        answer = float(still.softness[marks][worst]), scene.names[marks[worst]]
+        return lambda _seconds: answer
+
+    def softness(seconds: float) -> tuple[float, str]:
+        if seconds <= 0.0:
+            values = still.softness[marks]
+        else:
+            values = criterion.softness(
+                still.blur_long_mm[marks], working, rate * seconds, residual_mm=still.residual_mm[marks]
+            )
+        worst = int(np.argmax(values))
+        return float(values[worst]), scene.names[marks[worst]]
+
+    return softness
 
 
 def _isos(candidate: Candidate) -> tuple[tuple[float, float], bool]:

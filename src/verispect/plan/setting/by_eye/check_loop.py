@@ -20,6 +20,8 @@ from verispect.sentence import Sentence
 
 # A pull of the focus below this share of what one stop allows is not worth it: close the stop.
 _LEAST_PULL = 0.3
+# No focus is pulled more finely by hand than this, as image distance.
+_FINEST_MM = 0.002
 
 
 class Act(StrEnum):
@@ -92,7 +94,8 @@ class CheckLoop:
         low, high = (turn.image_mm, turn.high_mm) if not near_sharp else (turn.low_mm, turn.image_mm)
         middle = 0.5 * (low + high)
         narrowed = replace(turn, low_mm=low, high_mm=high)
-        if abs(middle - turn.image_mm) < _LEAST_PULL * self._room_mm(turn.f_number):
+        least = max(_LEAST_PULL * self._room_mm(turn.f_number), _FINEST_MM)
+        if abs(middle - turn.image_mm) < least:
             return self._closed(narrowed)
         return replace(narrowed, act=Act.NEARER if middle > turn.image_mm else Act.FARTHER, image_mm=middle)
 
