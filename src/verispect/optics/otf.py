@@ -16,6 +16,7 @@ _TAU_END = 900.0
 # Up to so many cosines are taken in one array; above, one node after the other, to spare memory.
 _AT_ONCE = 200_000
 _FEW = 2_000
+_FEW_NODES = 96
 
 # CIE 1924 photopic luminous efficiency V(λ) (from memory), at steps fine enough for a weighted mean.
 LUMINOUS_EFFICIENCY: tuple[tuple[float, float], ...] = (
@@ -75,7 +76,9 @@ def defocused_otf(*, reduced_frequency: Floats | float, beta: Floats | float) ->
     if not np.any(inside):
         return out
     s_in, b_in = s[inside], b[inside]
-    nodes, weights = _nodes(24 + 8 * int(np.ceil(float(np.max(b_in * (1.0 - s_in))) / 12.0)))
+    count = 24 + 8 * int(np.ceil(float(np.max(b_in * (1.0 - s_in))) / 12.0))
+    # Many nodes take long to find: they are kept for few numbers of them.
+    nodes, weights = _nodes(count if count <= _FEW_NODES else _FEW_NODES * -(-count // _FEW_NODES))
     half = 0.5 * np.arccos(np.clip(s_in, 0.0, 1.0))
     if s_in.size * nodes.size <= _AT_ONCE:
         theta = half[:, None] * (1.0 + nodes)
