@@ -25,6 +25,7 @@ COMMANDS = {
     "merge": "merge a focus series into one all-sharp picture",
     "settings": "what to set for a method, frame by frame",
     "sheet": "write the field sheet",
+    "sort": "copy frames into a folder a set, each with a sidecar",
     "step-test": "what one unit of a body's focus-step number is",
     "run": "have a rail or a head take the frames of a method",
     "rehearse": "write the frames that a simulated camera would take",

@@ -50,6 +50,22 @@ def test_another_subject_parts_sets_where_each_is_alike_within() -> None:
     assert parted([None] * 6, "......", "abcdef") == [(0, 1, 2, 3, 4, 5)]
 
 
+def with_focus(metres: list[float]) -> list[Frame]:
+    return [Frame(Path(f"{k}.tif"), (9, 9), subject_m=value) for k, value in enumerate(metres)]
+
+
+def test_a_focus_that_jumps_back_begins_another_series() -> None:
+    def groups(metres: list[float]) -> list[tuple[int, ...]]:
+        found = split(with_focus(metres), [False] * len(metres), thumbs("a" * len(metres)), None)
+        return [group.frames for group in found]
+
+    assert groups([1.0, 1.5, 3.0, 9.0, 1.0, 1.5, 3.0, 9.0]) == [(0, 1, 2, 3), (4, 5, 6, 7)]
+    assert groups([9.0, 3.0, 1.5, 1.0, 9.0, 3.0, 1.5]) == [(0, 1, 2, 3), (4, 5, 6)]
+    # From the middle away and then past the start is one series; so is one focus throughout.
+    assert groups([2.0, 3.0, 9.0, 1.4, 1.0]) == [(0, 1, 2, 3, 4)]
+    assert groups([4.0] * 6) == [(0, 1, 2, 3, 4, 5)]
+
+
 def test_a_black_frame_within_the_planned_number_parts_nothing() -> None:
     assert parted([None] * 4, "..x.", "aaaa", planned=4) == [(0, 1, 2, 3)]
 

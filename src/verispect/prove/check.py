@@ -7,7 +7,6 @@ import math
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-import cv2
 import numpy as np
 
 from verispect.errors import Cancelled, FileError
@@ -15,13 +14,13 @@ from verispect.files.run_file import Run
 from verispect.plan.frames.rendering import Rendering
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.checks.dust import seen_on
-from verispect.prove.evidence import Evidence, doubles_of
+from verispect.prove.evidence import Evidence, Grey, doubles_of
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame, described, frames_in, in_order
 from verispect.prove.matching import match
 from verispect.prove.report import Fault, FrameReport, Report
 from verispect.prove.series_check import SeriesCheck
-from verispect.prove.sets import FrameSet, SetKind, is_dark, likeness, split
+from verispect.prove.sets import FrameSet, SetKind, is_dark, likeness, parted
 from verispect.prove.softness.mark_softness import MarkSoftness, measure
 from verispect.prove.verdict import advice, gaps_between, missing_frames, redo
 
@@ -70,12 +69,14 @@ def check(
 class _Check:
     def __init__(self, evidence: Evidence) -> None:
         self.evidence = evidence
+        self.thumbs: list[Grey] = []
 
     def report(self) -> Report:
         """Read everything once, then compare."""
         evidence = self.evidence
         frames, candidate = evidence.frames, evidence.candidate
         looks = evidence.first_looks()
+        self.thumbs = [look.thumb for look in looks]
         dark = is_dark([look.median for look in looks])
         # Black frames are all alike, and each parts what is about it.
         alike = doubles_of([look.digest for look in looks])
@@ -84,17 +85,20 @@ class _Check:
         plain = _for_the_dust([look.is_plain for look in looks], planned, unusable=set(doubles) | set(_true(dark)))
         single = [k for k in range(len(frames)) if k not in doubles and k not in plain]
         bright = [k for k in single if not dark[k]]
+        sets = parted(frames, single, dark, self.thumbs, planned)
         counted = single if planned is not None and len(bright) < planned <= len(single) else bright
+        # More frames than were planned are sets of their own, each held against the plan.
+        parts = [counted] if planned is None or len(counted) <= planned else [list(group.frames) for group in sets]
         if candidate is not None:
-            told = match([frames[k] for k in counted], evidence.exposures, evidence.run)
-            for k, index in zip(counted, told, strict=True):
-                evidence.matched[k] = index
+            for part in parts:
+                told = match([frames[k] for k in part], evidence.exposures, evidence.run)
+                for k, index in zip(part, told, strict=True):
+                    evidence.matched[k] = index
         for k, frame in enumerate(frames):
             if evidence.is_cancelled():
                 raise Cancelled
             evidence.progress(0.6 * k / len(frames), f"reading {frame.path.name}")
             evidence.reads.append(evidence.read(frame, evidence.matched[k]))
-        sets = self._sets(single, dark, planned)
         sets += [FrameSet((k,), None, ("an even ground, which tells of dust",)) for k in plain]
         reports = [FrameReport(file=frame.path.name) for frame in frames]
         kinds = []
@@ -108,7 +112,12 @@ class _Check:
         for k, report in enumerate(reports):
             self._alone(k, report, dark[k], any(k in group.frames for group in sets))
         marks = self._marks(reports)
-        missing = missing_frames(candidate, evidence.matched)
+        missing: list[FrameReport] = []
+        for number, part in enumerate(parts):
+            # A few frames beside whole sets are trials, not a set of which most is missing.
+            if len(parts) == 1 or 2 * len(part) > (planned or 0):
+                there = [evidence.matched[k] for k in part]
+                missing += missing_frames(candidate, there, of_set=number if len(parts) > 1 else None)
         gaps = gaps_between(candidate, evidence.matched, reports)
         every = reports + missing
         specks = [read.specks for read in evidence.reads if read.specks is not None]
@@ -118,23 +127,6 @@ class _Check:
             redo(every, marks, gaps),
             advice(every, marks, planned=candidate is not None, plain=bool(specks)),
         )  # fmt: skip
-
-    def _sets(self, single: list[int], dark: Sequence[bool], planned: int | None) -> list[FrameSet]:
-        """Parted into sets, as places among all frames; one that is there twice counts once."""
-        evidence = self.evidence
-        thumbs = [
-            np.asarray(cv2.resize(evidence.reads[k].colour.mean(axis=2), (48, 32), interpolation=cv2.INTER_AREA))
-            for k in single
-        ]
-        found = split([evidence.frames[k] for k in single], [dark[k] for k in single], thumbs, planned)
-        return [
-            FrameSet(
-                tuple(single[k] for k in group.frames),
-                None if group.separator is None else single[group.separator],
-                group.why,
-            )
-            for group in found
-        ]
 
     def _double(self, report: FrameReport, first: FrameReport) -> None:
         """The same picture once more: it goes where the first went, and counts for nothing."""
@@ -146,10 +138,7 @@ class _Check:
             return SetKind.SINGLE
         if self.evidence.candidate is not None:
             return SetKind.GRID if self.evidence.candidate.method.is_grid else SetKind.SERIES
-        tiny = [
-            np.asarray(cv2.resize(self.evidence.reads[k].colour.mean(axis=2), (48, 32)), np.float32)
-            for k in group.frames
-        ]
+        tiny = [self.thumbs[k] for k in group.frames]
         alike = [likeness(a, b) for a, b in itertools.pairwise(tiny)]
         return SetKind.SERIES if float(np.median(alike)) > 0.6 else SetKind.UNKNOWN
 

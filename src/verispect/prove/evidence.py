@@ -28,6 +28,8 @@ Progress = Callable[[float, str], None]
 _WORKING_PIXELS = 1_700_000
 _BLOCK_HALF = 60
 _SMALL_SIDE = 180
+# Width and height of what frames are told alike or unlike by.
+_THUMB = (48, 32)
 
 
 @dataclass(frozen=True)
@@ -46,11 +48,12 @@ class Read:
 
 @dataclass(frozen=True)
 class FirstLook:
-    """Median luminance, what its samples come to, and whether it shows nothing but an even ground."""
+    """Median luminance, what its samples come to, whether it shows nothing but an even ground, and a tiny picture."""
 
     median: float
     digest: bytes
     is_plain: bool
+    thumb: Grey
 
 
 def doubles_of(digests: Sequence[bytes]) -> dict[int, int]:
@@ -102,7 +105,9 @@ class Evidence:
             light = linear_of(some)
             grey = cv2.resize(light.mean(axis=2), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
             digest = hashlib.blake2b(some.tobytes(), digest_size=16).digest()
-            found.append(FirstLook(float(np.median(light)), digest, is_plain(np.asarray(grey, np.float32))))
+            thumb = cv2.resize(light.mean(axis=2), _THUMB, interpolation=cv2.INTER_AREA)
+            plain = is_plain(np.asarray(grey, np.float32))
+            found.append(FirstLook(float(np.median(light)), digest, plain, np.asarray(thumb, np.float32)))
         return found
 
     def read(self, frame: Frame, exposure: int | None) -> Read:

@@ -18,6 +18,8 @@ DARK_STOPS = -5.0
 _PAUSE_TIMES, _PAUSE_S = 6.0, 20.0
 # Two neighbours less alike than this show different things.
 _UNLIKE = 0.25
+# A series has gone at least so far in closeness (1/m), as a share; back is within so much of where it began.
+_SPAN, _BACK = 0.05, 0.4
 
 
 class SetKind(StrEnum):
@@ -45,6 +47,25 @@ def is_dark(levels: Sequence[float]) -> list[bool]:
     # Where most are black the brightest tell what is usual.
     usual = max(usual, float(logs.max()) - 4.0)
     return [bool(log < usual + DARK_STOPS) for log in logs]
+
+
+def parted(
+    frames: Sequence[Frame],
+    single: Sequence[int],
+    dark: Sequence[bool],
+    thumbs: Sequence[NDArray[np.float32]],
+    planned: int | None,
+) -> list[FrameSet]:
+    """As `split`, of those frames that count once, as places among all."""
+    found = split([frames[k] for k in single], [dark[k] for k in single], [thumbs[k] for k in single], planned)
+    return [
+        FrameSet(
+            tuple(single[k] for k in group.frames),
+            None if group.separator is None else single[group.separator],
+            group.why,
+        )
+        for group in found
+    ]
 
 
 def split(
@@ -80,7 +101,7 @@ def split(
             close()
             separator, why = k, [f"a dark frame before it, {frames[k].path.name}"]
             continue
-        reason = _parts(k, current, pauses, thumbs)
+        reason = _parts(k, current, pauses, thumbs) or _jumped_back(frames, current, k)
         if reason:
             close()
             separator, why = None, [reason]
@@ -103,6 +124,22 @@ def _parts(k: int, current: list[int], pauses: list[float], thumbs: Sequence[NDA
         after = likeness(thumbs[k], thumbs[k + 1])
         if here < _UNLIKE and min(inside, after) > 0.6:
             return "it shows something else"
+    return ""
+
+
+def _jumped_back(frames: Sequence[Frame], current: list[int], k: int) -> str:
+    """Why a frame begins another series: the focus went one way and jumps back to where it began."""
+    told = [frames[j].subject_m for j in [*current, k]]
+    if len(current) < 3 or any(value is None for value in told):
+        return ""
+    close = np.array([1.0 / value for value in told if value])
+    steps = np.diff(close[:-1])
+    span = float(np.ptp(close[:-1]))
+    one_way = bool((steps >= 0.0).all() or (steps <= 0.0).all())
+    if not one_way or span < _SPAN * close.max():
+        return ""
+    if abs(close[-1] - close[0]) < _BACK * span < abs(close[-1] - close[-2]):
+        return "the focus jumps back to where it began"
     return ""
 
 

@@ -13,7 +13,9 @@ from verispect.prove.report import REDO, Fault, FrameReport
 from verispect.prove.softness.mark_softness import MarkSoftness
 
 
-def missing_frames(candidate: Candidate | None, matched: Sequence[int | None]) -> list[FrameReport]:
+def missing_frames(
+    candidate: Candidate | None, matched: Sequence[int | None], *, of_set: int | None = None
+) -> list[FrameReport]:
     """A report without a file for every planned exposure that no frame was matched to."""
     if candidate is None:
         return []
@@ -21,9 +23,10 @@ def missing_frames(candidate: Candidate | None, matched: Sequence[int | None]) -
     found = []
     for index, exposure in enumerate(candidate.exposures):
         if index not in there:
-            lost = FrameReport(file=None, planned_exposure=index, place=index)
+            lost = FrameReport(file=None, planned_exposure=index, set=of_set or 0, place=index)
+            where = "" if of_set is None else f" in set {of_set + 1}"
             lost.faults.append(
-                Fault("missing", 0.0, f"exposure {index + 1} of {len(candidate.exposures)} is not there",
+                Fault("missing", 0.0, f"exposure {index + 1} of {len(candidate.exposures)} is not there{where}",
                       f"take it, focused at {metres(exposure.focus_m)}")
             )  # fmt: skip
             found.append(lost)
