@@ -24,6 +24,7 @@ COMMANDS = {
     "log": "the logbook of jobs",
     "merge": "merge a focus series into one all-sharp picture",
     "settings": "what to set for a method, frame by frame",
+    "settle-test": "how long a tripod rings after a touch, from a burst",
     "sheet": "write the field sheet",
     "sort": "copy frames into a folder a set, each with a sidecar",
     "step-test": "what one unit of a body's focus-step number is",

@@ -11,7 +11,9 @@ from verispect.commands.invocation import DONE, offer_keeping, parser, plan_and_
 from verispect.errors import FileError
 
 
-def _above_zero(name: str, *, infinite: bool = False) -> Callable[[str], float]:
+def above_zero(name: str, *, infinite: bool = False) -> Callable[[str], float]:
+    """A number above 0, for argparse."""
+
     def read(text: str) -> float:
         try:
             value = float(text)
@@ -28,14 +30,14 @@ def run(given: Sequence[str]) -> int:
     """Measure, print, and with --plan, --lens and --out keep it in that lens."""
     options_of = parser("step-test", "What one unit of a body's focus-step number moves the focus by.")
     options_of.add_argument("pictures", type=Path, nargs="*", metavar="FRAME", help="of the run; or --from and --to")
-    options_of.add_argument("--stop", type=_above_zero("--stop"), required=True, metavar="N")
-    options_of.add_argument("--step", type=_above_zero("--step"), required=True, metavar="K", help="the step number")
+    options_of.add_argument("--stop", type=above_zero("--stop"), required=True, metavar="N")
+    options_of.add_argument("--step", type=above_zero("--step"), required=True, metavar="K", help="the step number")
     options_of.add_argument("--frames", type=whole("--frames", 2, 100_000), metavar="M")
-    options_of.add_argument("--from", dest="from_m", type=_above_zero("--from", infinite=True), metavar="D1",
+    options_of.add_argument("--from", dest="from_m", type=above_zero("--from", infinite=True), metavar="D1",
                             help="first focus, m from the sensor; inf for infinity")  # fmt: skip
-    options_of.add_argument("--to", dest="to_m", type=_above_zero("--to", infinite=True), metavar="D2")
-    options_of.add_argument("--focal", type=_above_zero("--focal"), required=True, metavar="F", help="mm")
-    options_of.add_argument("--circle", type=_above_zero("--circle"), metavar="MM", help="circle of confusion")
+    options_of.add_argument("--to", dest="to_m", type=above_zero("--to", infinite=True), metavar="D2")
+    options_of.add_argument("--focal", type=above_zero("--focal"), required=True, metavar="F", help="mm")
+    options_of.add_argument("--circle", type=above_zero("--circle"), metavar="MM", help="circle of confusion")
     offer_keeping(options_of)
     options = options_of.parse_args(given)
     from verispect.prove.trials.step_test import from_distances, from_frames

@@ -1,0 +1,64 @@
+"""`verispect settle-test`: how long a tripod rings after a touch, from a burst."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from pathlib import Path
+
+from verispect.commands.invocation import DONE, parser, progress, read_plan_of, tell
+from verispect.commands.step_test import above_zero
+from verispect.errors import FileError
+
+
+def run(given: Sequence[str]) -> int:
+    """Measure, print, and with --plan and --out keep it as the plan's settling time."""
+    options_of = parser("settle-test", "How long a tripod rings after a touch, from a burst.", pictures=True)
+    options_of.add_argument("frames", type=Path, nargs="+", metavar="FOLDER|FRAME")
+    options_of.add_argument("--within", type=above_zero("--within"), default=0.5, metavar="PX", help="what is still")
+    options_of.add_argument("--fps", type=above_zero("--fps"), metavar="N", help="frames a second of the burst")
+    options_of.add_argument("--touch-at", type=float, default=0.0, metavar="S", help="after the first frame")
+    options_of.add_argument("--plan", type=Path, metavar="PLAN")
+    options_of.add_argument("--out", type=Path, metavar="F", help="write the plan with the time kept in its kit")
+    options_of.add_argument("--force", action="store_true", help="write over what is there")
+    options = options_of.parse_args(given)
+    from verispect.prove.trials.settle_test import settle_test
+
+    if options.out is not None and options.plan is None:
+        raise FileError("--out needs --plan: in which plan is the result to be kept?")
+    if not math.isfinite(options.touch_at) or options.touch_at < 0.0:
+        raise FileError("--touch-at takes seconds after the first frame, from 0")
+    found = settle_test(options.frames, within_px=options.within, frames_per_s=options.fps,
+                        touch_s=options.touch_at, progress=progress(options.quiet))  # fmt: skip
+    if options.out is not None:
+        from verispect.files.picture_out import not_over
+        from verispect.files.plan_file import write_plan
+
+        plan = read_plan_of(options.plan)
+        not_over(options.out, force=options.force)
+        times = plan.kit.times.model_copy(update={"settle_s": round(found.settle_s + found.plus_minus_s, 2)})
+        write_plan(plan.model_copy(update={"kit": plan.kit.model_copy(update={"times": times})}), options.out)
+    told = {
+        "format": "verispect-settle-test",
+        "version": 1,
+        "settle_s": found.settle_s,
+        "plus_minus_s": found.plus_minus_s,
+        "within_px": found.within_px,
+        "decay_s": found.decay_s if math.isfinite(found.decay_s) else None,
+        "swing_hz": found.swing_hz,
+        "first_px": found.first_px,
+        "frames": [
+            {"file": name, "at_s": float(at), "off_px": [float(part) for part in off]}
+            for name, at, off in zip(found.files, found.times_s, found.off_px, strict=True)
+        ],
+    }
+    if math.isinf(found.decay_s):
+        text = f"nothing swings by more than {found.within_px:g} px: {found.first_px:.2f} px at the most"
+    else:
+        text = (
+            f"still within {found.within_px:g} px after {found.settle_s:.2f} ± {found.plus_minus_s:.2f} s; it swings "
+            f"{found.first_px:.1f} px at first, {found.swing_hz:.1f} times a second, and falls to a third in "
+            f"{found.decay_s:.2f} s"
+        )
+    tell(told, text, as_json=options.json)
+    return DONE
