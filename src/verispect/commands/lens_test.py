@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from verispect.commands.invocation import (
     DONE,
@@ -17,8 +17,7 @@ from verispect.commands.invocation import (
 )
 
 if TYPE_CHECKING:
-    from verispect.kit.lens import Lens
-    from verispect.prove.trials.lens_test import LensTest
+    pass
 
 
 def run(given: Sequence[str]) -> int:
@@ -30,7 +29,7 @@ def run(given: Sequence[str]) -> int:
                             help="of a zoom: the focal length tested; what is known of others stays")  # fmt: skip
     options = options_of.parse_args(given)
     from verispect.optics.otf import PEAK_NM
-    from verispect.prove.trials.lens_test import lens_test
+    from verispect.prove.trials.lens_test import beside_others, lens_test, residual_rows
 
     plan, lens = plan_and_lens(options)
     lights = ((PEAK_NM * 1e-6, 1.0),) if plan is None else plan.criterion(plan.whole_focal_mm).lights
@@ -40,7 +39,7 @@ def run(given: Sequence[str]) -> int:
         write_with_lens(
             plan,
             lens,
-            {"residual": _beside_others(lens, residual_rows(found, options.focal))},
+            {"residual": beside_others(lens, residual_rows(found, options.focal))},
             options.out,
             force=options.force,
         )
@@ -71,26 +70,3 @@ def run(given: Sequence[str]) -> int:
     lines += [f"best in the {zone}: f/{stop:g}" for zone, stop in found.best_stop.items()]
     tell(told, "\n".join(lines), as_json=options.json)
     return DONE
-
-
-def _beside_others(lens: Lens, rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """New rows, and those the lens has for other focal lengths of a zoom."""
-    focal = rows[0].get("focal_mm") if rows else None
-    if focal is None:
-        return rows
-    others = [row.model_dump(mode="json") for row in lens.residual if row.focal_mm not in (focal, None)]
-    return [*others, *rows]
-
-
-def residual_rows(found: LensTest, focal_mm: float | None = None) -> list[dict[str, Any]]:
-    """The lens's own blur as the plan keeps it: by stop, in the middle and in the corner; what was not told as the
-    zone nearest to it.
-    """
-    rows = []
-    for stop in sorted({row.f_number for row in found.stops}):
-        by_zone = {row.zone.value: row.blur_um for row in found.stops if row.f_number == stop}
-        centre = by_zone.get("middle", by_zone.get("half", by_zone.get("corner", 0.0)))
-        corner = by_zone.get("corner", by_zone.get("half", centre))
-        row = {"f_number": stop, "centre_um": round(centre, 2), "corner_um": round(corner, 2)}
-        rows.append(row if focal_mm is None else row | {"focal_mm": focal_mm})
-    return rows

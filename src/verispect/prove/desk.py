@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +12,7 @@ from numpy.typing import NDArray
 from verispect.errors import Cancelled, FileError
 from verispect.files.picture_out import write_picture
 from verispect.files.run_file import Run, read_run
+from verispect.optics.otf import Lights
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
 from verispect.prove.expected import turned_as_happened
@@ -19,9 +21,21 @@ from verispect.prove.join.grid import join
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.report import Report
+from verispect.prove.trials.lens_test import LensTest, lens_test
+from verispect.prove.trials.settle_test import SettleTest, settle_test
+from verispect.prove.trials.step_test import StepTest, from_frames
 
 Share = Callable[[float], None]
 Stop = Callable[[], bool]
+
+
+class StepRun(NamedTuple):
+    """A run of focus steps as it was set on the body."""
+
+    stop: float
+    step: float
+    focal_mm: float
+    circle_mm: float
 
 
 def _run_beside(folder: Path) -> Run | None:
@@ -96,3 +110,36 @@ def _make_folder(target: Path) -> None:
 def eight_bits(path: Path) -> NDArray[np.uint8]:
     """A picture for the screen."""
     return (read_coded(described(path)) >> 8).astype(np.uint8)
+
+
+def lens_test_in(
+    folder: Path, lights: Lights, pitch_mm: float | None, *, progress: Share, is_cancelled: Stop
+) -> LensTest:
+    """What a lens resolves, from a folder of test frames; it ends with its process where it is given up."""
+    return lens_test([folder], lights=lights, pitch_mm=pitch_mm, progress=lambda share, _text: progress(share))
+
+
+def step_test_in(
+    folder: Path,
+    run: StepRun,
+    pupil_magnification: float,
+    separation_mm: float,
+    *,
+    progress: Share,
+    is_cancelled: Stop,
+) -> StepTest:
+    """What one unit of the step number moves, from the frames of a run."""
+    progress(0.1)
+    return from_frames(
+        [folder], stop=run.stop, step=run.step, focal_mm=run.focal_mm, circle_mm=run.circle_mm,
+        pupil_magnification=pupil_magnification, separation_mm=separation_mm,
+    )  # fmt: skip
+
+
+def settle_test_in(
+    folder: Path, within_px: float, frames_per_s: float | None, *, progress: Share, is_cancelled: Stop
+) -> SettleTest:
+    """How long the tripod rings, from a burst."""
+    return settle_test(
+        [folder], within_px=within_px, frames_per_s=frames_per_s, progress=lambda share, _text: progress(share)
+    )

@@ -10,11 +10,11 @@ from scipy.special import j1
 
 from tests.conftest import a_lens, make_plan
 from verispect.cli import main
-from verispect.commands.lens_test import _beside_others
 from verispect.files.picture_out import Shot, write_picture
 from verispect.files.plan_file import plan_to_text, read_plan
 from verispect.kit.lens import Lens
 from verispect.optics.otf import PEAK_NM
+from verispect.prove.trials.lens_test import beside_others
 
 PITCH_MM = 0.004
 SIDE = 6  # samples to a pixel
@@ -144,7 +144,7 @@ def test_of_a_zoom_what_is_known_of_other_focal_lengths_stays() -> None:
     known = [{"f_number": 8, "centre_um": 3, "corner_um": 5, "focal_mm": focal} for focal in (24, 70)]
     lens = Lens(name="zoom", focal_mm=(24, 70), f_numbers=(4, 22), closest_m=0.4, residual=known)
     new = [{"f_number": 8.0, "centre_um": 1.0, "corner_um": 2.0, "focal_mm": 70.0}]
-    kept = _beside_others(lens, new)
+    kept = beside_others(lens, new)
     assert [(row["focal_mm"], row["centre_um"]) for row in kept] == [(24.0, 3.0), (70.0, 1.0)]
     everywhere = [{"f_number": 8.0, "centre_um": 1.0, "corner_um": 2.0}]
-    assert _beside_others(lens, everywhere) == everywhere
+    assert beside_others(lens, everywhere) == everywhere

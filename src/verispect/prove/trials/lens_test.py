@@ -6,12 +6,14 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from verispect.errors import FileError
+from verispect.kit.lens import Lens
 from verispect.optics.otf import Lights, disc_mtf
 from verispect.optics.types import Floats
 from verispect.prove.intake import Frame, described, frames_in, grey_linear, read_coded
@@ -291,3 +293,26 @@ def _mtf50_of(blur_mm: float, stop: float, pitch: float, lights: Lights) -> floa
         else:
             high = nu
     return low
+
+
+def beside_others(lens: Lens, rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """New rows, and those the lens has for other focal lengths of a zoom."""
+    focal = rows[0].get("focal_mm") if rows else None
+    if focal is None:
+        return rows
+    others = [row.model_dump(mode="json") for row in lens.residual if row.focal_mm not in (focal, None)]
+    return [*others, *rows]
+
+
+def residual_rows(found: LensTest, focal_mm: float | None = None) -> list[dict[str, Any]]:
+    """The lens's own blur as the plan keeps it: by stop, in the middle and in the corner; what was not told as the
+    zone nearest to it.
+    """
+    rows = []
+    for stop in sorted({row.f_number for row in found.stops}):
+        by_zone = {row.zone.value: row.blur_um for row in found.stops if row.f_number == stop}
+        centre = by_zone.get("middle", by_zone.get("half", by_zone.get("corner", 0.0)))
+        corner = by_zone.get("corner", by_zone.get("half", centre))
+        row = {"f_number": stop, "centre_um": round(centre, 2), "corner_um": round(corner, 2)}
+        rows.append(row if focal_mm is None else row | {"focal_mm": focal_mm})
+    return rows

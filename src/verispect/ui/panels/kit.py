@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QTabWidget,
     QVBoxLayout,
     QWidget,
@@ -22,6 +23,7 @@ from verispect.kit.equipment import Film, Head, Kit, Rail
 from verispect.kit.lens import Lens
 from verispect.ui.controls.model_form import ModelForm, Spec
 from verispect.ui.panels.lens_forms import LensForms
+from verispect.ui.panels.stations.trials import TrialsPage
 from verispect.ui.state.plan_document import PlanDocument
 
 
@@ -69,6 +71,7 @@ class KitPanel(QWidget):
         self.head_form.edited.connect(lambda head, what: self._change(what, head=head))
         self.times_form = ModelForm(self._times_specs(), system, columns=2)
         self.times_form.edited.connect(lambda times, what: self._change(what, times=times))
+        self.trials = TrialsPage(system)
         self._build()
         document.changed.connect(self.refresh)
 
@@ -159,6 +162,7 @@ class KitPanel(QWidget):
         inside.addLayout(row)
         self._empty = QLabel(self.tr("No lens yet: add the first one."))
         inside.addWidget(self._empty)
+        self.lens_forms.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         inside.addWidget(self.lens_forms)
         layout.addWidget(lenses)
         layout.addWidget(self.head_box)
@@ -183,6 +187,7 @@ class KitPanel(QWidget):
                 inside.addWidget(form)
             inside.addStretch(1)
             self.more.addTab(page, title)
+        self.more.addTab(self.trials, self.tr("Tests"))
         layout.addWidget(self.more)
         layout.addStretch(1)
         scroll = QScrollArea()
@@ -193,6 +198,12 @@ class KitPanel(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(scroll)
+
+    @property
+    def current_lens(self) -> Lens | None:
+        """The lens in the forms."""
+        lenses = self._kit.lenses
+        return lenses[self._current] if lenses else None
 
     @property
     def _kit(self) -> Kit:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QSize, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QTabWidget, QVBoxLayout, QWidget
 
 from verispect.kit.lens import AtFocal, FieldCurvature, FocusShift, Lens, Residual
@@ -90,6 +90,23 @@ class LensForms(QTabWidget):
             rows.addWidget(QLabel(title))
             rows.addWidget(table)
         self._add(self.tr("Best focus"), both, bend)
+        self.currentChanged.connect(lambda _index: self.updateGeometry())
+
+    def hasHeightForWidth(self) -> bool:
+        """No: of all pages together, seen or not, that would be the tallest."""
+        return False
+
+    def minimumSizeHint(self) -> QSize:
+        """As tall as the page that is shown: what stands below need not lie under the tallest."""
+        found, page, bar = super().minimumSizeHint(), self.currentWidget(), self.tabBar()
+        if page is None or bar is None:
+            return found
+        across = page.heightForWidth(self.width()) if page.hasHeightForWidth() else page.minimumSizeHint().height()
+        return QSize(found.width(), max(across, page.minimumSizeHint().height()) + bar.sizeHint().height() + 8)
+
+    def sizeHint(self) -> QSize:
+        """The same, as wide as it likes to be."""
+        return QSize(super().sizeHint().width(), self.minimumSizeHint().height())
 
     def _add(self, title: str, form: QWidget, note: str = "") -> None:
         page = QWidget()

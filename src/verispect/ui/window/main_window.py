@@ -135,10 +135,12 @@ class MainWindow(QMainWindow):
     def kit(self) -> KitPanel:
         """The kit's panel."""
         from verispect.ui.panels.kit import KitPanel
+        from verispect.ui.workflows.trials import TrialDesk
 
         panel = KitPanel(self.document, lambda: self.preferences.system)
         self._put("kit", panel)
         panel.refresh()
+        self.trial_desk = TrialDesk(self, panel, self.document, self.notices)
         return panel
 
     @cached_property
@@ -480,6 +482,8 @@ class MainWindow(QMainWindow):
         self.desk.close()
         self.shoot_desk.close()
         self.preview.close()
+        if "kit" in self.__dict__:
+            self.trial_desk.close()
         for late in ("prove_desk", "keep_desk"):
             if late in self.__dict__:
                 getattr(self, late).close()
