@@ -21,6 +21,7 @@ from verispect.prove.join.grid import join
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.report import Report
+from verispect.prove.sorting import sort_frames
 from verispect.prove.trials.lens_test import LensTest, lens_test
 from verispect.prove.trials.settle_test import SettleTest, settle_test
 from verispect.prove.trials.step_test import StepTest, from_frames
@@ -44,11 +45,13 @@ def _run_beside(folder: Path) -> Run | None:
     return read_run(path) if path.exists() else None
 
 
-def check_folder(folder: Path, candidate: Candidate | None, *, progress: Share, is_cancelled: Stop) -> Report | None:
-    """Check a folder's frames; None where it was stopped."""
+def check_folder(
+    folder: Path, candidate: Candidate | None, files: tuple[Path, ...] = (), *, progress: Share, is_cancelled: Stop
+) -> Report | None:
+    """Check a folder's frames, or those named; None where it was stopped."""
     run = _run_beside(folder)
     taken = None if run is None else [folder / frame.file for frame in run.frames if frame.file]
-    places = [path for path in taken if path.exists()] if taken else [folder]
+    places = list(files) or ([path for path in taken if path.exists()] if taken else [folder])
     matches = run is not None and candidate is not None and run.method == candidate.key
     try:
         return check(
@@ -143,3 +146,21 @@ def settle_test_in(
     return settle_test(
         [folder], within_px=within_px, frames_per_s=frames_per_s, progress=lambda share, _text: progress(share)
     )
+
+
+def sort_into(
+    folder: Path,
+    report: Report,
+    target: Path,
+    job: str,
+    candidate: Candidate | None,
+    *,
+    progress: Share,
+    is_cancelled: Stop,
+) -> int:
+    """Copy checked frames into a folder a set; how many."""
+    sources = [folder / name for name in report.paths]
+    return len(
+        sort_frames(sources, report, target, job=job, candidate=candidate,
+                    progress=lambda share, _text: progress(share))
+    )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
@@ -16,6 +16,8 @@ from verispect.ui.panels.stations.prove import ProvePanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.session import Session
 from verispect.ui.work.job import Job
+
+_QUIET_MS = 1500
 
 
 class ProveDesk(QObject):
@@ -42,6 +44,18 @@ class ProveDesk(QObject):
         panel.folder_wanted.connect(self.choose)
         panel.stop_wanted.connect(self.stop)
         panel.merge_wanted.connect(self.merge)
+        panel.sorting_wanted.connect(self.sort)
+        panel.dropped.connect(self.drop)
+        panel.watch_wanted.connect(self._watch)
+        self._files: tuple[Path, ...] = ()
+        self._seen: object = None
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.directoryChanged.connect(lambda _folder: self._quiet.start())
+        # Frames come one after the other and in pieces: they are looked at when nothing has come for a while.
+        self._quiet = QTimer(self)
+        self._quiet.setSingleShot(True)
+        self._quiet.setInterval(_QUIET_MS)
+        self._quiet.timeout.connect(self._arrived)
         panel.frame_picked.connect(self.show_frame)
         panel.beside_picked.connect(self.show_beside)
 
@@ -57,14 +71,57 @@ class ProveDesk(QObject):
         if name:
             self.check(Path(name))
 
-    def check(self, folder: Path) -> None:
-        """Check the frames of a folder against one another and the method on the board."""
+    def drop(self, places: list[Path]) -> None:
+        """A folder, or frames of one folder, that were dropped."""
+        if len(places) == 1 and places[0].is_dir():
+            self.check(places[0])
+        elif len({place.parent for place in places}) == 1 and not any(place.is_dir() for place in places):
+            self.check(places[0].parent, tuple(sorted(places)))
+        else:
+            self._notices.say(self.tr("Drop one folder, or frames of one folder."))
+
+    def _watch(self, on: bool) -> None:
+        """Look again whenever frames arrive in the folder, or no longer."""
+        if self._watcher.directories():
+            self._watcher.removePaths(self._watcher.directories())
+        if on and self.folder is not None:
+            self._watcher.addPath(str(self.folder))
+            self._quiet.start()
+
+    def _arrived(self) -> None:
+        if self.folder is None or not self._panel.watch_box.isChecked():
+            return
+        if self._job is not None:
+            self._quiet.start()
+        elif _look(self.folder) != self._seen:
+            self.check(self.folder)
+
+    def sort(self) -> None:
+        """Copy what was checked into a folder a set."""
+        from verispect.prove.desk import sort_into
+
+        if self.report is None or self.folder is None:
+            return
+        name = QFileDialog.getExistingDirectory(self._window, self.tr("Where the sets are to lie"), str(self.folder))
+        if name:
+            candidate = self._candidate()
+            title = "" if candidate is None else candidate.scene.plan.title or ""
+            job = self._start(self.tr("Copying"), sort_into, self.folder, self.report, Path(name), title, candidate)
+            if job is not None:
+                told = self.tr("{0} frames copied, each with a sidecar, into {1}")
+                job.done.connect(lambda count: self._notices.say(told.format(count, name)))
+
+    def check(self, folder: Path, files: tuple[Path, ...] = ()) -> None:
+        """Check the frames of a folder, or some of them, against one another and the method on the board."""
         from verispect.prove.desk import check_folder
 
-        self.folder = folder
+        if self._job is None and folder != self.folder:
+            self.folder = folder
+            self._watch(self._panel.watch_box.isChecked())
         candidate = self._candidate()
-        job = self._start(self.tr("Checking"), check_folder, folder, candidate)
+        job = self._start(self.tr("Checking"), check_folder, folder, candidate, files)
         if job is not None:
+            self.folder, self._files, self._seen = folder, files, _look(folder)
             job.done.connect(lambda report: self._on_report(report, candidate))
 
     def _on_report(self, report: Report, candidate: Candidate | None) -> None:
@@ -179,6 +236,17 @@ class ProveDesk(QObject):
     def close(self) -> None:
         """The window closes."""
         self.stop()
+
+
+def _look(folder: Path) -> object:
+    """What a folder's pictures come to, told by names, sizes and times."""
+    from verispect.prove.intake import SUFFIXES
+
+    try:
+        found = [(path.name, path.stat()) for path in folder.iterdir() if path.suffix.lower() in SUFFIXES]
+    except OSError:
+        return None
+    return sorted((name, told.st_size, told.st_mtime_ns) for name, told in found)
 
 
 def _image_of(pixels: np.ndarray) -> QImage:

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QCheckBox,
     QHBoxLayout,
     QHeaderView,
     QLabel,
@@ -28,7 +32,9 @@ class ProvePanel(QWidget):
 
     Signals
     -------
-    folder_wanted, stop_wanted
+    folder_wanted, stop_wanted, sorting_wanted
+    dropped(list of Path)
+    watch_wanted(bool)
     merge_wanted(bool)
         True for a proof in one pass; a grid is joined.
     frame_picked(str)
@@ -38,6 +44,9 @@ class ProvePanel(QWidget):
 
     folder_wanted = pyqtSignal()
     stop_wanted = pyqtSignal()
+    sorting_wanted = pyqtSignal()
+    dropped = pyqtSignal(object)
+    watch_wanted = pyqtSignal(bool)
     merge_wanted = pyqtSignal(bool)
     frame_picked = pyqtSignal(str)
     beside_picked = pyqtSignal(str)
@@ -48,7 +57,8 @@ class ProvePanel(QWidget):
         layout.setContentsMargins(14, 10, 14, 10)
         self.words = QLabel(
             self.tr(
-                "No frames yet. Choose the folder they lie in: they are checked against one another and the plan."
+                "No frames yet. Choose the folder they lie in, or drop it here: they are checked against one another "
+                "and the plan."
             )
         )
         self.words.setWordWrap(True)
@@ -58,6 +68,10 @@ class ProvePanel(QWidget):
         self.folder_button.setProperty("tall", True)
         self.folder_button.clicked.connect(self.folder_wanted)
         layout.addWidget(self.folder_button)
+        self.watch_box = QCheckBox(self.tr("Check again as frames &arrive"))
+        self.watch_box.toggled.connect(self.watch_wanted)
+        layout.addWidget(self.watch_box)
+        self.setAcceptDrops(True)
         row = QHBoxLayout()
         self.bar = QProgressBar()
         self.bar.setTextVisible(True)
@@ -90,10 +104,29 @@ class ProvePanel(QWidget):
         self.final_button = QPushButton(self.tr("Merge in &full…"))
         self.proof_button.clicked.connect(lambda: self.merge_wanted.emit(True))
         self.final_button.clicked.connect(lambda: self.merge_wanted.emit(False))
-        row.addWidget(self.proof_button)
-        row.addWidget(self.final_button)
+        self.sort_button = QPushButton(self.tr("S&ort into folders…"))
+        self.sort_button.setToolTip(
+            self.tr("Copies a folder a set, each frame with a sidecar; the originals stay untouched")
+        )
+        self.sort_button.clicked.connect(self.sorting_wanted)
+        for button in (self.proof_button, self.final_button, self.sort_button):
+            row.addWidget(button)
         layout.addLayout(row)
         self.show_report(None)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Files and folders of this machine may be dropped."""
+        data = None if event is None else event.mimeData()
+        if event is not None and data is not None and any(url.isLocalFile() for url in data.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Say what was dropped."""
+        data = None if event is None else event.mimeData()
+        places = [] if data is None else [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        if event is not None and places:
+            event.acceptProposedAction()
+            self.dropped.emit(places)
 
     def show_busy(self, share: float | None, words: str = "") -> None:
         """Progress, or None when nothing is under way."""
@@ -105,6 +138,7 @@ class ProvePanel(QWidget):
 
     def show_report(self, report: Report | None, *, grid: bool = False) -> None:
         """Take on what came of a check."""
+        self.sort_button.setEnabled(report is not None and bool(report.paths))
         for button in (self.proof_button, self.final_button):
             button.setEnabled(report is not None and len(report.frames) > 1)
         self.proof_button.setVisible(not grid)
