@@ -29,13 +29,27 @@ def taken(out: Path) -> list[str]:
     return [str(frame.file) for frame in read_run(file).frames if frame.file] if file.exists() else []
 
 
+def _lives(pid: int) -> bool:
+    try:
+        return "zombie" not in Path(f"/proc/{pid}/status").read_text()
+    except OSError:
+        return False
+
+
 def test_killed_half_way_it_goes_on(tmp_path: Path) -> None:
     first = subprocess.Popen(command(tmp_path), stdout=subprocess.DEVNULL)
     until = time.monotonic() + 60.0
     while not taken(tmp_path) and time.monotonic() < until:
         time.sleep(0.02)
+    rig = [int(pid) for pid in Path(f"/proc/{first.pid}/task/{first.pid}/children").read_text().split()]
+    assert len(rig) >= 2
     first.send_signal(signal.SIGKILL)
     first.wait()
+    # The simulated rig does not outlive whoever started it.
+    until = time.monotonic() + 20.0
+    while any(_lives(pid) for pid in rig) and time.monotonic() < until:
+        time.sleep(0.05)
+    assert not [pid for pid in rig if _lives(pid)]
     kept = taken(tmp_path)
     assert kept
     grid = worked("turned-grid", build_scene(read_plan(DEMO)))

@@ -87,6 +87,8 @@ class Controller:
         self.battery, self.moves, self.feed = 1.0, 0, 60.0
         self.stopped = self.lost_line = False
         self._text = b""
+        # Whoever started it may be killed without a word: then nobody is served any more.
+        self._parent = os.getppid()
 
     # The line --------------------------------------------------------------------------------------
 
@@ -107,6 +109,8 @@ class Controller:
     def _listen(self, seconds: float) -> None:
         """Take in what has come; what may interrupt is heeded at once."""
         ready, _, _ = select.select([self.line], [], [], seconds)
+        if os.getppid() != self._parent:
+            raise _LineGone
         if not ready:
             return
         try:

@@ -6,7 +6,7 @@ import multiprocessing
 import subprocess
 import sys
 import tempfile
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -96,5 +96,10 @@ def simulated_rig(
 def _camera(
     candidate: Candidate, pixels: tuple[int, int], triggers: Path, folder: Path, order: list[int], over: Any
 ) -> None:
-    is_over: Callable[[], bool] = over.is_set
+    parent = multiprocessing.parent_process()
+
+    def is_over() -> bool:
+        # Whoever started it may be killed without a word.
+        return bool(over.is_set()) or parent is None or not parent.is_alive()
+
     watch(candidate, Options(pixels=pixels), triggers, folder, order=order, is_over=is_over)
