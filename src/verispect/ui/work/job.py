@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from verispect.errors import VerispectError
 from verispect.ui.controls.translate import say
+from verispect.ui.work.leaving import leave_with_window
 
 if TYPE_CHECKING:
     from concurrent.futures import Future, ProcessPoolExecutor
@@ -26,11 +27,15 @@ _share: Any = None
 _seen: Any = None
 # Work that needs the window ends where that has not looked in for so long, seconds.
 _ALONE_S = 2.0
+# And its process so much later, whatever it is at.
+_GRACE_S = 30.0
 
 
 def _begin(stop: Any, share: Any, seen: Any) -> None:
     global _stop, _share, _seen
     _stop, _share, _seen = stop, share, seen
+    # What moves things first brings them to a stand, as soon as the window no longer looks in.
+    leave_with_window(grace_s=0.0 if seen is None else _GRACE_S)
 
 
 def _set_share(share: float) -> None:

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import atexit
-import threading
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from verispect.plan.methods.candidate import Candidate
-from verispect.ui.work.weighing_process import _leave_with_window
+from verispect.ui.work.leaving import leave_with_window
 
 if TYPE_CHECKING:
     from concurrent.futures import Future, ProcessPoolExecutor
@@ -23,7 +22,7 @@ _newest: Any = None
 def _begin(newest: Any) -> None:
     global _newest
     _newest = newest
-    threading.Thread(target=_leave_with_window, daemon=True).start()
+    leave_with_window()
     from verispect.rehearse import textures
     from verispect.rehearse.camera import Rehearsal  # noqa: F401
 

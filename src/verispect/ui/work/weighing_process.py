@@ -7,13 +7,12 @@ memory, plans and results through the pool.
 from __future__ import annotations
 
 import atexit
-import os
-import threading
 from typing import TYPE_CHECKING, Any
 
 from verispect.errors import VerispectError
 from verispect.plan.document import Plan
 from verispect.sentence import Sentence
+from verispect.ui.work.leaving import leave_with_window
 
 if TYPE_CHECKING:
     from concurrent.futures import Future, ProcessPoolExecutor
@@ -33,20 +32,10 @@ _last: tuple[int, Weighing] | None = None
 def _begin(given_up: Any, progress: Any) -> None:
     global _given_up, _progress
     _given_up, _progress = given_up, progress
-    threading.Thread(target=_leave_with_window, daemon=True).start()
+    leave_with_window()
     # What a weighing needs is imported before the first is asked for.
 
     import verispect.plan.advise.weigh  # noqa: F401
-
-
-def _leave_with_window() -> None:
-    """End when the window's process ends, however that may happen."""
-    import multiprocessing
-
-    parent = multiprocessing.parent_process()
-    if parent is not None:
-        parent.join()
-        os._exit(0)
 
 
 def _weigh(plan: Plan, number: int) -> Outcome:
