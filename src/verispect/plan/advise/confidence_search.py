@@ -43,6 +43,14 @@ def sure_enough(candidate: Candidate, is_cancelled: Callable[[], bool] | None = 
     return chosen if chosen is first else replace(chosen, notes=(*chosen.notes, _why_other(first, chosen)))
 
 
+def can_be_sure(candidate: Candidate) -> bool:
+    """Whether any way to do a method that holds is as sure as is asked; the first one found will do."""
+    asked = candidate.scene.plan.wish.least_probability
+    if _sureness(replace(candidate, confidence=confidence(candidate))) >= asked:
+        return True
+    return any(_sureness(other) >= asked for other in _others(candidate, asked))
+
+
 def _why_other(first: Candidate, chosen: Candidate) -> Sentence:
     assert first.lens is not None
     values: dict[str, object] = {

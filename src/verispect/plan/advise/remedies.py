@@ -8,7 +8,7 @@ import numpy as np
 
 from verispect.errors import PlanError
 from verispect.optics.types import Floats
-from verispect.plan.advise.confidence_search import sure_enough
+from verispect.plan.advise.confidence_search import can_be_sure
 from verispect.plan.document import DetailFrom, Plan, Wish
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
@@ -46,7 +46,7 @@ def holds_with(plan: Plan, key: str) -> bool:
         return False
     if not candidate.holds or plan.wish.least_probability <= 0.0:
         return candidate.holds
-    return sure_enough(candidate).is_sure
+    return can_be_sure(candidate)
 
 
 def _lost_places(nearest: Candidate) -> tuple[Floats, Floats] | None:
