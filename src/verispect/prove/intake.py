@@ -308,8 +308,7 @@ _TO_LINEAR: Linear = np.where(_CURVE <= 0.04045, _CURVE / 12.92, ((_CURVE + 0.05
 
 def linear_of(coded: Coded) -> Linear:
     """Linear light of sRGB-coded values, float32, 0 to 1."""
-    found: Linear = _TO_LINEAR[coded]
-    return found
+    return np.asarray(cv2.LUT(coded, _TO_LINEAR[None]), np.float32)
 
 
 def grey_linear(coded: Coded, divide: int) -> Linear:
