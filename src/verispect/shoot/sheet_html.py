@@ -53,9 +53,14 @@ def sheet_html(candidate: Candidate, *, drawings: Sequence[str] = ()) -> str:
 def _in_hand(candidate: Candidate) -> list[tuple[str, list[str]]]:
     """What is set by hand beside the table, part by part."""
     return [
-        (str(title), [f"{str(line)[:1].upper()}{str(line)[1:]}." for line in lines])
+        (str(title), [f"{_capital(str(line))}." for line in lines])
         for title, lines in in_words(settings_of(candidate))
     ]
+
+
+def _capital(text: str) -> str:
+    # A stop stays as it is written everywhere.
+    return text if text.startswith("f/") else text[:1].upper() + text[1:]
 
 
 def _light_line(candidate: Candidate) -> str:

@@ -100,6 +100,8 @@ class MovementDiagram(QWidget):
 
     def _behind(self, painter: QPainter, mount: Mount) -> None:
         """The sensor as it stands behind the lens, the lens's circle moved against it, its mark turned."""
+        # To the left of the middle: the figures stand on the right.
+        painter.translate(-18.0, 0.0)
         painter.setPen(pen(self._theme.line, 1.2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(QRectF(-27.0, -18.0, 54.0, 36.0))
@@ -123,7 +125,7 @@ class MovementDiagram(QWidget):
             [f"{abs(mount.rotation_deg):.0f}° {'↻' if mount.rotation_deg > 0.0 else '↺'}"] if self._rotating else []
         )
         for line, text in enumerate(told):
-            self._figure(painter, QPointF(66.0, -14.0 + 15.0 * line), text)
+            self._figure(painter, QPointF(72.0, -14.0 + 15.0 * line), text)
 
     def _figure(self, painter: QPainter, at: QPointF, text: str) -> None:
         width = QFontMetricsF(painter.font()).horizontalAdvance(text)

@@ -26,18 +26,14 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence
 from verispect.ui.controls.lengths import written
 from verispect.ui.controls.theme import Theme
-from verispect.ui.controls.translate import heading, say
+from verispect.ui.controls.translate import capital, heading, say
 from verispect.ui.drawings.exposure_diagram import ExposureDiagram
 from verispect.ui.drawings.movement_diagram import MovementDiagram
 from verispect.ui.panels.check_loop import CheckLoopPage
 from verispect.ui.state.session import Shown
 
+_MANY_COLUMNS = 8
 _ROW_PX, _SHORT_PX, _FEW_ROWS, _ANY_PX = 28, 60, 7, 16_777_215
-
-
-def _capital(text: str) -> str:
-    # A stop stays as it is written everywhere.
-    return text if text.startswith("f/") else text[:1].upper() + text[1:]
 
 
 class SetPanel(QWidget):
@@ -182,13 +178,13 @@ class SetPanel(QWidget):
         self.movements.show_mount(settings.mount, rotating=lens is not None and lens.tilt_mount == "rotating")
         self.check_loop.show_candidate(candidate)
         self.exposure.show_region(settings.region)
-        self.exposure_words.setText(" ".join(_capital(say(line)) + "." for line in exposure_words(settings)))
+        self.exposure_words.setText(" ".join(capital(say(line)) + "." for line in exposure_words(settings)))
         parts = []
         if candidate.frame_count > 1 and settings.order is not Order.NEAR_FAR:
             taken = ", ".join(str(frame.exposure + 1) for frame in settings.frames)
             parts.append(f"<p>{heading(self.tr('Take the frames in this order'))}<br>{taken}</p>")
         for title, sentences in in_words(settings):
-            lines = "<br>".join(html.escape(_capital(say(sentence))) + "." for sentence in sentences)
+            lines = "<br>".join(html.escape(capital(say(sentence))) + "." for sentence in sentences)
             parts.append(f"<p>{heading(say(title))}<br>{lines}</p>")
         self.hand.setHtml("".join(parts) or self.tr("Nothing to set beside the table above."))
 
@@ -220,8 +216,13 @@ class SetPanel(QWidget):
                 item = QTableWidgetItem(written(column, row, system))
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.table.setItem(line, place, item)
-        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        if len(columns) > _MANY_COLUMNS:
+            # Even columns would be too narrow for some of what they hold.
+            header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+            header.setSectionResizeMode(len(columns) - 1, QHeaderView.ResizeMode.Stretch)
         self.table.setCurrentCell(min(shown.frame, len(rows) - 1), 0)
         self.why.setHtml(
             "".join(

@@ -16,7 +16,7 @@ from verispect.plan.setting.words import in_words
 from verispect.sentence import Sentence
 from verispect.ui.controls.lengths import written
 from verispect.ui.controls.theme import LIGHT, colour, font
-from verispect.ui.controls.translate import counted_frames, say
+from verispect.ui.controls.translate import capital, counted_frames, say
 from verispect.ui.drawings.board import Board
 from verispect.ui.drawings.frame_view import FrameBoard
 from verispect.ui.drawings.section_views import ElevationBoard, GroundBoard, SideBoard
@@ -83,9 +83,10 @@ class _Sheet:
         self._settings()
         self._list(_tr("Order of work"), [say(step) for step in steps(self._candidate)], ticked=True)
         told = in_words(settings_of(self._candidate))
-        by_hand = [f"{say(title)}: {say(line)}" for title, lines in told for line in lines]
-        if by_hand:
-            self._list(_tr("In the hand"), by_hand, ticked=False)
+        if told:
+            self._list(_tr("In the hand"), [], ticked=False)
+        for title, lines in told:
+            self._part(say(title), [capital(say(line)) for line in lines])
         self._list(_tr("Cautions"), [say(caution) for caution in cautions()], ticked=False)
         self._foot()
         self._painter.end()
@@ -210,6 +211,17 @@ class _Sheet:
         self._painter.setPen(QPen(colour(LIGHT.ink), 0.9))
         self._painter.drawRect(QRectF(x, middle - side / 2, side, side))
         self._painter.setPen(colour(LIGHT.ink))
+
+    def _part(self, title: str, lines: list[str]) -> None:
+        """A small heading with its sentences under it, close together."""
+        self._need(12 * self._mm)
+        self._font(9.5, 600)
+        self._y += self._text(0, self._width, title) + 0.4 * self._mm
+        for line in lines:
+            self._need(8 * self._mm)
+            self._font(9.5)
+            self._y += self._text(4 * self._mm, self._width - 4 * self._mm, line + ".") + 0.4 * self._mm
+        self._y += 1.2 * self._mm
 
     def _list(self, title: str, lines: list[str], *, ticked: bool) -> None:
         self._need(16 * self._mm)

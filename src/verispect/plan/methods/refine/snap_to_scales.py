@@ -98,7 +98,7 @@ def pivot_notes(problem: Problem, state: LensState) -> tuple[Sentence, ...]:
             Sentence(
                 "The base tilt moves the lens {ahead:+.1f} mm forward and {rise:+.1f} mm up: take that back by focus "
                 "and rise",
-                {"ahead": ahead, "rise": rise},
+                {"ahead": ahead, "rise": round(rise, 1) + 0.0},
             ),
         )
     across, up = (problem.lens.lens.tilt_pivot_mm * part for part in state.axis[:2])
