@@ -178,8 +178,8 @@ def _longest(softness: Callable[[float], tuple[float, str]]) -> tuple[float, str
 def _bounds(scene: Scene, stops: list[StopLimits], isos: tuple[float, float], noisy: bool) -> list[Sentence]:
     serving = [k for k, stop in enumerate(stops) if stop.serves]
     if not serving:
-        return [_none_serves(scene, stops)]
-    said = [_end(scene, stops, serving[0], -1), _end(scene, stops, serving[-1], +1)]
+        return [_none_serves(stops)]
+    said = [_end(stops, serving[0], -1), _end(stops, serving[-1], +1)]
     moved = [stops[k] for k in serving if math.isfinite(stops[k].longest_s)]
     if moved:
         said.append(
@@ -198,7 +198,7 @@ def _bounds(scene: Scene, stops: list[StopLimits], isos: tuple[float, float], no
     return said
 
 
-def _none_serves(scene: Scene, stops: list[StopLimits]) -> Sentence:
+def _none_serves(stops: list[StopLimits]) -> Sentence:
     if min(stop.softness for stop in stops) > 1.0:
         return Sentence("no stop renders every must sharp, even if nothing moved")
     near = min((stop for stop in stops if stop.softness <= 1.0), key=lambda s: s.shortest_s / max(s.longest_s, 1e-9))
@@ -210,7 +210,7 @@ def _none_serves(scene: Scene, stops: list[StopLimits]) -> Sentence:
     )  # fmt: skip
 
 
-def _end(scene: Scene, stops: list[StopLimits], index: int, way: int) -> Sentence:
+def _end(stops: list[StopLimits], index: int, way: int) -> Sentence:
     """What ends the serving stops on the wide side (way −1) or on the small one."""
     at: dict[str, object] = {"stop": marked(stops[index].f_number)}
     wide = way < 0
