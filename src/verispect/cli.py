@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import logging
 import os
 import sys
 import traceback
@@ -13,6 +14,7 @@ from pathlib import Path
 from verispect.errors import VerispectError
 
 DONE, BAD_INPUT, STOPPED = 0, 2, 130
+_TALKATIVE = ("tifffile", "exifread", "PIL", "trimesh", "laspy")
 # Each in a module of its own, loaded when it is asked for.
 COMMANDS = {
     "weigh": "weigh every method of a plan",
@@ -36,6 +38,9 @@ COMMANDS = {
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run Verispect; 0 when done, 1 where a check failed, 2 for bad input with one sentence, 130 when stopped."""
     given = list(sys.argv[1:] if arguments is None else arguments)
+    # What libraries find odd in a damaged file is theirs; the user is told one sentence.
+    for library in _TALKATIVE:
+        logging.getLogger(library).setLevel(logging.CRITICAL)
     try:
         if given and given[0] in COMMANDS:
             run: Callable[[Sequence[str]], int] = import_module(

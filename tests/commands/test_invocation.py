@@ -172,3 +172,21 @@ def test_the_face_for_python_does_what_the_commands_do(plan: Path, frames: Path)
     merged = verispect.merge(frames, plan=loaded, method="series", proof=True)
     assert len(report.frames) == len(merged.frames)
     assert merged.pixels.shape == (160, 240, 3)
+
+
+def test_a_damaged_picture_is_one_sentence_and_no_talk_of_libraries(tmp_path) -> None:
+    """In a process of its own: what a library logs goes straight to the standard error there."""
+    import subprocess
+    import sys
+
+    import numpy as np
+
+    from tests.files.mutants import damaged, whole
+
+    good = whole("frame.tif", tmp_path)
+    for seed in range(4):
+        bad = tmp_path / f"bad-{seed}.tif"
+        bad.write_bytes(damaged(good, np.random.default_rng(seed)))
+        command = [sys.executable, "-m", "verispect.cli", "check", str(bad), "--quiet"]
+        ran = subprocess.run(command, capture_output=True, text=True, check=False)
+        assert ran.stderr == "" if ran.returncode != 2 else ran.stderr.count("\n") == 1, ran.stderr
