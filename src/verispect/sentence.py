@@ -36,3 +36,14 @@ class Sentence:
 
         values = {key: told(value) for key, value in self.values.items()}
         return (self.template if template is None else template).format(**values)
+
+
+def capital(text: str) -> str:
+    """A sentence as it begins a line; a stop stays as it is written everywhere.
+
+    Examples
+    --------
+    >>> capital("wider than f/8"), capital("f/8 is the widest")
+    ('Wider than f/8', 'f/8 is the widest')
+    """
+    return text if text.startswith("f/") else text[:1].upper() + text[1:]

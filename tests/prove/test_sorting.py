@@ -69,6 +69,13 @@ def test_patterns_that_cannot_be_are_told(card: Path, tmp_path: Path, pattern: s
     assert not (tmp_path / "out").exists()
 
 
+def test_the_originals_are_not_written_over_even_by_force(card: Path) -> None:
+    report = check([card])
+    sources = [frame.path for frame in in_order([described(path) for path in frames_in([card])])]
+    with pytest.raises(FileError, match="frames themselves"):
+        sort_frames(sources, report, card, pattern="{name}", force=True)
+
+
 def test_names_by_set_and_frame(card: Path, tmp_path: Path) -> None:
     report = check([card])
     sources = [frame.path for frame in in_order([described(path) for path in frames_in([card])])]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from verispect.commands.invocation import (
     DONE,
@@ -15,9 +14,11 @@ from verispect.commands.invocation import (
     tell,
     write_with_lens,
 )
+from verispect.commands.step_test import above_zero
+from verispect.errors import FileError
 
-if TYPE_CHECKING:
-    pass
+# As the plan's lenses have it.
+_LONGEST_MM = 5000.0
 
 
 def run(given: Sequence[str]) -> int:
@@ -25,9 +26,11 @@ def run(given: Sequence[str]) -> int:
     options_of = parser("lens-test", "Contrast and blur of a lens by stop: middle, half-way, corners.", pictures=True)
     options_of.add_argument("frames", type=Path, nargs="+", metavar="FOLDER|FRAME")
     offer_keeping(options_of)
-    options_of.add_argument("--focal", type=float, metavar="MM",
+    options_of.add_argument("--focal", type=above_zero("--focal"), metavar="MM",
                             help="of a zoom: the focal length tested; what is known of others stays")  # fmt: skip
     options = options_of.parse_args(given)
+    if options.focal is not None and options.focal > _LONGEST_MM:
+        raise FileError("--focal {focal:g}: no more than {most:g} mm", focal=options.focal, most=_LONGEST_MM)
     from verispect.optics.otf import PEAK_NM
     from verispect.prove.trials.lens_test import beside_others, lens_test, residual_rows
 

@@ -61,6 +61,11 @@ class Body(_Model):
         """Pixel pitch, from the widths."""
         return self.sensor_mm[0] / self.pixels[0]
 
+    @property
+    def raw_mb(self) -> float:
+        """Of one raw file: as the body says, else its pixels at so many bits."""
+        return self.file_mb if self.file_mb is not None else self.pixels[0] * self.pixels[1] * self.bits / 8.0e6
+
     def full_well_at(self, iso: float, pixel_mm: float | None = None) -> float:
         """Electrons that white is made of at an ISO, in a pixel of this pitch."""
         if self.full_well_e is not None:

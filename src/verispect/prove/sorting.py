@@ -61,12 +61,15 @@ def sort_frames(
         nothing can be written.
     """
     shots = [frame for frame in report.frames if frame.file is not None]
+    originals = {source.resolve() for source in sources}
     planned: list[tuple[Path, FrameReport, Path]] = []
     for source, frame in zip(sources, shots, strict=True):
         copy = into / (_filled(pattern, source, frame, job, candidate) + source.suffix.lower())
         if any(copy == other for _, _, other in planned):
             raise FileError("--name {pattern}: gives two frames the name {copy}; add {{frame}} or {{name}}",
                             pattern=pattern, copy=copy.name)  # fmt: skip
+        if copy.resolve() in originals:
+            raise FileError("{path}: is one of the frames themselves; copy into another folder", path=copy)
         for path in (copy, copy.with_suffix(".xmp")):
             if path.exists() and not force:
                 raise FileError("{path}: is there already; --force writes over it", path=path)

@@ -19,14 +19,27 @@ def self_timer_s(candidate: Candidate) -> float:
     return next((timer for timer in _TIMERS_S if timer >= settle), _TIMERS_S[-1])
 
 
+def _of_the_release(candidate: Candidate) -> list[Sentence]:
+    return [
+        Sentence("Stabiliser off on a firm tripod; on in wind if it stays sharper in a trial frame"),
+        Sentence("Cable, remote or self-timer of {seconds:g} s", {"seconds": self_timer_s(candidate)}),
+    ]
+
+
+def _of_the_tripod(candidate: Candidate) -> list[Sentence]:
+    found = [Sentence("Legs spread, column down, every knob tight; on soft or wet ground feet pressed in")]
+    if candidate.focal_mm >= _LONG_LENS_MM:
+        found.append(Sentence("Collar of the long lens on the head, not the body"))
+    return found
+
+
 def checks(candidate: Candidate) -> list[Sentence]:
     """What to look at before the first frame of this method with this kit."""
     plan, method = candidate.scene.plan, candidate.method
     many = candidate.frame_count > 1
     found = [
         Sentence("Manual focus; the ring has not slipped since it was set"),
-        Sentence("Stabiliser off on a firm tripod; on in wind if it stays sharper in a trial frame"),
-        Sentence("Cable, remote or self-timer of {seconds:g} s", {"seconds": self_timer_s(candidate)}),
+        *([] if plan.camera.hand_held else _of_the_release(candidate)),
     ]
     if many:
         found.append(
@@ -36,9 +49,10 @@ def checks(candidate: Candidate) -> list[Sentence]:
     if slowest >= _SLOW_S:
         found.append(Sentence("Electronic or first-curtain shutter, silent: exposures of {seconds:.2g} s show shake",
                               {"seconds": slowest}))  # fmt: skip
-    found.append(Sentence("Legs spread, column down, every knob tight; on soft or wet ground feet pressed in"))
-    if candidate.focal_mm >= _LONG_LENS_MM:
-        found.append(Sentence("Collar of the long lens on the head, not the body"))
+    if plan.camera.hand_held:
+        found.append(Sentence("Lean on something, elbows in, breathe out; take it three times over"))
+    else:
+        found += _of_the_tripod(candidate)
     if method.tilts:
         found.append(Sentence("Movements locked; the rotation of the mount has clicked in"))
     if method.turns:
@@ -54,13 +68,8 @@ def checks(candidate: Candidate) -> list[Sentence]:
             Sentence("Flash by hand at one power, {s:g} s between frames; it gets hot, and nobody looks into it",
                      {"s": recycle})
         )  # fmt: skip
-    if plan.camera.hand_held:
-        found = [line for line in found if "tripod" not in line.template and "Legs" not in line.template]
-        found.append(Sentence("Lean on something, elbows in, breathe out; take it three times over"))
     body = plan.kit.body
-    megabytes = candidate.frame_count * (
-        body.file_mb if body.file_mb is not None else body.pixels[0] * body.pixels[1] * body.bits / 8e6
-    )
+    megabytes = candidate.frame_count * body.raw_mb
     found.append(
         Sentence("Card has room for {mb:.0f} MB, battery for {frames} frames and {minutes:.0f} minutes",
                  {"mb": megabytes, "frames": candidate.frame_count, "minutes": candidate.time_on_site_s / 60.0 + 1.0})

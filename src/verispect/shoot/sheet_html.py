@@ -13,6 +13,7 @@ from verispect.plan.explain.work_order import cautions, steps
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.setting.report import settings_of
 from verispect.plan.setting.words import in_words
+from verispect.sentence import capital
 from verispect.shoot.checks import checks
 from verispect.shoot.light import light_at
 
@@ -53,14 +54,9 @@ def sheet_html(candidate: Candidate, *, drawings: Sequence[str] = ()) -> str:
 def _in_hand(candidate: Candidate) -> list[tuple[str, list[str]]]:
     """What is set by hand beside the table, part by part."""
     return [
-        (str(title), [f"{_capital(str(line))}." for line in lines])
+        (str(title), [f"{capital(str(line))}." for line in lines])
         for title, lines in in_words(settings_of(candidate))
     ]
-
-
-def _capital(text: str) -> str:
-    # A stop stays as it is written everywhere.
-    return text if text.startswith("f/") else text[:1].upper() + text[1:]
 
 
 def _light_line(candidate: Candidate) -> str:

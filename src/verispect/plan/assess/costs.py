@@ -57,12 +57,11 @@ def costs_of(candidate: Candidate) -> Costs:
     body, times = candidate.scene.plan.kit.body, candidate.scene.plan.kit.times
     frames = candidate.frame_count
     megapixels = body.pixels[0] * body.pixels[1] / 1e6
-    file_mb = body.file_mb if body.file_mb is not None else megapixels * body.bits / 8.0
     joined = sum(candidate.grid_cells) if candidate.method.is_grid else 0
     merged = frames if frames > max(joined, 1) else 0
     smear, ghost, mark = _movement(candidate)
     return Costs(
-        storage_mb=frames * file_mb,
+        storage_mb=frames * body.raw_mb,
         computing_s=megapixels * (merged * times.merge_s_per_mp + joined * times.join_s_per_mp),
         battery=frames / body.battery_frames + candidate.run_s / 60.0 / body.battery_min,
         drift_stops=_drift(candidate),

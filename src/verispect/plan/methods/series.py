@@ -66,6 +66,7 @@ def with_spares(problem: Problem, ladder: FocusLadder, axis: Vector) -> tuple[li
         # One frame does for all: there is no series to begin earlier or end later.
         return found, ()
     needed = len(found)
+    said: tuple[Sentence, ...] = ()
     infinity, longest = problem.shortest_image_mm * axis[2], problem.longest_image_mm * axis[2]
     apart = found[0] - found[1]
     for _ in range(wish.spare_near):
@@ -78,14 +79,14 @@ def with_spares(problem: Problem, ladder: FocusLadder, axis: Vector) -> tuple[li
     if wish.last_at_infinity and found[-1] - 0.01 * apart > infinity:
         steps = math.ceil((found[-1] - infinity) / max(apart, 1e-12) - 1e-9)
         if steps > _MOST_SPARE:
-            return found, (
-                Sentence("To go on to infinity would take {n} frames more: it ends where it may", {"n": steps}),
-            )
-        found += np.linspace(found[-1], infinity, steps + 1)[1:].tolist()
+            said += (Sentence("To go on to infinity would take {n} frames more: it ends where it may", {"n": steps}),)
+        else:
+            found += np.linspace(found[-1], infinity, steps + 1)[1:].tolist()
     if len(found) == needed:
-        return found, ()
+        return found, said
     times = problem.scene.plan.kit.times
     return found, (
+        *said,
         Sentence(
             "{n} of the frames are to spare, beyond what must be sharp: some {s:.0f} s more",
             {"n": len(found) - needed,

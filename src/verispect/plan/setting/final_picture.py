@@ -100,7 +100,6 @@ def final_picture(candidate: Candidate) -> FinalPicture | None:
         return None
     scene, body = candidate.scene, candidate.scene.plan.kit.body
     width, height = candidate.kept_pixels
-    raw = body.file_mb if body.file_mb is not None else body.pixels[0] * body.pixels[1] * body.bits / 8.0e6
     half, centre = scene.half_picture(), scene.picture_centre()
     corner = math.atan(float(np.hypot(*(np.abs(centre) + half))))
     count = scene.mark_count
@@ -108,7 +107,7 @@ def final_picture(candidate: Candidate) -> FinalPicture | None:
     return FinalPicture(
         pixels=(width, height),
         frames=candidate.frame_count,
-        raw_mb=raw * candidate.frame_count,
+        raw_mb=body.raw_mb * candidate.frame_count,
         tiff_mb=width * height * _BYTES / 1e6,
         print_cm=tuple((ppi, 0.1 * _INCH_MM * width / ppi, 0.1 * _INCH_MM * height / ppi)
                        for ppi in (_CLOSELY, _ON_A_WALL)),

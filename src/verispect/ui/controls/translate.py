@@ -32,8 +32,3 @@ def counted_frames(count: int) -> str:
     if count == 1:
         return QCoreApplication.translate("words", "1 frame")
     return QCoreApplication.translate("words", "{0} frames").format(count)
-
-
-def capital(text: str) -> str:
-    """A sentence as it begins a line; a stop stays as it is written everywhere."""
-    return text if text.startswith("f/") else text[:1].upper() + text[1:]

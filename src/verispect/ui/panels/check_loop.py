@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from verispect.plan.methods.candidate import Candidate
+from verispect.sentence import capital
 from verispect.ui.controls.translate import say
 
 
@@ -64,7 +65,7 @@ class CheckLoopPage(QWidget):
         if loop is None or turn is None:
             self.task.setText(self.tr("One frame over something near and something far is led through here."))
         else:
-            self.task.setText(" ".join(f"{text[:1].upper()}{text[1:]}." for text in map(say, loop.says(turn))))
+            self.task.setText(" ".join(f"{capital(say(line))}." for line in loop.says(turn)))
         open_ = turn is not None and turn.act not in (Act.DONE, Act.GIVE_UP)
         self.question.setVisible(open_)
         if loop is not None:

@@ -23,10 +23,10 @@ from PyQt6.QtWidgets import (
 
 from verispect.plan.explain.frame_table import frame_rows, shown_columns
 from verispect.plan.methods.candidate import Candidate
-from verispect.sentence import Sentence
+from verispect.sentence import Sentence, capital
 from verispect.ui.controls.lengths import written
 from verispect.ui.controls.theme import Theme
-from verispect.ui.controls.translate import capital, heading, say
+from verispect.ui.controls.translate import heading, say
 from verispect.ui.drawings.exposure_diagram import ExposureDiagram
 from verispect.ui.drawings.movement_diagram import MovementDiagram
 from verispect.ui.panels.check_loop import CheckLoopPage

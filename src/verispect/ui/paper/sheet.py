@@ -13,10 +13,10 @@ from verispect.plan.explain.frame_table import Column, frame_rows, shown_columns
 from verispect.plan.explain.work_order import cautions, steps
 from verispect.plan.setting.report import settings_of
 from verispect.plan.setting.words import in_words
-from verispect.sentence import Sentence
+from verispect.sentence import Sentence, capital
 from verispect.ui.controls.lengths import written
 from verispect.ui.controls.theme import LIGHT, colour, font
-from verispect.ui.controls.translate import capital, counted_frames, say
+from verispect.ui.controls.translate import counted_frames, say
 from verispect.ui.drawings.board import Board
 from verispect.ui.drawings.frame_view import FrameBoard
 from verispect.ui.drawings.section_views import ElevationBoard, GroundBoard, SideBoard

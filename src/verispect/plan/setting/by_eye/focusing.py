@@ -86,8 +86,9 @@ class Procedure:
                 "ring": "∞" if math.isinf(step.ring_m) else f"{step.ring_m:.2f} m",
                 "side": Sentence("right") if step.swing_deg >= 0.0 else Sentence("left"),
             }  # fmt: skip
+            values["begun"] = Sentence(_begun(step), dict(values))
             words = {
-                "focus": f"{_begun(step)}, focus on {{mark}}: {{mm:.2f}} mm beyond infinity, {{ring}} on the ring"
+                "focus": "{begun}, focus on {mark}: {mm:.2f} mm beyond infinity, {ring} on the ring"
                 if number == 0
                 else "focus on {mark} again: {mm:.2f} mm, {ring}",
                 "tilt": "tilt {way} until {mark} is sharp as well: about {tilt:.2f}°",
