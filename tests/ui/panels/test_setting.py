@@ -78,6 +78,8 @@ def test_four_answers_lead_to_the_next_thing_to_do(qtbot, window: MainWindow) ->
     page = window.set.check_loop
     qtbot.waitUntil(lambda: "Magnify fully" in page.question.text(), timeout=5000)
     assert "f/" in page.task.text()
+    assert page.buttons[False, True].text() != page.buttons[True, False].text()
+    assert page.buttons[False, True].text().removesuffix(" is soft") in page.question.text()
     page.buttons[False, False].click()
     assert page.task.text().startswith("Close the lens")
     page.buttons[True, True].click()

@@ -1,4 +1,4 @@
-"""Is it sharp, near and far? Four answers at full magnification, and each time the next thing to do."""
+"""Are both things sharp? Four answers at full magnification, and each time the next thing to do."""
 
 from __future__ import annotations
 
@@ -7,6 +7,9 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import capital
 from verispect.ui.controls.translate import say
+
+# Letters of a name on a button.
+_LONGEST_NAME = 24
 
 
 class CheckLoopPage(QWidget):
@@ -20,8 +23,8 @@ class CheckLoopPage(QWidget):
         self.question.setWordWrap(True)
         self.buttons = {
             (True, True): QPushButton(self.tr("&Both are sharp")),
-            (False, True): QPushButton(self.tr("The &near one is soft")),
-            (True, False): QPushButton(self.tr("The &far one is soft")),
+            (False, True): QPushButton(),
+            (True, False): QPushButton(),
             (False, False): QPushButton(self.tr("Both are s&oft")),
         }
         self.again = QPushButton(self.tr("Begin &again"))
@@ -69,8 +72,10 @@ class CheckLoopPage(QWidget):
         open_ = turn is not None and turn.act not in (Act.DONE, Act.GIVE_UP)
         self.question.setVisible(open_)
         if loop is not None:
-            words = self.tr("Magnify fully: {0} is the near one, {1} the far one. What is sharp?")
-            self.question.setText(words.format(loop.near, loop.far))
+            # By name: of a tilted lens what wants a nearer focus need not be the nearer thing.
+            self.question.setText(self.tr("Magnify fully: {0}, then {1}. What is sharp?").format(loop.near, loop.far))
+            for answer, name in (((False, True), loop.near), ((True, False), loop.far)):
+                self.buttons[answer].setText(self.tr("{0} is soft").format(name[:_LONGEST_NAME].replace("&", "&&")))
         for button in self.buttons.values():
             button.setEnabled(open_)
             button.setVisible(loop is not None)

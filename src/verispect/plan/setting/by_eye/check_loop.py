@@ -66,7 +66,7 @@ class CheckLoop:
     Attributes
     ----------
     near, far : str
-        What needs the longest and the shortest image distance.
+        What needs the longest and the shortest image distance; of a straight lens the nearest and the farthest.
     stops : tuple of float
         Whole stops from the planned one on to the smallest at which diffraction leaves anything.
     """
