@@ -21,6 +21,7 @@ from verispect.plan.frames.exposure import Exposure
 from verispect.prove.align.motion import Motion, motion_between
 from verispect.prove.expected import view_of
 from verispect.prove.intake import Coded, Frame, described, frames_in, grey_linear, in_order, read_coded
+from verispect.prove.merge.evened import evened, off_in_stops, small_light
 from verispect.prove.merge.final import DepthMap, FinalFusion, Peaks
 from verispect.prove.merge.pyramid import Level, ProofFusion
 from verispect.prove.sets import is_dark
@@ -91,16 +92,17 @@ def merge(
     frames = in_order([described(path) for path in frames_in(places)])
     if len({frame.pixels for frame in frames}) > 1:
         raise FileError("frames of different sizes cannot be merged; give those of one camera and setting")
-    frames, greys = _bright(frames, say, stop)
+    frames, greys, smalls = _bright(frames, say, stop)
     if not frames:
         raise FileError("nothing but dark frames; there is nothing to merge")
     planned = _planned(frames, exposures, sensor_wide_mm)
     matrices, motions = _chain(frames, greys, planned, align, say, stop)
+    brighter = off_in_stops(smalls, matrices, frames[0].pixels)
     passes = 1 if proof or len(frames) < 2 else 2
     corner_moves = [_most_moved(matrix, frames[0].pixels) for matrix in matrices]
 
     def laid(k: int) -> tuple[Level, NDArray[np.uint8] | None]:
-        coded = read_coded(frames[k])
+        coded = evened(read_coded(frames[k]), brighter[k])
         halved = (coded >> 1).astype(np.int16)
         del coded
         if corner_moves[k] < _STILL_PX:
@@ -122,6 +124,7 @@ def merge(
             "matrix": matrices[k].tolist(),
             "residual_px": None if k == 0 or not math.isfinite(motions[k].residual_px) else motions[k].residual_px,
             "correlation": None if k == 0 else motions[k].correlation,
+            "evened_stops": [round(-float(part), 4) for part in brighter[k]],
         }
         for k, frame in enumerate(frames)
     ]
@@ -138,23 +141,25 @@ def merge(
 
 def _bright(
     frames: list[Frame], say: Progress, stop: Callable[[], bool]
-) -> tuple[list[Frame], list[NDArray[np.float32]]]:
-    """Frames that are not black, with their brightness at the working size."""
+) -> tuple[list[Frame], list[NDArray[np.float32]], list[NDArray[np.float32]]]:
+    """Frames that are not black, with their brightness at the working size and a small picture of each."""
     divide = 1
     wide, high = frames[0].pixels
     while wide * high / divide**2 > _WORKING_PIXELS:
         divide *= 2
-    greys, levels = [], []
+    greys, smalls, levels = [], [], []
     for k, frame in enumerate(frames):
         if stop():
             raise Cancelled
         say(0.2 * k / len(frames), f"reading {frame.path.name}")
-        grey = grey_linear(read_coded(frame), divide)
+        coded = read_coded(frame)
+        grey = grey_linear(coded, divide)
         greys.append(grey)
+        smalls.append(small_light(coded))
         levels.append(float(np.median(grey)))
     dark = is_dark(levels)
     kept = [k for k in range(len(frames)) if not dark[k]]
-    return [frames[k] for k in kept], [greys[k] for k in kept]
+    return [frames[k] for k in kept], [greys[k] for k in kept], [smalls[k] for k in kept]
 
 
 def _planned(frames: Sequence[Frame], exposures: Sequence[Exposure] | None, sensor_wide_mm: float) -> list[Floats]:
