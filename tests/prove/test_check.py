@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import shutil
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -12,10 +13,12 @@ import pytest
 from verispect.errors import Cancelled, FileError
 from verispect.files.picture_out import Shot, write_picture
 from verispect.files.run_file import read_run
+from verispect.plan.entry.found_distance import with_distances
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
 from verispect.prove.intake import described, read_coded
-from verispect.prove.report import Report, report_dict, report_table
+from verispect.prove.report import Report, found_places, report_dict, report_table
 
 # One process makes the frames once.
 pytestmark = pytest.mark.xdist_group("frames")
@@ -124,6 +127,28 @@ def test_softness_of_marks_comes_out_as_the_plan_has_it(rehearsed, series: Candi
         assert abs(mark.softness - mark.planned) < max(0.5, 2 * mark.plus_minus), mark.name
     for mark in report.marks:
         assert mark.verdict in ("sharp", "soft", "cannot-say")
+
+
+def test_marks_that_are_elsewhere_than_planned_are_found_there(rehearsed, series: Candidate, tmp_path: Path) -> None:
+    """A tape that read a twelfth too long: the frames show the marks where they stand."""
+    plan = series.scene.plan
+    pupil = series.scene.pose.pupil_m
+    wrong = tuple(
+        mark.model_copy(update=dict(zip(("x_m", "y_m", "z_m"), (float(part) for part in place), strict=True)))
+        for mark in plan.marks
+        for place in [pupil + 1.08 * (np.array([mark.x_m, mark.y_m, mark.z_m]) - pupil)]
+    )
+    mistaken = replace(series, scene=build_scene(plan.model_copy(update={"marks": wrong})))
+    report = check([rehearsed()], candidate=mistaken)
+    found = found_places(report, wrong)
+    assert len(found) >= 3
+    after, count = with_distances(mistaken.scene.plan, found)
+    assert count == len(found)
+    names_found = {place.name for place in found}
+    for true, now in zip(plan.marks, after.marks, strict=True):
+        if true.name in names_found:
+            apart = math.dist((true.x_m, true.y_m, true.z_m), (now.x_m, now.y_m, now.z_m))
+            assert apart < max(1.5 * now.plus_minus_m, 0.02), true.name
 
 
 def test_other_settings_than_planned_are_told(rehearsed, series: Candidate, tmp_path: Path) -> None:

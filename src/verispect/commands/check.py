@@ -12,6 +12,7 @@ from verispect.errors import FileError
 if TYPE_CHECKING:
     from verispect.files.run_file import Run
     from verispect.plan.methods.candidate import Candidate
+    from verispect.prove.report import Report
 
 
 def run(given: Sequence[str]) -> int:
@@ -20,14 +21,34 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("frames", type=Path, nargs="+", metavar="FOLDER|FRAME")
     options_of.add_argument("--plan", type=Path, metavar="PLAN", help="a .verispect plan, or a run.json")
     options_of.add_argument("--method", metavar="KEY")
+    options_of.add_argument(
+        "--distances-out", type=Path, metavar="F", help="write the plan with its marks where the frames show them"
+    )
+    options_of.add_argument("--force", action="store_true", help="write over what is there")
     options = options_of.parse_args(given)
+    from verispect.files.picture_out import not_over
     from verispect.prove.check import check
     from verispect.prove.report import report_dict, report_table
 
+    if options.distances_out is not None:
+        if options.plan is None:
+            raise FileError("--distances-out: distances belong to the marks of a plan; give it with --plan")
+        not_over(options.distances_out, force=options.force)
     candidate, happened = planned(options.plan, options.method)
     report = check(options.frames, candidate=candidate, run=happened, progress=progress(options.quiet))
+    if options.distances_out is not None and candidate is not None:
+        _write_distances(options.distances_out, report, candidate)
     tell(report_dict(report), report_table(report), as_json=options.json)
     return DONE if report.passed else FAILED
+
+
+def _write_distances(path: Path, report: Report, candidate: Candidate) -> None:
+    from verispect.files.plan_file import write_plan
+    from verispect.plan.entry.found_distance import with_distances
+    from verispect.prove.report import found_places
+
+    plan, _ = with_distances(candidate.scene.plan, found_places(report, candidate.scene.plan.marks))
+    write_plan(plan, path)
 
 
 def planned(path: Path | None, key: str | None) -> tuple[Candidate | None, Run | None]:

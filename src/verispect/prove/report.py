@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from verispect.plan.entry.found_distance import FoundPlace
 from verispect.prove.checks.dust import Speck
 from verispect.prove.sets import FrameSet, SetKind
 from verispect.prove.softness.mark_softness import MarkSoftness
+from verispect.subject.mark import Mark
 
 # Faults for which a frame is to be taken again.
 REDO = ("knock", "dark", "exposure", "motion", "missed-focus", "missing")
@@ -83,6 +86,15 @@ class Report:
         return not self.redo and all(mark.verdict != "soft" for mark in self.marks)
 
 
+def found_places(report: Report, marks: Sequence[Mark]) -> list[FoundPlace]:
+    """Where the marks of the plan that was checked against were found; those that were told alone."""
+    return [
+        FoundPlace(mark.name, (mark.x_m, mark.y_m, mark.z_m), told.ranged.place_m, told.ranged.plus_minus_m)
+        for mark, told in zip(marks, report.marks, strict=False)
+        if told.ranged is not None
+    ]
+
+
 def report_dict(report: Report) -> dict[str, Any]:
     """The report as the contract's JSON."""
     return {
@@ -128,6 +140,7 @@ def report_dict(report: Report) -> dict[str, Any]:
                 "planned_softness": mark.planned,
                 "verdict": mark.verdict,
                 "how": mark.how,
+                **_ranged(mark),
             }
             for mark in report.marks
         ],
@@ -138,6 +151,17 @@ def report_dict(report: Report) -> dict[str, Any]:
         ],
         "redo": report.redo,
         "advice": report.advice,
+    }
+
+
+def _ranged(mark: MarkSoftness) -> dict[str, float | None]:
+    found = mark.ranged
+    return {
+        "distance_m": None if found is None else found.distance_m,
+        "distance_plus_minus_m": None if found is None else found.plus_minus_m,
+        "planned_distance_m": None if found is None else found.planned_m,
+        "focus_off_mm": None if found is None else found.off_mm,
+        "focus_off_plus_minus_mm": None if found is None else found.off_plus_minus_mm,
     }
 
 
@@ -158,7 +182,10 @@ def report_table(report: Report) -> str:
     for mark in report.marks:
         told = "cannot say" if mark.softness is None else f"{mark.softness:.2f} ± {mark.plus_minus or 0:.2f}"
         planned = "none" if mark.planned is None else f"{mark.planned:.2f}"
-        lines.append(f"{mark.name:<24}{mark.verdict:<12}{told}, planned {planned} ({mark.how})")
+        away, found = "", mark.ranged
+        if found is not None:
+            away = f"; {found.distance_m:.3g} ± {found.plus_minus_m:.2g} m away, planned {found.planned_m:.3g}"
+        lines.append(f"{mark.name:<24}{mark.verdict:<12}{told}, planned {planned} ({mark.how}){away}")
     for speck, _ in report.dust:
         lines.append(f"dust at row {speck.pixel[0]}, column {speck.pixel[1]}, radius {speck.radius_px:.0f} px")
     lines += [""] + (["Do now:"] + [f"  {line}" for line in report.redo] if report.redo else ["Nothing to do again"])

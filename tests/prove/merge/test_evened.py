@@ -52,7 +52,9 @@ def test_a_cloud_over_half_the_series_leaves_no_patch(tmp_path: Path, proof: boo
         write_picture(tmp_path / f"{name}.tif", srgb_16(picture), shot=Shot(f_number=4.0))
     merged = merge([tmp_path], proof=proof)
     light = linear_of(merged.pixels)
-    sides = [float(light[40:-40, part].mean() / scene[40:-40, part].mean()) for part in (slice(40, 200), slice(280, 440))]
+    sides = [
+        float(light[40:-40, part].mean() / scene[40:-40, part].mean()) for part in (slice(40, 200), slice(280, 440))
+    ]
     assert sides[0] == pytest.approx(sides[1], rel=0.02)
     stops = [frame["evened_stops"][1] for frame in merged.frames]
     assert stops[1] - stops[0] == pytest.approx(0.5, abs=0.02)

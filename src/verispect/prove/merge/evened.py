@@ -6,7 +6,6 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
 from verispect.prove.checks.exposure import ratios_stops

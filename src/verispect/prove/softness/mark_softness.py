@@ -16,6 +16,7 @@ from verispect.optics.otf import disc_mtf, polychromatic_otf
 from verispect.plan.frames.rendering import Rendering, residual_mm
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.softness.edges import Edge, find_edge
+from verispect.prove.softness.ranging import Ranged, ranged
 from verispect.prove.softness.spectra import Look, sharp_distance
 
 Grey = NDArray[np.float32]
@@ -42,6 +43,7 @@ class MarkSoftness:
     plus_minus: float | None
     planned: float | None
     how: str
+    ranged: Ranged | None = None
 
     @property
     def verdict(self) -> str:
@@ -79,12 +81,13 @@ def measure(
     )  # fmt: skip
     # An edge that shows only in blurred frames is perhaps none: it bounds the softness, and accuses nobody.
     sharpest = min(blocks, key=lambda index: _away_mm(candidate, index, best))
-    if by_edge is not None and (sharpest in edges or by_edge[1] <= 1.0):
-        return MarkSoftness(name, by_edge[0], by_edge[1], by_edge[2], told, "edge")
     by_spectra = _by_spectra(candidate, rendering, k, blocks, pitch_mm)
+    away = None if by_spectra is None else by_spectra[3]
+    if by_edge is not None and (sharpest in edges or by_edge[1] <= 1.0):
+        return MarkSoftness(name, by_edge[0], by_edge[1], by_edge[2], told, "edge", away)
     if by_spectra is None:
         return MarkSoftness(name, best, None, None, told, "no texture, several depths, or too few frames")
-    return MarkSoftness(name, by_spectra[0], by_spectra[1], by_spectra[2], told, "spectra")
+    return MarkSoftness(name, by_spectra[0], by_spectra[1], by_spectra[2], told, "spectra", away)
 
 
 def _away_mm(candidate: Candidate, index: int, best: int) -> float:
@@ -130,7 +133,8 @@ def _by_edge(
 
 def _by_spectra(
     candidate: Candidate, rendering: Rendering, k: int, blocks: Mapping[int, Grey], pitch_mm: float
-) -> tuple[int, float, float] | None:
+) -> tuple[int, float, float, Ranged | None] | None:
+    """The sharpest frame, the softness in it and its ±, and how far away the mark is."""
     scene, criterion = candidate.scene, candidate.criterion
     assert criterion is not None
     # Two frames are explained by one place before and by one behind alike.
@@ -171,7 +175,8 @@ def _by_spectra(
     softness, plus_minus = _as_softness(candidate, rendering, k, sharpest, blur, unsure)
     if plus_minus > _MOST_UNSURE * max(1.0, softness):
         return None
-    return sharpest, softness, plus_minus
+    away = ranged(candidate.exposures[sharpest], scene.world_m[k], found.sharp_at_mm, unsure / rate)
+    return sharpest, softness, plus_minus, away
 
 
 def _as_softness(

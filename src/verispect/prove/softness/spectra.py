@@ -19,8 +19,8 @@ from verispect.optics.types import Floats
 Grey = NDArray[np.float32]
 _RINGS = 14
 _BAND = (0.06, 0.34)
-# Where the allowed blur is about a pixel or less: finer rings than this hold what the pixels have folded back, and put
-# blocks that are sharp just beyond a series' end a third of a pixel off (path-traced frames).
+# Where the allowed blur is about a pixel or less: finer rings than this hold what the pixels have folded back, and
+# put blocks that are sharp just beyond a series' end a third of a pixel off (path-traced frames).
 _FINEST = 0.28
 _LEAST_SIGNAL = 3.0
 _MOST_MISFIT = 0.45

@@ -40,6 +40,7 @@ from verispect.ui.workflows.shooting import ShootDesk
 if TYPE_CHECKING:
     from verispect.plan.advise.follow_up import Further
     from verispect.plan.advise.weigh import Weighing
+    from verispect.plan.entry.found_distance import FoundPlace
     from verispect.ui.panels.kit import KitPanel
     from verispect.ui.panels.weigh import WeighPanel
     from verispect.ui.workflows.keeping import KeepDesk
@@ -164,12 +165,22 @@ class MainWindow(QMainWindow):
         from verispect.ui.panels.stations.prove import ProvePanel
         from verispect.ui.workflows.proving import ProveDesk
 
-        panel = ProvePanel()
+        panel = ProvePanel(lambda: self.preferences.system)
         self._put("prove", panel)
         desk = ProveDesk(self, panel, self.pictures, self.session, self.notices)
         desk.proved.connect(lambda report, _folder, candidate: self.keep_desk.log_proof(report, candidate))
         desk.proved.connect(lambda *_given: self._show_states())
+        desk.found.connect(self._take_distances)
         return desk
+
+    def _take_distances(self, found: list[FoundPlace]) -> None:
+        """Marks go to where the frames show them."""
+        from verispect.plan.entry.found_distance import with_distances
+
+        plan, count = with_distances(self.document.plan, found)
+        if count:
+            self.document.change(plan, self.tr("distances found"))
+        self.notices.say(self.tr("{0} marks moved along their lines of sight; Weigh follows.").format(count))
 
     @cached_property
     def keep_desk(self) -> KeepDesk:

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.report import Report
+from verispect.prove.report import Report, found_places
 from verispect.ui.drawings.picture_view import PicturePair
 from verispect.ui.panels.stations.prove import ProvePanel
 from verispect.ui.state.notices import Notices
@@ -26,9 +26,12 @@ class ProveDesk(QObject):
     Signals
     -------
     proved(Report, Path, Candidate or None)
+    found(list of FoundPlace)
+        Where marks are to go.
     """
 
     proved = pyqtSignal(object, object, object)
+    found = pyqtSignal(object)
 
     def __init__(
         self, window: QWidget, panel: ProvePanel, pair: PicturePair, session: Session, notices: Notices
@@ -38,6 +41,7 @@ class ProveDesk(QObject):
         self._session, self._notices = session, notices
         self._job: Job | None = None
         self.report: Report | None = None
+        self._checked_against: Candidate | None = None
         self.folder: Path | None = None
         self._images: dict[str, QImage] = {}
         self._first, self._second = "", ""
@@ -45,6 +49,7 @@ class ProveDesk(QObject):
         panel.stop_wanted.connect(self.stop)
         panel.merge_wanted.connect(self.merge)
         panel.sorting_wanted.connect(self.sort)
+        panel.distances_wanted.connect(self.take_distances)
         panel.dropped.connect(self.drop)
         panel.watch_wanted.connect(self._watch)
         self._files: tuple[Path, ...] = ()
@@ -126,7 +131,7 @@ class ProveDesk(QObject):
 
     def _on_report(self, report: Report, candidate: Candidate | None) -> None:
         assert self.folder is not None
-        self.report = report
+        self.report, self._checked_against = report, candidate
         grid = candidate is not None and candidate.method.is_grid
         self._panel.show_report(report, grid=grid)
         redo = sum(frame.verdict == "redo" for frame in report.frames)
@@ -141,6 +146,11 @@ class ProveDesk(QObject):
         if report.paths:
             self.show_frame(report.paths[0])
         self.proved.emit(report, self.folder, candidate)
+
+    def take_distances(self) -> None:
+        """Say where the frames show the marks that they were checked against."""
+        if self.report is not None and self._checked_against is not None:
+            self.found.emit(found_places(self.report, self._checked_against.scene.plan.marks))
 
     def merge(self, proof: bool) -> None:
         """Merge or join what was checked."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -22,6 +23,8 @@ from PyQt6.QtWidgets import (
 )
 
 from verispect.prove.report import Report
+from verispect.prove.softness.ranging import Ranged
+from verispect.ui.controls.lengths import format_length
 
 # A word and a sign, so that nothing hangs on colour.
 _SIGNS = {"good": "●", "doubtful": "◐", "redo": "○", "sharp": "●", "soft": "○", "cannot-say": "–"}
@@ -32,7 +35,7 @@ class ProvePanel(QWidget):
 
     Signals
     -------
-    folder_wanted, stop_wanted, sorting_wanted
+    folder_wanted, stop_wanted, sorting_wanted, distances_wanted
     dropped(list of Path)
     watch_wanted(bool)
     merge_wanted(bool)
@@ -45,14 +48,16 @@ class ProvePanel(QWidget):
     folder_wanted = pyqtSignal()
     stop_wanted = pyqtSignal()
     sorting_wanted = pyqtSignal()
+    distances_wanted = pyqtSignal()
     dropped = pyqtSignal(object)
     watch_wanted = pyqtSignal(bool)
     merge_wanted = pyqtSignal(bool)
     frame_picked = pyqtSignal(str)
     beside_picked = pyqtSignal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, system: Callable[[], str]) -> None:
         super().__init__()
+        self._system = system
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 10, 14, 10)
         self.words = QLabel(
@@ -89,9 +94,16 @@ class ProvePanel(QWidget):
         self.frames.setToolTip(self.tr("A double click shows a frame beside the one chosen before"))
         layout.addWidget(self.frames, 3)
         self.marks = _table(
-            self.tr("Marks"), [self.tr("Mark"), self.tr("Verdict"), self.tr("Measured"), self.tr("Planned")]
+            self.tr("Marks"),
+            [self.tr("Mark"), self.tr("Verdict"), self.tr("Measured"), self.tr("Planned"), self.tr("Away")],
         )
         layout.addWidget(self.marks, 2)
+        self.distances_button = QPushButton(self.tr("Take the &distances found into the plan"))
+        self.distances_button.setToolTip(
+            self.tr("Each mark goes along its line of sight to where the frames show it sharp, with its ±")
+        )
+        self.distances_button.clicked.connect(self.distances_wanted)
+        layout.addWidget(self.distances_button)
         title = QLabel(self.tr("Do now"))
         title.setProperty("quiet", True)
         layout.addWidget(title)
@@ -139,6 +151,7 @@ class ProvePanel(QWidget):
     def show_report(self, report: Report | None, *, grid: bool = False) -> None:
         """Take on what came of a check."""
         self.sort_button.setEnabled(report is not None and bool(report.paths))
+        self.distances_button.setVisible(report is not None and any(mark.ranged for mark in report.marks))
         for button in (self.proof_button, self.final_button):
             button.setEnabled(report is not None and len(report.frames) > 1)
         self.proof_button.setVisible(not grid)
@@ -154,16 +167,20 @@ class ProvePanel(QWidget):
         for row, mark in enumerate(marks):
             told = "–" if mark.softness is None else f"{mark.softness:.2f} ± {mark.plus_minus or 0:.2f}"
             planned = "–" if mark.planned is None else f"{mark.planned:.2f}"
-            _fill(
-                self.marks,
-                row,
-                [mark.name, f"{_SIGNS[mark.verdict]} {mark.verdict.replace('-', ' ')}", told, planned],
-                hint=mark.how,
-            )
+            verdict = f"{_SIGNS[mark.verdict]} {mark.verdict.replace('-', ' ')}"
+            _fill(self.marks, row, [mark.name, verdict, told, planned, self._away(mark.ranged)], hint=mark.how)
         self.redo.clear()
         if report is not None:
             self.redo.addItems(report.redo or [self.tr("Nothing to do again.")])
             self.redo.addItems(report.advice)
+
+    def _away(self, found: Ranged | None) -> str:
+        if found is None:
+            return "–"
+        away, unsure, planned = (
+            format_length(part, self._system()) for part in (found.distance_m, found.plus_minus_m, found.planned_m)
+        )
+        return self.tr("{0} ± {1}, planned {2}").format(away, unsure, planned)
 
     def _name_of(self, row: int) -> str:
         item = self.frames.item(row, 0)
