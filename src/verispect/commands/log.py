@@ -6,15 +6,17 @@ import argparse
 import json
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
-from verispect.commands.invocation import DONE, parser, read_plan_of, tell
+from verispect.commands.invocation import DONE, parser, read_plan_of, tell, worked_method
 from verispect.errors import FileError
 
 
 def run(given: Sequence[str]) -> int:
-    """List, show, add, export or import."""
+    """List, show, add, export, import or learn."""
     options_of = parser("log", "The logbook of jobs.")
-    what = options_of.add_subparsers(dest="what", required=True, metavar="list|show|add|export|import")
+    names = "list|show|add|export|import|learn"
+    what = options_of.add_subparsers(dest="what", required=True, metavar=names)
     common = argparse.ArgumentParser(add_help=False)
     common.add_argument("--book", type=Path, metavar="F", help="another book")
     common.add_argument("--json", action="store_true", default=argparse.SUPPRESS)
@@ -31,6 +33,7 @@ def run(given: Sequence[str]) -> int:
     out.add_argument("file", type=Path)
     out.add_argument("--force", action="store_true", help="write over what is there")
     what.add_parser("import", parents=[common]).add_argument("file", type=Path)
+    what.add_parser("learn", parents=[common], help="what the jobs teach of distances, focus, times and promises")
     options = options_of.parse_args(given)
     from verispect.files.atomic import write_atomically
     from verispect.files.picture_out import not_over
@@ -52,9 +55,14 @@ def run(given: Sequence[str]) -> int:
         checked = None if options.check is None else read_export(options.check)
         if checked is not None and checked.get("format") != "verispect-check":
             raise FileError("{path}: this is no report of a check", path=options.check)
-        entry = entry_of(plan, run=shot, check=checked, note=options.note)
+        entry = entry_of(plan, run=shot, check=checked, note=options.note, **_of_method(options.plan, plan, shot))
         book.add(entry)
         tell(head | {"entries": [{"uuid": entry.uuid}]}, f"{entry.uuid} added to {book.path}", as_json=options.json)
+    elif options.what == "learn":
+        from verispect.keep.lessons import lessons, lessons_dict, lessons_text
+
+        learned = lessons(book.proved())
+        tell(lessons_dict(learned), lessons_text(learned), as_json=options.json)
     elif options.what == "export":
         not_over(options.file, force=options.force)
         content = book.exported()
@@ -66,3 +74,21 @@ def run(given: Sequence[str]) -> int:
         tell(head | {"added": added}, f"{added} entries added to {book.path}", as_json=options.json)
     book.close()
     return DONE
+
+
+def _of_method(path: Path, plan: dict[str, Any], shot: dict[str, Any] | None) -> dict[str, Any]:
+    """What was planned of the method that was taken: its times, its lens, how surely it was to hold."""
+    key = (shot or {}).get("method") or (plan.get("choice") or {}).get("method")
+    if key is None:
+        return {}
+    from verispect.plan.assess.confidence import confidence
+    from verispect.shoot.run import seconds_taken
+
+    candidate = worked_method(path, read_plan_of(path), key)
+    sure = confidence(candidate)
+    return {
+        "planned_s": candidate.run_s,
+        "taken_s": seconds_taken((shot or {}).get("frames") or []),
+        "promised": None if sure is None else sure.holds,
+        "lens": "" if candidate.lens is None else candidate.lens.name,
+    }

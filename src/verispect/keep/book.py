@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import uuid as uuids
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -11,10 +12,10 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import create_engine, delete, event, select
+from sqlalchemy import JSON, and_, create_engine, delete, event, or_, select
 from sqlalchemy.engine import Engine
 from sqlalchemy.exc import DatabaseError, OperationalError, SQLAlchemyError
-from sqlalchemy.orm import Session, load_only
+from sqlalchemy.orm import Session, defer, load_only
 
 from verispect.errors import FileError
 from verispect.keep.tables import EntryRow, ShelfRow
@@ -26,7 +27,17 @@ _WAIT_MS = 4000
 
 @dataclass(frozen=True)
 class Entry:
-    """One job as it is read and written; lists leave plan, run and check out."""
+    """One job as it is read and written; lists leave plan, run and check out.
+
+    Attributes
+    ----------
+    planned_s, taken_s : float or None
+        From the first exposure to the end of the last.
+    promised : float or None
+        With what probability it was to hold, where figures carried a ±.
+    lens : str
+        The lens it was taken with.
+    """
 
     uuid: str
     created: str
@@ -38,6 +49,8 @@ class Entry:
     note: str = ""
     planned_s: float | None = None
     taken_s: float | None = None
+    promised: float | None = None
+    lens: str = ""
     plan: dict[str, Any] | None = None
     run: dict[str, Any] | None = None
     check: dict[str, Any] | None = None
@@ -184,6 +197,15 @@ class Book:
             session.delete(row)
         return gone
 
+    def proved(self) -> list[Entry]:
+        """Jobs that were checked or timed, whole, the oldest first."""
+        wanted = select(EntryRow).options(defer(EntryRow.picture), defer(EntryRow.run))
+        checked = and_(EntryRow.check.is_not(None), EntryRow.check != JSON.NULL)
+        wanted = wanted.where(or_(checked, EntryRow.taken_s.is_not(None)))
+        with self._told(), Session(self._engine) as session:
+            rows = session.scalars(wanted.order_by(EntryRow.created)).all()
+            return [Entry(**{name: getattr(row, name) for name in (*_LISTED, "plan", "check")}) for row in rows]
+
     def exported(self) -> dict[str, Any]:
         """The whole book of jobs as JSON."""
         with self._told(), Session(self._engine) as session:
@@ -238,7 +260,10 @@ def _careful(engine: Engine) -> None:
         cursor.close()
 
 
-_LISTED = ("uuid", "created", "title", "method", "verdict", "place", "kit", "note", "planned_s", "taken_s")
+_LISTED = (
+    "uuid", "created", "title", "method", "verdict", "place", "kit", "note", "planned_s", "taken_s", "promised",
+    "lens",
+)  # fmt: skip
 
 
 def _now() -> str:
@@ -268,8 +293,13 @@ def _of_dict(content: Any, name: str) -> Entry:
     if not isinstance(content, dict) or not isinstance(content.get("uuid"), str):
         raise FileError("{name}: an entry without uuid; export it again", name=name)
     known = {key: content.get(key) for key in Entry.__dataclass_fields__ if key in content}
-    for key in ("created", "title", "method", "verdict", "place", "kit", "note"):
+    for key in ("created", "title", "method", "verdict", "place", "kit", "note", "lens"):
         known[key] = str(known.get(key) or "")
+    for key in ("planned_s", "taken_s", "promised"):
+        value = known.get(key)
+        known[key] = float(value) if isinstance(value, int | float) and math.isfinite(value) else None
+    for key in ("plan", "run", "check"):
+        known[key] = known[key] if isinstance(known.get(key), dict) else None
     picture = known.get("picture")
     try:
         known["picture"] = bytes.fromhex(picture) if isinstance(picture, str) else None
@@ -288,6 +318,8 @@ def entry_of(
     note: str = "",
     planned_s: float | None = None,
     taken_s: float | None = None,
+    promised: float | None = None,
+    lens: str = "",
     picture: bytes | None = None,
 ) -> Entry:
     """An entry of a job: what can be searched for is taken out of the plan, the run and the check."""
@@ -308,7 +340,7 @@ def entry_of(
     return Entry(
         uuid=str(uuids.uuid4()), created=_now(), title=str(plan.get("title") or ""), method=str(chosen),
         verdict=verdict, place=where, kit=", ".join(name for name in names if name), note=note, planned_s=planned_s,
-        taken_s=taken_s, plan=plan, run=run, check=check, picture=picture,
+        taken_s=taken_s, promised=promised, lens=lens, plan=plan, run=run, check=check, picture=picture,
     )  # fmt: skip
 
 

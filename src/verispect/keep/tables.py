@@ -25,6 +25,8 @@ class EntryRow(Base):
     note: Mapped[str] = mapped_column(Text, default="")
     planned_s: Mapped[float | None] = mapped_column(Float, default=None)
     taken_s: Mapped[float | None] = mapped_column(Float, default=None)
+    promised: Mapped[float | None] = mapped_column(Float, default=None)
+    lens: Mapped[str] = mapped_column(Text, default="")
     plan: Mapped[dict[str, object] | None] = mapped_column(JSON, default=None)
     run: Mapped[dict[str, object] | None] = mapped_column(JSON, default=None)
     check: Mapped[dict[str, object] | None] = mapped_column(JSON, default=None)

@@ -5,6 +5,7 @@ It knows no clock and no window: both are given to it, so that it can be tested 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from enum import StrEnum
@@ -126,6 +127,20 @@ def _next_of(items: tuple[Item, ...], start: int) -> int:
 
 def _told(now: datetime) -> str:
     return now.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+def seconds_taken(frames: Sequence[dict[str, Any]]) -> float | None:
+    """From the first frame of a run's account to its last; None for fewer than two that tell their time."""
+    moments = []
+    for frame in frames:
+        told = (frame.get("happened") or {}).get("taken")
+        try:
+            moments.append(datetime.fromisoformat(str(told)))
+        except ValueError:
+            continue
+    if len(moments) < 2 or len({moment.tzinfo is None for moment in moments}) > 1:
+        return None
+    return (max(moments) - min(moments)).total_seconds()
 
 
 def begin(candidate: Candidate) -> RunState:

@@ -191,6 +191,7 @@ class MainWindow(QMainWindow):
         panel = KeepPanel()
         self._put("keep", panel)
         desk = KeepDesk(self, panel, self.document, self.notices, self.book_path)
+        desk.apply_theme(self.theme)
         desk.opened.connect(self._on_job_opened)
         desk.refresh()
         return desk
@@ -326,6 +327,8 @@ class MainWindow(QMainWindow):
         self.set.apply_theme(self.theme)
         if "weigh" in self.__dict__:
             self.weigh.apply_theme(self.theme)
+        if "keep_desk" in self.__dict__:
+            self.keep_desk.apply_theme(self.theme)
 
     def set_system(self, system: str) -> None:
         """Metres or feet and inches everywhere."""

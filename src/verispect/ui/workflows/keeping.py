@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -12,12 +12,15 @@ from verispect.errors import VerispectError
 from verispect.kit.equipment import Body, Head, Rail
 from verispect.kit.lens import Lens
 from verispect.plan.document import Plan
+from verispect.plan.entry.learned_figures import with_distance_share, with_focus, with_time_factor
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.report import Report, report_dict
-from verispect.shoot.run import RunState, as_file
+from verispect.shoot.run import RunState, as_file, seconds_taken
+from verispect.ui.controls.theme import Theme
 from verispect.ui.panels.stations.keep import KeepPanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument
+from verispect.ui.work.job import Job
 
 if TYPE_CHECKING:
     from verispect.keep.book import Book, Entry
@@ -47,6 +50,15 @@ class KeepDesk(QObject):
         panel.put_wanted.connect(self.put_kit)
         panel.take_wanted.connect(self.take)
         panel.put_away_wanted.connect(self.put_away)
+        panel.lessons_wanted.connect(self.learn)
+        panel.lessons.distance_wanted.connect(self._take_distances)
+        panel.lessons.focus_wanted.connect(self._take_focus)
+        panel.lessons.time_wanted.connect(self._take_time)
+        self._learning: Job | None = None
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Take on a theme's colours."""
+        self._panel.lessons.apply_theme(theme)
 
     def book(self) -> Book | None:
         """The book, opened when first asked for; None where it cannot be, which is said."""
@@ -97,14 +109,15 @@ class KeepDesk(QObject):
 
         path = self._document.path
         run = as_file(state, candidate, None if path is None else str(path)).model_dump(mode="json")
-        self._add(entry_of(self._plan(), run=run, planned_s=candidate.time_on_site_s))
+        self._add(entry_of(self._plan(), run=run, taken_s=seconds_taken(run["frames"]), **_as_planned(candidate)))
 
     def log_proof(self, report: Report, candidate: Candidate | None) -> None:
         """A proof."""
         from verispect.keep.book import entry_of
 
         run = None if candidate is None else {"method": candidate.key}
-        self._add(entry_of(self._plan(), run=run, check=report_dict(report)))
+        planned = {} if candidate is None else _as_planned(candidate)
+        self._add(entry_of(self._plan(), run=run, check=report_dict(report), **planned))
 
     def open_again(self, uuid: str) -> None:
         """A job as a plan: a new one, not yet saved."""
@@ -137,6 +150,42 @@ class KeepDesk(QObject):
                 self.tr("{0} is out of the logbook.").format(gone.title or gone.uuid[:8]),
                 [(self.tr("Put it back"), lambda: self._add(gone))],
             )
+
+    # Learned ---------------------------------------------------------------------------------------
+
+    def learn(self) -> None:
+        """Read what the jobs teach, beside the window."""
+        from verispect.keep.lessons import lessons_from
+
+        if self._learning is not None or self.book() is None:
+            return
+        self._panel.lessons.show_waiting()
+        self._learning = Job(self, lessons_from, self._path)
+        self._learning.done.connect(self._panel.lessons.show_lessons)
+        self._learning.failed.connect(self._notices.report)
+        self._learning.ended.connect(self._learned)
+
+    def _learned(self) -> None:
+        self._learning = None
+
+    def _take_distances(self, share: float) -> None:
+        plan = with_distance_share(self._document.plan, share)
+        self._take(plan, self.tr("± of distances"), self.tr("Every mark already carries a ± of its own."))
+
+    def _take_focus(self, lens: str, plus_minus_mm: float) -> None:
+        plan = with_focus(self._document.plan, lens, plus_minus_mm)
+        self._take(plan, self.tr("± of the focus"), self.tr("{0} is not in this plan's kit.").format(lens))
+
+    def _take_time(self, factor: float) -> None:
+        plan = with_time_factor(self._document.plan, factor)
+        self._take(plan, self.tr("times on site"), self.tr("The times are as they were."))
+
+    def _take(self, plan: Plan, what: str, otherwise: str) -> None:
+        if plan == self._document.plan:
+            self._notices.say(otherwise)
+            return
+        self._document.change(plan, what)
+        self._notices.say(self.tr("Taken from the logbook: {0}. Weigh follows.").format(what))
 
     # Shelf -----------------------------------------------------------------------------------------
 
@@ -213,6 +262,18 @@ class KeepDesk(QObject):
 
     def close(self) -> None:
         """Let go of the book."""
+        if self._learning is not None:
+            self._learning.give_up()
         if self._book is not None:
             self._book.close()
             self._book = None
+
+
+def _as_planned(candidate: Candidate) -> dict[str, Any]:
+    """What was planned of a method: its time, its lens, how surely it was to hold."""
+    sure = candidate.confidence
+    return {
+        "planned_s": candidate.run_s,
+        "promised": None if sure is None else sure.holds,
+        "lens": "" if candidate.lens is None else candidate.lens.name,
+    }

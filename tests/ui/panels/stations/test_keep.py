@@ -6,6 +6,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
+from tests.keep.test_lessons import a_check, a_mark
+from verispect.keep.book import entry_of
 from verispect.ui.panels.stations.keep import KeepPanel
 from verispect.ui.window.main_window import MainWindow
 
@@ -73,3 +75,34 @@ def test_kit_goes_on_the_shelf_and_back_into_a_plan(window: MainWindow) -> None:
     assert lenses[0].name in [lens.name for lens in window.document.plan.kit.lenses]
     window.document.undo_stack.undo()
     assert window.document.plan == renamed
+
+
+def test_what_the_jobs_teach_is_shown_and_taken_only_when_asked(qtbot, window: MainWindow) -> None:
+    window.show_station("keep")
+    panel, desk, plan = keep_panel(window), window.keep_desk, window.document.plan
+    lens = plan.kit.lenses[0].name
+    check = a_check(*(a_mark(name, away=10.0 + 0.2 * k) for k, name in enumerate(("Gate", "Wall"))))
+    for title in ("One", "Two"):
+        content = {"title": title, "marks": [{"name": "Gate"}, {"name": "Wall"}]}
+        entry = entry_of(content, check=check, run={"method": "series"}, promised=0.9, lens=lens, planned_s=10,
+                         taken_s=15)  # fmt: skip
+        desk.book().add(entry)
+    panel.setCurrentWidget(panel.lessons)
+    qtbot.waitUntil(lambda: len(panel.lessons.diagram.promises) == 1, timeout=30_000)
+    qtbot.waitUntil(lambda: desk._learning is None)
+    assert "2 of 2" in panel.lessons.methods.text()
+    assert "2 of 2" in panel.lessons.diagram.accessibleDescription()
+    # The point lies at the promise, between none and all.
+    at = panel.lessons.diagram.place(0.9, panel.lessons.diagram.promises[0].share.value)
+    assert panel.lessons.diagram.place(0.0, 1.0).y() < at.y() < panel.lessons.diagram.place(0.0, 0.0).y()
+    assert window.document.plan == plan
+    buttons = panel.lessons.findChildren(QPushButton)
+    for button in buttons:
+        QTest.mouseClick(button, LEFT)
+    taken = window.document.plan
+    assert all(mark.plus_minus_m > 0.0 for mark in taken.marks)
+    assert taken.kit.lenses[0].focus_plus_minus_mm > 0.0
+    assert taken.kit.times.refocus_s > plan.kit.times.refocus_s
+    for _ in buttons:
+        window.document.undo_stack.undo()
+    assert window.document.plan == plan

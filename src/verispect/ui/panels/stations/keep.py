@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from verispect.keep.book import Entry, Item
+from verispect.ui.panels.stations.lessons import LessonsPage, method_name
 
 
 class KeepPanel(QTabWidget):
@@ -38,6 +39,8 @@ class KeepPanel(QTabWidget):
         Put the plan's kit on the shelf.
     take_wanted(str), put_away_wanted(str)
         An item's uuid.
+    lessons_wanted
+        The page of what was learned came into view.
     """
 
     find_wanted = pyqtSignal(str)
@@ -47,6 +50,7 @@ class KeepPanel(QTabWidget):
     put_wanted = pyqtSignal()
     take_wanted = pyqtSignal(str)
     put_away_wanted = pyqtSignal(str)
+    lessons_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -54,6 +58,13 @@ class KeepPanel(QTabWidget):
         self.setAccessibleName(self.tr("Keep"))
         self.addTab(self._jobs(), self.tr("Logbook"))
         self.addTab(self._shelf(), self.tr("Shelf"))
+        self.lessons = LessonsPage()
+        self.addTab(self.lessons, self.tr("Learned"))
+        self.currentChanged.connect(lambda _page: self._on_page())
+
+    def _on_page(self) -> None:
+        if self.currentWidget() is self.lessons:
+            self.lessons_wanted.emit()
 
     def _jobs(self) -> QWidget:
         page = QWidget()
@@ -143,7 +154,7 @@ class KeepPanel(QTabWidget):
         self.entries.setRowCount(len(entries))
         for row, entry in enumerate(entries):
             when = entry.created.replace("T", " ").rstrip("Z")[:16]
-            for column, text in enumerate((when, entry.verdict, entry.method, entry.title)):
+            for column, text in enumerate((when, entry.verdict, method_name(entry.method), entry.title)):
                 item = QTableWidgetItem(text)
                 item.setData(Qt.ItemDataRole.UserRole, entry.uuid)
                 item.setToolTip("\n".join(part for part in (entry.title, entry.kit, entry.place, entry.note) if part))
