@@ -80,7 +80,8 @@ def test_a_book_of_the_form_before_opens_and_learns(tmp_path: Path) -> None:
         old.execute("update alembic_version set version_num = '0001'")
         old.execute(
             "insert into entries (uuid, created, title, method, verdict, place, kit, note, words, planned_s, "
-            "taken_s) values ('a1', '2026-01-01T00:00:00Z', 'Old yard', 'series', 'shot', '', '', '', 'old yard', 60, 90)"
+            "taken_s) "
+            "values ('a1', '2026-01-01T00:00:00Z', 'Old yard', 'series', 'shot', '', '', '', 'old yard', 60, 90)"
         )
     book = Book(path)
     assert book.entries("yard")[0].lens == ""

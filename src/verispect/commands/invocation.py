@@ -123,7 +123,7 @@ def write_with_lens(plan: Plan, lens: Lens, changed: dict[str, object], out: Pat
     from verispect.kit.lens import Lens as LensModel
 
     not_over(out, force=force)
-    new = LensModel.model_validate(lens.model_dump(mode="json") | changed)
+    new = LensModel.model_validate(lens.model_dump(mode="json") | changed).as_measured(*changed)
     lenses = tuple(new if own is lens else own for own in plan.kit.lenses)
     write_plan(plan.model_copy(update={"kit": plan.kit.model_copy(update={"lenses": lenses})}), out)
 

@@ -5,17 +5,25 @@ from __future__ import annotations
 import argparse
 import json
 from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from verispect.commands.invocation import DONE, parser, read_plan_of, tell, worked_method
 from verispect.errors import FileError
+
+if TYPE_CHECKING:
+    from verispect.keep.book import Book
+    from verispect.kit.lens import Lens
+
+# Weighing a plan twice takes a second or some.
+MOST_JOBS = 40
 
 
 def run(given: Sequence[str]) -> int:
     """List, show, add, export, import or learn."""
     options_of = parser("log", "The logbook of jobs.")
-    names = "list|show|add|export|import|learn"
+    names = "list|show|add|export|import|learn|what-if"
     what = options_of.add_subparsers(dest="what", required=True, metavar=names)
     common = argparse.ArgumentParser(add_help=False)
     common.add_argument("--book", type=Path, metavar="F", help="another book")
@@ -34,6 +42,11 @@ def run(given: Sequence[str]) -> int:
     out.add_argument("--force", action="store_true", help="write over what is there")
     what.add_parser("import", parents=[common]).add_argument("file", type=Path)
     what.add_parser("learn", parents=[common], help="what the jobs teach of distances, focus, times and promises")
+    wondering = what.add_parser("what-if", parents=[common], help="what one more lens would have made of the jobs")
+    wondering.add_argument(
+        "lens", help="as printed on it, such as '24 mm f/3.5 tilt shift', or its name on the shelf"
+    )
+    wondering.add_argument("--most", type=int, default=MOST_JOBS, metavar="N", help="so many of the newest jobs")
     options = options_of.parse_args(given)
     from verispect.files.atomic import write_atomically
     from verispect.files.picture_out import not_over
@@ -58,6 +71,14 @@ def run(given: Sequence[str]) -> int:
         entry = entry_of(plan, run=shot, check=checked, note=options.note, **_of_method(options.plan, plan, shot))
         book.add(entry)
         tell(head | {"entries": [{"uuid": entry.uuid}]}, f"{entry.uuid} added to {book.path}", as_json=options.json)
+    elif options.what == "what-if":
+        from verispect.plan.advise.kit_gain import gain_sentences, gains
+
+        lens = _lens_of(book, options.lens)
+        found_gains = gains(book.plans(most=max(options.most, 1)), lens)
+        told = ".\n".join(str(sentence) for sentence in gain_sentences(found_gains, lens.name))
+        tell({"format": "verispect-what-if", "version": 1, "lens": lens.name,
+              "jobs": [asdict(gain) for gain in found_gains]}, told, as_json=options.json)  # fmt: skip
     elif options.what == "learn":
         from verispect.keep.lessons import lessons, lessons_dict, lessons_text
 
@@ -74,6 +95,22 @@ def run(given: Sequence[str]) -> int:
         tell(head | {"added": added}, f"{added} entries added to {book.path}", as_json=options.json)
     book.close()
     return DONE
+
+
+def _lens_of(book: Book, words: str) -> Lens:
+    """A lens on the shelf, else one as it is printed."""
+    from pydantic import ValidationError
+
+    from verispect.kit.lens import Lens
+    from verispect.kit.printed_lens import lens_from_print
+
+    for item in book.shelf("lens"):
+        if item.name == words:
+            try:
+                return Lens.model_validate(item.content)
+            except ValidationError as error:
+                raise FileError("{name} on the shelf is damaged; put it there anew", name=words) from error
+    return lens_from_print(words)
 
 
 def _of_method(path: Path, plan: dict[str, Any], shot: dict[str, Any] | None) -> dict[str, Any]:

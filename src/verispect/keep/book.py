@@ -21,7 +21,7 @@ from verispect.errors import FileError
 from verispect.keep.tables import EntryRow, ShelfRow
 
 FORMAT, VERSION = "verispect-log", 1
-KINDS = ("body", "lens", "head", "rail")
+KINDS = ("body", "lens", "head", "rail", "kit")
 _WAIT_MS = 4000
 
 
@@ -205,6 +205,18 @@ class Book:
         with self._told(), Session(self._engine) as session:
             rows = session.scalars(wanted.order_by(EntryRow.created)).all()
             return [Entry(**{name: getattr(row, name) for name in (*_LISTED, "plan", "check")}) for row in rows]
+
+    def plans(self, *, most: int) -> list[dict[str, Any]]:
+        """Plans of the newest jobs, each once however often it was logged."""
+        wanted = select(EntryRow.plan).where(EntryRow.plan.is_not(None), EntryRow.plan != JSON.NULL)
+        found: dict[str, dict[str, Any]] = {}
+        with self._told(), Session(self._engine) as session:
+            for plan in session.scalars(wanted.order_by(EntryRow.created.desc())):
+                if isinstance(plan, dict):
+                    found.setdefault(json.dumps([plan.get("title"), plan.get("marks")], sort_keys=True), dict(plan))
+                if len(found) >= most:
+                    break
+        return list(found.values())
 
     def exported(self) -> dict[str, Any]:
         """The whole book of jobs as JSON."""

@@ -153,6 +153,28 @@ class Lens(_Model):
     pupil_plus_minus: float = Field(
         default=0.0, ge=0.0, le=2.0, description="How surely the pupil magnification is known."
     )
+    typical: tuple[Annotated[str, Field(max_length=60)], ...] = Field(
+        default=(), max_length=60, description="Which of its figures are guesses, as such lenses usually are."
+    )
+    measured: tuple[Annotated[str, Field(max_length=60)], ...] = Field(
+        default=(), max_length=60, description="Which of its figures were measured, not read off or guessed."
+    )
+
+    def typed(self, before: Lens) -> Lens:
+        """The lens where whatever differs from what it was before is no longer a guess, nor measured."""
+        same = {
+            key for key in (*self.typical, *self.measured) if getattr(self, key, None) == getattr(before, key, None)
+        }
+        if same.issuperset((*self.typical, *self.measured)):
+            return self
+        kept = {key: tuple(k for k in getattr(self, key) if k in same) for key in ("typical", "measured")}
+        return self.model_copy(update=kept)
+
+    def as_measured(self, *figures: str) -> Lens:
+        """The lens, some of whose figures were measured."""
+        typical = tuple(key for key in self.typical if key not in figures)
+        measured = tuple(dict.fromkeys((*self.measured, *figures)))
+        return self.model_copy(update={"typical": typical, "measured": measured})
 
     @model_validator(mode="after")
     def _ordered(self) -> Self:

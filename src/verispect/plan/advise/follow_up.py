@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from verispect.errors import Cancelled
 from verispect.plan.advise.alternatives import WayOut, letting_go, moved_back, own_frame, wider
+from verispect.plan.advise.guesses import deciding_guesses
 from verispect.plan.advise.thresholds import openings, other_views, thresholds
 from verispect.plan.advise.weigh import Weighing
 from verispect.sentence import Sentence
@@ -50,6 +51,7 @@ def further(weighing: Weighing, *, is_cancelled: Callable[[], bool] | None = Non
     if weighing.advised is not None:
         advised = weighing.by_key(weighing.advised)
         if advised.holds:
+            changes.extend(deciding_guesses(advised, look))
             changes.extend(thresholds(weighing, advised, look))
         else:
             changes.extend(openings(weighing, look))

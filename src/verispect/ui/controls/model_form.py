@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -140,6 +140,20 @@ class ModelForm(QWidget):
         """Show a field, or put it away where it would do nothing."""
         for part in self._rows[key]:
             part.setVisible(shown)
+
+    def show_origins(self, typical: Sequence[str], measured: Sequence[str]) -> None:
+        """Say before a label which figures are guesses (≈) and which were measured (=)."""
+        for key, (label, *_rest) in self._rows.items():
+            assert isinstance(label, QLabel)
+            spec, widget = self._specs[key], self.fields[key]
+            sign, words = "", spec.hint
+            if key in typical:
+                sign, words = "≈ ", self.tr("A guess, as such lenses usually are: type your own figure over it")
+            elif key in measured:
+                sign, words = "= ", self.tr("Measured")
+            label.setText(f"{sign}{spec.label}")
+            widget.setToolTip(words if not sign or not spec.hint else f"{spec.hint}\n{words}")
+            widget.setAccessibleDescription(words if sign else "")
 
     def show_model(self, model: BaseModel | None) -> None:
         """Take on a model; None empties and disables the form."""

@@ -23,6 +23,7 @@ from verispect.kit.equipment import Film, Head, Kit, Rail
 from verispect.kit.lens import Lens
 from verispect.ui.controls.model_form import ModelForm, Spec
 from verispect.ui.panels.lens_forms import LensForms
+from verispect.ui.panels.stations.kit_starts import KitStarts
 from verispect.ui.panels.stations.trials import TrialsPage
 from verispect.ui.state.plan_document import PlanDocument
 
@@ -72,6 +73,10 @@ class KitPanel(QWidget):
         self.times_form = ModelForm(self._times_specs(), system, columns=2)
         self.times_form.edited.connect(lambda times, what: self._change(what, times=times))
         self.trials = TrialsPage(system)
+        self.starts = KitStarts()
+        self.starts.lens.connect(self.take_lens)
+        self.starts.body.connect(lambda body: self._change(self.tr("body"), body=body))
+        self.starts.carrier.connect(self._take_carrier)
         self._build()
         document.changed.connect(self.refresh)
 
@@ -160,6 +165,7 @@ class KitPanel(QWidget):
         row.addWidget(self.add_button)
         row.addWidget(self.remove_button)
         inside.addLayout(row)
+        inside.addWidget(self.starts)
         self._empty = QLabel(self.tr("No lens yet: add the first one."))
         inside.addWidget(self._empty)
         self.lens_forms.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
@@ -254,6 +260,20 @@ class KitPanel(QWidget):
         lens = Lens(name=name, focal_mm=(framing, framing), f_numbers=(2.8, 22), closest_m=0.4)
         self._current = len(self._kit.lenses)
         self._change(self.tr("lenses"), lenses=(*self._kit.lenses, lens))
+
+    def take_lens(self, lens: Lens) -> None:
+        """A lens that is known in part; a name that is taken gets a number."""
+        taken, name, number = {own.name for own in self._kit.lenses}, lens.name, 2
+        while name in taken:
+            name, number = f"{lens.name} ({number})", number + 1
+        self._current = len(self._kit.lenses)
+        self._change(self.tr("lenses"), lenses=(*self._kit.lenses, lens.model_copy(update={"name": name})))
+
+    def _take_carrier(self, piece: Head | Rail) -> None:
+        if isinstance(piece, Head):
+            self._change(self.tr("head"), head=piece)
+        else:
+            self._change(self.tr("rail"), rail=piece)
 
     def remove_lens(self) -> None:
         """Take away the lens in the form."""

@@ -60,7 +60,7 @@ class LensForms(QTabWidget):
             table.setMaximumHeight(165)
         for form in (self.main, self.movements, self.focus):
             form.line_up(label_px=104, unit_px=22, columns=2)
-            form.edited.connect(self.edited)
+            form.edited.connect(self._typed)
         self.fitted.edited.connect(lambda part, what: self._part(what, fitted=part))
         self.by_focal.edited.connect(lambda rows, what: self._part(what, by_focal=rows))
         self.residual.edited.connect(lambda rows, what: self._part(what, residual=rows))
@@ -126,15 +126,23 @@ class LensForms(QTabWidget):
         self._lens = lens
         for form in (self.main, self.movements, self.focus):
             form.show_model(lens)
+            form.show_origins(
+                () if lens is None else lens.typical,
+                () if lens is None else lens.measured,
+            )
         self.fitted.show_model(None if lens is None else lens.fitted)
         self.by_focal.show_rows(None if lens is None else lens.by_focal)
         self.residual.show_rows(None if lens is None else lens.residual)
         self.curvature.show_rows(None if lens is None else lens.field_curvature)
         self.shift.show_rows(None if lens is None else lens.focus_shift)
 
+    def _typed(self, lens: Lens, what: str) -> None:
+        """A figure that was typed is no longer a guess."""
+        self.edited.emit(lens if self._lens is None else lens.typed(self._lens), what)
+
     def _part(self, what: str, **parts: Any) -> None:
         if self._lens is not None:
-            self.edited.emit(self._lens.model_copy(update=parts), what)
+            self.edited.emit(self._lens.model_copy(update=parts).typed(self._lens), what)
 
     def _main_specs(self) -> list[Spec]:
         return [

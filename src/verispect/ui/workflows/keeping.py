@@ -9,21 +9,26 @@ from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from verispect.errors import VerispectError
-from verispect.kit.equipment import Body, Head, Rail
+from verispect.kit.equipment import Body, Head, Kit, Rail
 from verispect.kit.lens import Lens
+from verispect.plan.advise.kit_gain import gain_sentences, gains
 from verispect.plan.document import Plan
 from verispect.plan.entry.learned_figures import with_distance_share, with_focus, with_time_factor
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.report import Report, report_dict
 from verispect.shoot.run import RunState, as_file, seconds_taken
 from verispect.ui.controls.theme import Theme
+from verispect.ui.controls.translate import say
 from verispect.ui.panels.stations.keep import KeepPanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument
 from verispect.ui.work.job import Job
 
 if TYPE_CHECKING:
-    from verispect.keep.book import Book, Entry
+    from verispect.keep.book import Book, Entry, Item
+
+# Weighing a plan twice takes a second or some.
+_MOST_JOBS = 40
 
 
 class KeepDesk(QObject):
@@ -50,11 +55,15 @@ class KeepDesk(QObject):
         panel.put_wanted.connect(self.put_kit)
         panel.take_wanted.connect(self.take)
         panel.put_away_wanted.connect(self.put_away)
+        panel.kit_wanted.connect(self.put_whole_kit)
+        panel.helped_wanted.connect(self.look_back)
+        document.changed.connect(self._show_shelf)
         panel.lessons_wanted.connect(self.learn)
         panel.lessons.distance_wanted.connect(self._take_distances)
         panel.lessons.focus_wanted.connect(self._take_focus)
         panel.lessons.time_wanted.connect(self._take_time)
         self._learning: Job | None = None
+        self._looking: Job | None = None
 
     def apply_theme(self, theme: Theme) -> None:
         """Take on a theme's colours."""
@@ -79,7 +88,8 @@ class KeepDesk(QObject):
             return
         try:
             self._panel.show_entries(book.entries(self._panel.search.text()))
-            self._panel.show_shelf(book.shelf())
+            items = book.shelf()
+            self._panel.show_shelf(items, {item.uuid: self._otherwise(item) for item in items})
         except VerispectError as error:
             self._notices.report(error)
 
@@ -209,6 +219,75 @@ class KeepDesk(QObject):
             self._notices.report(error)
         self.refresh()
 
+    def put_whole_kit(self, name: str) -> None:
+        """Keep the plan's kit as one, by a name."""
+        book = self.book()
+        if book is None:
+            return
+        try:
+            book.keep("kit", name, self._document.plan.kit.model_dump(mode="json"))
+        except VerispectError as error:
+            self._notices.report(error)
+        self.refresh()
+
+    def _otherwise(self, item: Item) -> list[str]:
+        """Which figures of a piece on the shelf the plan has otherwise, where it has the piece."""
+        kit = self._document.plan.kit
+        if item.kind == "lens":
+            own: Body | Lens | None = next((lens for lens in kit.lenses if lens.name == item.name), None)
+        else:
+            own = kit.body if item.kind == "body" and kit.body.name == item.name else None
+        if own is None:
+            return []
+        now = own.model_dump(mode="json")
+        return [
+            key.rsplit("_", 1)[0].replace("_", " ") if key.endswith(("_mm", "_m", "_deg")) else key.replace("_", " ")
+            for key, value in item.content.items()
+            if key in now and now[key] != value and key not in ("typical", "measured")
+        ]
+
+    def _show_shelf(self) -> None:
+        book = self._book
+        if book is None or not self._panel.isVisible():
+            return
+        try:
+            items = book.shelf()
+        except VerispectError as error:
+            self._notices.report(error)
+            return
+        self._panel.show_shelf(items, {item.uuid: self._otherwise(item) for item in items})
+
+    def look_back(self, uuid: str) -> None:
+        """What a lens on the shelf would have made of the jobs in the logbook, worked out beside the window."""
+        book = self.book()
+        if book is None or self._looking is not None:
+            return
+        try:
+            item = next((item for item in book.shelf("lens") if item.uuid == uuid), None)
+            jobs = book.plans(most=_MOST_JOBS)
+            if item is None:
+                self._notices.say(self.tr("Choose a lens on the shelf."))
+                return
+            lens = Lens.model_validate(item.content)
+        except VerispectError as error:
+            self._notices.report(error)
+            return
+        except ValidationError:
+            self._notices.report(self.tr("{0} on the shelf is damaged and cannot be used.").format(uuid[:8]))
+            return
+        self._panel.helped.setText(self.tr("Weighing {0} jobs with and without it…").format(len(jobs)))
+        self._looking = Job(self, gains, jobs, lens, watched=True)
+        self._looking.done.connect(
+            lambda found: self._panel.helped.setText(
+                "\n".join(say(one) + "." for one in gain_sentences(found, lens.name))
+            )
+        )
+        self._looking.failed.connect(self._notices.report)
+        self._looking.ended.connect(self._looked)
+
+    def _looked(self) -> None:
+        self._looking = None
+
     def take(self, uuid: str) -> None:
         """Take a piece from the shelf into the plan's kit, as a copy."""
         book = self.book()
@@ -223,7 +302,9 @@ class KeepDesk(QObject):
             return
         kit = self._document.plan.kit
         try:
-            if item.kind == "lens":
+            if item.kind == "kit":
+                changed = Kit.model_validate(item.content)
+            elif item.kind == "lens":
                 lens = Lens.model_validate(item.content)
                 others = tuple(other for other in kit.lenses if other.name != lens.name)
                 changed = kit.model_copy(update={"lenses": (*others, lens)})
@@ -262,8 +343,9 @@ class KeepDesk(QObject):
 
     def close(self) -> None:
         """Let go of the book."""
-        if self._learning is not None:
-            self._learning.give_up()
+        for job in (self._learning, self._looking):
+            if job is not None:
+                job.give_up()
         if self._book is not None:
             self._book.close()
             self._book = None

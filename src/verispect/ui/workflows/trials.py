@@ -123,7 +123,7 @@ class TrialDesk(QObject):
             circle = self._document.plan.criterion(self._document.plan.whole_focal_mm).disc_mm
             update = {"focus_step": {"per_step_of_depth": found.per_step_of_depth, "plus_minus": found.plus_minus,
                                      "circle_mm": circle}}  # fmt: skip
-        new = Lens.model_validate(lens.model_dump() | update)
+        new = Lens.model_validate(lens.model_dump() | update).as_measured(*update)
         lenses = tuple(new if own is lens else own for own in kit.lenses)
         self._document.update(self.tr("measured lens"), kit=kit.model_copy(update={"lenses": lenses}))
         self._page.show_result(self.tr("Kept in {0}.").format(lens.name), takes=False)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -39,6 +39,10 @@ class KeepPanel(QTabWidget):
         Put the plan's kit on the shelf.
     take_wanted(str), put_away_wanted(str)
         An item's uuid.
+    kit_wanted(str)
+        Keep the whole kit by a name.
+    helped_wanted(str)
+        An item's uuid.
     lessons_wanted
         The page of what was learned came into view.
     """
@@ -51,6 +55,8 @@ class KeepPanel(QTabWidget):
     take_wanted = pyqtSignal(str)
     put_away_wanted = pyqtSignal(str)
     lessons_wanted = pyqtSignal()
+    kit_wanted = pyqtSignal(str)
+    helped_wanted = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -131,7 +137,30 @@ class KeepPanel(QTabWidget):
         put.clicked.connect(self.put_wanted)
         row.addWidget(put)
         layout.addLayout(row)
+        row = QHBoxLayout()
+        self.kit_name = QLineEdit()
+        self.kit_name.setPlaceholderText(self.tr("On foot, studio …"))
+        self.kit_name.setAccessibleName(self.tr("Name of a whole kit"))
+        self.kit_name.returnPressed.connect(self._name_kit)
+        self.whole_button = QPushButton(self.tr("Keep the &whole kit by this name"))
+        self.whole_button.clicked.connect(self._name_kit)
+        row.addWidget(self.kit_name, 1)
+        row.addWidget(self.whole_button)
+        layout.addLayout(row)
+        self.helped_button = QPushButton(self.tr("Would this lens have &helped in the jobs of the logbook?"))
+        self.helped_button.clicked.connect(lambda: self._emit_item(self.helped_wanted))
+        layout.addWidget(self.helped_button)
+        self.helped = QLabel()
+        self.helped.setWordWrap(True)
+        self.helped.setTextFormat(Qt.TextFormat.PlainText)
+        self.helped.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        layout.addWidget(self.helped)
         return page
+
+    def _name_kit(self) -> None:
+        if self.kit_name.text().strip():
+            self.kit_wanted.emit(self.kit_name.text().strip())
+            self.kit_name.clear()
 
     def _emit(self, signal: object) -> None:
         row = self.entries.currentRow()
@@ -160,10 +189,17 @@ class KeepPanel(QTabWidget):
                 item.setToolTip("\n".join(part for part in (entry.title, entry.kit, entry.place, entry.note) if part))
                 self.entries.setItem(row, column, item)
 
-    def show_shelf(self, items: Sequence[Item]) -> None:
-        """Take on what lies on the shelf."""
+    def show_shelf(self, items: Sequence[Item], differing: Mapping[str, Sequence[str]]) -> None:
+        """Take on what lies on the shelf, and by item what of it is otherwise in the plan."""
+        before = self.items.currentItem()
+        chosen = None if before is None else before.data(Qt.ItemDataRole.UserRole)
         self.items.clear()
         for item in items:
-            shown = QListWidgetItem(f"{item.kind} · {item.name}")
+            words = f"{item.kind} · {item.name}"
+            if differing.get(item.uuid):
+                words = self.tr("{0} — otherwise in the plan: {1}").format(words, ", ".join(differing[item.uuid]))
+            shown = QListWidgetItem(words)
             shown.setData(Qt.ItemDataRole.UserRole, item.uuid)
             self.items.addItem(shown)
+            if item.uuid == chosen:
+                self.items.setCurrentItem(shown)

@@ -1,0 +1,34 @@
+"""Which guess decides: by weighing with the figure by hand."""
+
+from __future__ import annotations
+
+from tests.conftest import make_plan
+from verispect.plan.advise.guesses import deciding_guesses
+from verispect.plan.advise.remedies import holds_with
+from verispect.plan.document import Plan
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
+
+
+def plan_of(circle: float, typical: list[str]) -> Plan:
+    lens = {
+        "name": "24 tilt", "focal_mm": [24, 24], "f_numbers": [3.5, 22], "closest_m": 0.25, "tilt_deg": 8.5,
+        "image_circle_mm": circle, "typical": typical,
+    }  # fmt: skip
+    return make_plan([(-0.4, 0.9, 1.6), (0.5, 0.9, 3.0), (0.0, 1.0, 12.0)], lenses=[lens], print_mm=(900, 600))
+
+
+def nothing() -> None:
+    """No cancelling."""
+
+
+def test_a_guess_that_decides_is_named_and_one_that_does_not_is_not() -> None:
+    tightest = next(c for c in (44.0, 45.0, 46.0, 48.0, 50.0, 55.0, 60.0) if holds_with(plan_of(c, []), "tilt"))
+    assert not holds_with(plan_of(0.9 * tightest, []), "tilt")
+    both = ["image_circle_mm", "closest_m"]
+    told = deciding_guesses(worked("tilt", build_scene(plan_of(tightest, both))), nothing)
+    assert len(told) == 1
+    assert "image circle" in str(told[0])
+    assert f"{0.9 * tightest:.0f} mm" in str(told[0])
+    assert deciding_guesses(worked("tilt", build_scene(plan_of(tightest, ["closest_m"]))), nothing) == []
+    assert deciding_guesses(worked("tilt", build_scene(plan_of(100.0, both))), nothing) == []
