@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from verispect.commands.invocation import DONE, FAILED, parser, progress, read_plan_of, tell, worked_method
 from verispect.errors import FileError
@@ -24,6 +24,10 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument(
         "--distances-out", type=Path, metavar="F", help="write the plan with its marks where the frames show them"
     )
+    options_of.add_argument("--html", type=Path, metavar="F", help="one page of what was planned, shot and proved")
+    options_of.add_argument(
+        "--picture", type=Path, action="append", default=[], metavar="F", help="a merged picture for the page"
+    )
     options_of.add_argument("--force", action="store_true", help="write over what is there")
     options = options_of.parse_args(given)
     from verispect.files.picture_out import not_over
@@ -34,12 +38,31 @@ def run(given: Sequence[str]) -> int:
         if options.plan is None:
             raise FileError("--distances-out: distances belong to the marks of a plan; give it with --plan")
         not_over(options.distances_out, force=options.force)
+    if options.html is not None:
+        not_over(options.html, force=options.force)
     candidate, happened = planned(options.plan, options.method)
     report = check(options.frames, candidate=candidate, run=happened, progress=progress(options.quiet))
     if options.distances_out is not None and candidate is not None:
         _write_distances(options.distances_out, report, candidate)
+    if options.html is not None:
+        _write_page(options.html, report_dict(report), candidate, options.picture)
     tell(report_dict(report), report_table(report), as_json=options.json)
     return DONE if report.passed else FAILED
+
+
+def _write_page(path: Path, told: dict[str, Any], candidate: Candidate | None, pictures: Sequence[Path]) -> None:
+    from verispect.files.atomic import write_atomically
+    from verispect.prove.desk import small_jpeg
+    from verispect.shoot.report_html import report_html
+
+    drawings: list[str] = []
+    if candidate is not None:
+        from verispect.ui.paper.without_window import drawings_svg
+
+        drawings = drawings_svg(candidate)
+    shown = [(picture.name, small_jpeg(picture)) for picture in pictures]
+    page = report_html(told, candidate=candidate, pictures=shown, drawings=drawings)
+    write_atomically(path, page.encode("utf-8"))
 
 
 def _write_distances(path: Path, report: Report, candidate: Candidate) -> None:

@@ -31,7 +31,10 @@ def run(given: Sequence[str]) -> int:
     common.add_argument("--quiet", action="store_true", default=argparse.SUPPRESS)
     listing = what.add_parser("list", parents=[common])
     listing.add_argument("--find", default="", metavar="WORDS")
-    what.add_parser("show", parents=[common]).add_argument("uuid")
+    showing = what.add_parser("show", parents=[common])
+    showing.add_argument("uuid")
+    showing.add_argument("--html", type=Path, metavar="F", help="write the job as one page")
+    showing.add_argument("--force", action="store_true", help="write over what is there")
     adding = what.add_parser("add", parents=[common])
     adding.add_argument("plan", type=Path)
     adding.add_argument("--run", type=Path, metavar="F")
@@ -61,6 +64,12 @@ def run(given: Sequence[str]) -> int:
     elif options.what == "show":
         entry = book.entry(options.uuid)
         told = json.dumps(entry_dict(entry), ensure_ascii=False, indent=1)
+        if options.html is not None:
+            from verispect.shoot.report_html import entry_html
+
+            not_over(options.html, force=options.force)
+            page = entry_html(entry.plan, entry.check, head=entry.lines(), picture=entry.picture, note=entry.note)
+            write_atomically(options.html, page.encode("utf-8"))
         tell(head | {"entries": [entry_dict(entry)]}, told, as_json=options.json)
     elif options.what == "add":
         plan = read_plan_of(options.plan).model_dump(mode="json", by_alias=True)

@@ -56,6 +56,16 @@ class Entry:
     check: dict[str, Any] | None = None
     picture: bytes | None = field(default=None, repr=False)
 
+    def lines(self) -> list[str]:
+        """What it was, where and with what, a line each."""
+        times = [f"planned {self.planned_s / 60.0:.1f} min" if self.planned_s else "",
+                 f"taken {self.taken_s / 60.0:.1f} min" if self.taken_s else ""]  # fmt: skip
+        promised = "" if self.promised is None else f"to hold in {100.0 * self.promised:.0f} of 100 tries"
+        lines = [" · ".join(part for part in (self.created.replace("T", " ").rstrip("Z"), self.place) if part),
+                 " · ".join(part for part in (self.method, self.lens, self.kit) if part),
+                 " · ".join(part for part in (*times, promised) if part)]  # fmt: skip
+        return [line for line in lines if line]
+
 
 @dataclass(frozen=True)
 class Item:

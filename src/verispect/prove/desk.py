@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -113,6 +114,33 @@ def _make_folder(target: Path) -> None:
 def eight_bits(path: Path) -> NDArray[np.uint8]:
     """A picture for the screen."""
     return (read_coded(described(path)) >> 8).astype(np.uint8)
+
+
+def small_jpeg(path: Path, *, most: int = 1600) -> bytes:
+    """A picture small enough for a page, as JPEG.
+
+    Raises
+    ------
+    FileError
+        For what is no picture.
+    """
+    pixels = eight_bits(path)
+    scale = min(1.0, most / max(pixels.shape[:2]))
+    if scale < 1.0:
+        pixels = np.asarray(cv2.resize(pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), np.uint8)
+    _, coded = cv2.imencode(".jpg", pixels[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 85])
+    return coded.tobytes()
+
+
+def page_pictures(paths: list[Path], *, progress: Share, is_cancelled: Stop) -> list[tuple[str, bytes]]:
+    """Pictures for a page, by their names; none where it was stopped."""
+    found = []
+    for number, path in enumerate(paths):
+        if is_cancelled():
+            return []
+        progress(number / len(paths))
+        found.append((path.name, small_jpeg(path)))
+    return found
 
 
 def lens_test_in(

@@ -23,6 +23,7 @@ from verispect.ui.panels.stations.keep import KeepPanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument
 from verispect.ui.work.job import Job
+from verispect.ui.workflows.saving import ask_save, file_name
 
 if TYPE_CHECKING:
     from verispect.keep.book import Book, Entry, Item
@@ -52,6 +53,7 @@ class KeepDesk(QObject):
         panel.open_wanted.connect(self.open_again)
         panel.remove_wanted.connect(self.remove)
         panel.log_wanted.connect(self.log_plan)
+        panel.page_wanted.connect(self.write_page)
         panel.put_wanted.connect(self.put_kit)
         panel.take_wanted.connect(self.take)
         panel.put_away_wanted.connect(self.put_away)
@@ -143,6 +145,25 @@ class KeepDesk(QObject):
             self._notices.report(self.tr("This entry's plan is damaged and cannot be opened."))
         else:
             self.opened.emit(plan)
+
+    def write_page(self, uuid: str) -> None:
+        """A job as one page."""
+        from verispect.files.atomic import write_atomically
+        from verispect.shoot.report_html import entry_html
+
+        book = self.book()
+        if book is None:
+            return
+        try:
+            entry = book.entry(uuid)
+            start = f"{file_name(entry.title)}.html"
+            target = ask_save(self._panel, self.tr("Save the page"), start, "*.html", ".html")
+            if target is not None:
+                page = entry_html(entry.plan, entry.check, head=entry.lines(), picture=entry.picture, note=entry.note)
+                write_atomically(target, page.encode("utf-8"))
+                self._notices.say(self.tr("Written: {0}").format(target))
+        except VerispectError as error:
+            self._notices.report(error)
 
     def remove(self, uuid: str) -> None:
         """Take a job out; it can be put back."""

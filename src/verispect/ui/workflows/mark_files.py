@@ -13,6 +13,7 @@ from verispect.files.atomic import write_atomically
 from verispect.ui.controls.translate import say
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument
+from verispect.ui.workflows.saving import ask_save
 
 if TYPE_CHECKING:
     from verispect.files.marks_csv import TableRead
@@ -83,13 +84,9 @@ class MarksDesk(QObject):
         try:
             plan = self._document.plan
             content = marks_to_csv(plan.marks).encode("utf-8") if suffix == ".csv" else marks_to_gpx(plan)
-            name, _ = QFileDialog.getSaveFileName(
-                self._window, self.tr("Save the marks"), f"marks{suffix}", f"*{suffix}"
-            )
-            if not name:
+            path = ask_save(self._window, self.tr("Save the marks"), f"marks{suffix}", f"*{suffix}", suffix)
+            if path is None:
                 return
-            path = Path(name)
-            path = path if path.suffix else path.with_name(path.name + suffix)
             write_atomically(path, content)
         except VerispectError as error:
             self._notices.report(error)

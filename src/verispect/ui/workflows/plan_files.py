@@ -21,6 +21,7 @@ from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument
 from verispect.ui.state.preferences import Preferences
 from verispect.ui.state.session import Session, Shown
+from verispect.ui.workflows.saving import ask_save, file_name
 
 _AUTOSAVE_MS = 1500
 
@@ -108,8 +109,8 @@ class FileDesk(QObject):
     def save_as(self) -> bool:
         """Ask for a file and save."""
         title = self._document.plan.title or self.tr("plan")
-        start = self._document.path or Path(self._folder()) / f"{_file_name(title)}{SUFFIX}"
-        name = self._ask_save(self.tr("Save the plan"), start, self._filter(), SUFFIX)
+        start = self._document.path or Path(self._folder()) / f"{file_name(title)}{SUFFIX}"
+        name = ask_save(self._window, self.tr("Save the plan"), start, self._filter(), SUFFIX)
         return self._write(name) if name is not None else False
 
     def _write(self, path: Path) -> bool:
@@ -191,8 +192,8 @@ class FileDesk(QObject):
             self._notices.report(self.tr("There is nothing to draw yet: add a mark"))
             return
         title = self._document.plan.title or self.tr("plan")
-        start = Path(self._folder()) / f"{_file_name(title)}-drawings.svg"
-        path = self._ask_save(self.tr("Save the drawings"), start, "*.svg *.pdf *.png", ".svg")
+        start = Path(self._folder()) / f"{file_name(title)}-drawings.svg"
+        path = ask_save(self._window, self.tr("Save the drawings"), start, "*.svg *.pdf *.png", ".svg")
         if path is None:
             return
         try:
@@ -207,8 +208,8 @@ class FileDesk(QObject):
         if shown is None or shown.candidate is None or not shown.candidate.exposures:
             self._notices.report(self.tr("There are no numbers to write yet: choose a method that fits"))
             return
-        name = f"{_file_name(self._document.plan.title or self.tr('plan'))}-{shown.candidate.key}{suffix}"
-        path = self._ask_save(title, Path(self._folder()) / name, f"*{suffix}", suffix)
+        name = f"{file_name(self._document.plan.title or self.tr('plan'))}-{shown.candidate.key}{suffix}"
+        path = ask_save(self._window, title, Path(self._folder()) / name, f"*{suffix}", suffix)
         if path is None:
             return
         try:
@@ -217,26 +218,6 @@ class FileDesk(QObject):
             self._notices.report(error)
         else:
             self._notices.say(self.tr("Written: {0}").format(path))
-
-    def _ask_save(self, title: str, start: Path, pattern: str, suffix: str) -> Path | None:
-        name, _ = QFileDialog.getSaveFileName(self._window, title, str(start), pattern)
-        if not name:
-            return None
-        path = Path(name)
-        if path.suffix:
-            return path
-        # The dialog asked about the name without the ending that is added here.
-        path = path.with_name(path.name + suffix)
-        if not path.exists():
-            return path
-        answer = QMessageBox.question(
-            self._window,
-            title,
-            self.tr("There is a file {0} already. Write over it?").format(path.name),
-            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
-            QMessageBox.StandardButton.No,
-        )
-        return path if answer == QMessageBox.StandardButton.Yes else None
 
     # Recovery --------------------------------------------------------------------------------------
 
@@ -327,10 +308,3 @@ def demo_plan() -> Plan:
     """The plan that `--demo` opens; it ships with the program."""
     text = files("verispect.ui").joinpath("demo/demo.verispect").read_text(encoding="utf-8")
     return plan_from_text(text, name="demo.verispect")
-
-
-def _file_name(title: str) -> str:
-    kept = "".join(letter if letter.isalnum() else "-" for letter in title.lower()).strip("-")
-    while "--" in kept:
-        kept = kept.replace("--", "-")
-    return kept[:60] or "plan"

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from verispect.errors import VerispectError
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.report import Report, found_places
 from verispect.ui.drawings.picture_view import PicturePair
@@ -16,6 +17,7 @@ from verispect.ui.panels.stations.prove import ProvePanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.session import Session
 from verispect.ui.work.job import Job
+from verispect.ui.workflows.saving import ask_save
 
 _QUIET_MS = 1500
 
@@ -42,6 +44,7 @@ class ProveDesk(QObject):
         self._job: Job | None = None
         self.report: Report | None = None
         self._checked_against: Candidate | None = None
+        self._merged: Path | None = None
         self.folder: Path | None = None
         self._images: dict[str, QImage] = {}
         self._first, self._second = "", ""
@@ -50,6 +53,7 @@ class ProveDesk(QObject):
         panel.merge_wanted.connect(self.merge)
         panel.sorting_wanted.connect(self.sort)
         panel.distances_wanted.connect(self.take_distances)
+        panel.page_wanted.connect(self.write_page)
         panel.dropped.connect(self.drop)
         panel.watch_wanted.connect(self._watch)
         self._files: tuple[Path, ...] = ()
@@ -121,7 +125,7 @@ class ProveDesk(QObject):
         from verispect.prove.desk import check_folder
 
         if self._job is None and folder != self.folder:
-            self.folder = folder
+            self.folder, self._merged = folder, None
             self._watch(self._panel.watch_box.isChecked())
         candidate = self._candidate()
         job = self._start(self.tr("Checking"), check_folder, folder, candidate, files)
@@ -147,6 +151,39 @@ class ProveDesk(QObject):
             self.show_frame(report.paths[0])
         self.proved.emit(report, self.folder, candidate)
 
+    def write_page(self) -> None:
+        """What was planned, shot and proved, as one page, with what was merged last."""
+        from verispect.prove.desk import page_pictures
+
+        if self.report is None or self.folder is None:
+            return
+        start = str(self.folder.parent / f"{self.folder.name}.html")
+        target = ask_save(self._window, self.tr("Save the page"), start, "*.html", ".html")
+        if target is None:
+            return
+        report, candidate = self.report, self._checked_against
+        merged = [] if self._merged is None else [self._merged]
+        job = self._start(self.tr("Writing"), page_pictures, merged)
+        if job is not None:
+            job.done.connect(lambda pictures: self._put_page(target, report, candidate, pictures))
+
+    def _put_page(
+        self, target: Path, report: Report, candidate: Candidate | None, pictures: list[tuple[str, bytes]]
+    ) -> None:
+        from verispect.files.atomic import write_atomically
+        from verispect.prove.report import report_dict
+        from verispect.shoot.report_html import report_html
+        from verispect.ui.paper.without_window import drawings_svg
+
+        drawings = [] if candidate is None else drawings_svg(candidate)
+        page = report_html(report_dict(report), candidate=candidate, pictures=pictures, drawings=drawings)
+        try:
+            write_atomically(target, page.encode("utf-8"))
+        except VerispectError as error:
+            self._notices.report(error)
+        else:
+            self._notices.say(self.tr("Written: {0}").format(target))
+
     def take_distances(self) -> None:
         """Say where the frames show the marks that they were checked against."""
         if self.report is not None and self._checked_against is not None:
@@ -164,12 +201,10 @@ class ProveDesk(QObject):
             target = self.folder / "merged" / "proof.tif"
         else:
             start = str(self.folder / ("joined.tif" if grid else "merged.tif"))
-            name, _ = QFileDialog.getSaveFileName(
-                self._window, self.tr("Save the picture"), start, "*.tif *.jpg *.png"
-            )
-            if not name:
+            chosen = ask_save(self._window, self.tr("Save the picture"), start, "*.tif *.jpg *.png", ".tif")
+            if chosen is None:
                 return
-            target = Path(name) if Path(name).suffix else Path(name).with_suffix(".tif")
+            target = chosen
         files = [self.folder / name for name in self.report.paths]
         if grid:
             job = self._start(self.tr("Joining"), join_files, files, candidate, target)
@@ -179,6 +214,7 @@ class ProveDesk(QObject):
             job.done.connect(lambda path: self._on_merged(Path(str(path))))
 
     def _on_merged(self, path: Path) -> None:
+        self._merged = path
         self._notices.say(self.tr("Written: {0}").format(path))
         self._load(path, lambda image: self._show_result(path.name, image))
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QCheckBox, QPushButton
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QPushButton
 
 from tests.ui.conftest import weighed
 from verispect.files.run_file import read_run
@@ -94,7 +94,7 @@ def test_a_run_that_was_left_is_gone_on_with(shooting: MainWindow) -> None:
 
 
 def test_the_simulated_camera_takes_a_frame_and_prove_checks_the_folder(
-    qtbot, shooting: MainWindow, tmp_path: Path
+    qtbot, shooting: MainWindow, tmp_path: Path, monkeypatch
 ) -> None:
     panel, desk = shooting.panels["shoot"], shooting.shoot_desk
     QTest.mouseClick(panel.begin_button, LEFT)
@@ -115,6 +115,20 @@ def test_the_simulated_camera_takes_a_frame_and_prove_checks_the_folder(
     qtbot.waitUntil(lambda: shooting.prove_desk._job is None, timeout=60_000)
     assert (tmp_path / "yard-frames" / "merged" / "proof.tif").stat().st_size > 100_000
     assert [frame.file for frame in read_run(tmp_path / "yard-frames" / "run.json").frames] == files
+    page = tmp_path / "page.html"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_given: (str(page), ""))
+    QTest.mouseClick(proving.page_button, LEFT)
+    qtbot.waitUntil(page.exists, timeout=60_000)
+    text = page.read_text(encoding="utf-8")
+    assert "data:image/jpeg" in text
+    assert all(str(file) in text for file in files)
+    # The check left an entry, and its page is written from the logbook as well.
+    shooting.show_station("keep")
+    keeping = shooting.panels["keep"]
+    keeping.entries.selectRow(0)
+    page.unlink()
+    QTest.mouseClick(keeping.page_button, LEFT)
+    assert str(files[0]) in page.read_text(encoding="utf-8")
 
 
 def test_checks_of_ones_own_are_kept_in_the_plan_and_can_be_undone(qtbot, shooting: MainWindow) -> None:

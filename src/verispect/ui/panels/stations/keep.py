@@ -31,7 +31,7 @@ class KeepPanel(QTabWidget):
     Signals
     -------
     find_wanted(str)
-    open_wanted(str), remove_wanted(str)
+    open_wanted(str), remove_wanted(str), page_wanted(str)
         An entry's uuid.
     log_wanted
         Put the plan on the board into the logbook as it stands.
@@ -56,6 +56,7 @@ class KeepPanel(QTabWidget):
     put_away_wanted = pyqtSignal(str)
     lessons_wanted = pyqtSignal()
     kit_wanted = pyqtSignal(str)
+    page_wanted = pyqtSignal(str)
     helped_wanted = pyqtSignal(str)
 
     def __init__(self) -> None:
@@ -107,7 +108,9 @@ class KeepPanel(QTabWidget):
         self.remove_button.clicked.connect(lambda: self._emit(self.remove_wanted))
         self.log_button = QPushButton(self.tr("&Log this plan"))
         self.log_button.clicked.connect(self.log_wanted)
-        for button in (self.open_button, self.remove_button, self.log_button):
+        self.page_button = QPushButton(self.tr("One pa&ge…"))
+        self.page_button.clicked.connect(lambda: self._emit(self.page_wanted))
+        for button in (self.open_button, self.remove_button, self.page_button, self.log_button):
             row.addWidget(button)
         layout.addLayout(row)
         return page

@@ -35,7 +35,7 @@ class ProvePanel(QWidget):
 
     Signals
     -------
-    folder_wanted, stop_wanted, sorting_wanted, distances_wanted
+    folder_wanted, stop_wanted, sorting_wanted, distances_wanted, page_wanted
     dropped(list of Path)
     watch_wanted(bool)
     merge_wanted(bool)
@@ -49,6 +49,7 @@ class ProvePanel(QWidget):
     stop_wanted = pyqtSignal()
     sorting_wanted = pyqtSignal()
     distances_wanted = pyqtSignal()
+    page_wanted = pyqtSignal()
     dropped = pyqtSignal(object)
     watch_wanted = pyqtSignal(bool)
     merge_wanted = pyqtSignal(bool)
@@ -121,7 +122,10 @@ class ProvePanel(QWidget):
             self.tr("Copies a folder a set, each frame with a sidecar; the originals stay untouched")
         )
         self.sort_button.clicked.connect(self.sorting_wanted)
-        for button in (self.proof_button, self.final_button, self.sort_button):
+        self.page_button = QPushButton(self.tr("One &page…"))
+        self.page_button.setToolTip(self.tr("What was planned, shot and proved, as a page for whoever asked for it"))
+        self.page_button.clicked.connect(self.page_wanted)
+        for button in (self.proof_button, self.final_button, self.sort_button, self.page_button):
             row.addWidget(button)
         layout.addLayout(row)
         self.show_report(None)
@@ -150,7 +154,8 @@ class ProvePanel(QWidget):
 
     def show_report(self, report: Report | None, *, grid: bool = False) -> None:
         """Take on what came of a check."""
-        self.sort_button.setEnabled(report is not None and bool(report.paths))
+        for button in (self.sort_button, self.page_button):
+            button.setEnabled(report is not None and bool(report.paths))
         self.distances_button.setVisible(report is not None and any(mark.ranged for mark in report.marks))
         for button in (self.proof_button, self.final_button):
             button.setEnabled(report is not None and len(report.frames) > 1)
