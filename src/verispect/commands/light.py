@@ -36,18 +36,21 @@ def run(given: Sequence[str]) -> int:
         return _search(options, plan)
     if options.stand_for is not None:
         return _stand(options, plan)
+    from verispect.shoot.day_of_light import day_dict, day_lines, day_of_light
     from verispect.shoot.light import light_rows, light_table
     from verispect.shoot.light_events import light_events
 
     rows = light_rows(plan.site, every_min=options.every, refraction=options.refraction, where=str(options.file))
     assert plan.site is not None
+    day = day_of_light(plan, where=str(options.file))
     events = light_events(plan.site, datetime.fromisoformat(rows[0].utc), datetime.fromisoformat(rows[-1].utc))
     told = {
         "format": "verispect-light", "version": 1, "rows": [asdict(row) for row in rows],
-        "events": [asdict(event) for event in events],
+        "events": [asdict(event) for event in events], **day_dict(day),
     }  # fmt: skip
     turns = "".join(f"\n{event.utc}  {event.name}" for event in events)
-    tell(told, light_table(rows) + (f"\n{turns}" if turns else ""), as_json=options.json)
+    rest = "\n".join(["", *day_lines(day)])
+    tell(told, light_table(rows) + (f"\n{turns}" if turns else "") + f"\n{rest}", as_json=options.json)
     return DONE
 
 

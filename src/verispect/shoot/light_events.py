@@ -24,6 +24,7 @@ _BOUNDS: tuple[tuple[float, str, str], ...] = (
     (_HORIZON, "sunrise", "sunset"),
     (6.0, "golden hour ends", "golden hour begins"),
 )
+CHANGED = "the light has changed by a third of a stop since the beginning"
 _LOOK = timedelta(minutes=10)
 _STOP_SHARE = 1.0 / 3.0
 # Searching: a body moves at most a quarter of a degree in a minute.
@@ -74,7 +75,7 @@ def light_events(site: Site, begin: datetime, end: datetime) -> list[Event]:
             moment, before = later, after
     third = _third_of_a_stop(site, begin, end)
     if third is not None:
-        found.append((third, "the light has changed by a third of a stop since the beginning"))
+        found.append((third, CHANGED))
     return [Event(_told(when), name) for when, name in sorted(found)]
 
 

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QImage, QKeyEvent, QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from verispect.optics.types import Floats
+from verispect.shoot.sky_in_frame import Course
 from verispect.ui.controls.theme import Theme
 from verispect.ui.drawings import underlay
 from verispect.ui.drawings.canvas import Canvas
@@ -89,6 +90,7 @@ class Board(QWidget):
         self.selected = self.selected_surface = -1
         # Whether the softness of every place is shown as a field.
         self.field = False
+        self.courses: tuple[Course, ...] = ()
         self._dots_key: tuple[object, ...] | None = None
         self._dots: list[underlay.Counts] = []
         self.canvas.range_changed.connect(self.redraw)
@@ -126,6 +128,10 @@ class Board(QWidget):
             self._dots = [underlay.heaped(view, place(scan_places(cloud))) for cloud in plan.scans]
         return self._dots
 
+    def draw_courses(self, _shown: Shown, _theme: Theme) -> tuple[list[Stroke], list[tuple[float, float, str]]]:
+        """Where Sun and Moon go; nothing in a drawing that has no place for it."""
+        return [], []
+
     def draw_marks(self, shown: Shown) -> DrawnMarks:
         """The marks."""
         raise NotImplementedError
@@ -140,6 +146,11 @@ class Board(QWidget):
         """Take on a theme's colours."""
         self._theme = theme
         self.canvas.set_theme(theme)
+        self.redraw()
+
+    def show_courses(self, courses: tuple[Course, ...]) -> None:
+        """Draw where Sun and Moon go; nothing of it for none."""
+        self.courses = courses
         self.redraw()
 
     def show_scene(self, shown: Shown | None) -> None:
@@ -157,11 +168,15 @@ class Board(QWidget):
             self.canvas.set_underlay(None)
             self.canvas.set_marks(None)
             return
-        key = (self.drawn_from(self.shown), self.canvas.view, self._theme.name, self.field, self.selected_surface)
+        key = (
+            self.drawn_from(self.shown), self.canvas.view, self._theme.name, self.field, self.selected_surface,
+            id(self.courses),
+        )  # fmt: skip
         if key != self._key:
             drawn = self.draw(self.shown, self._theme)
+            strokes, words = self.draw_courses(self.shown, self._theme) if self.courses else ([], [])
             self._grips, self._key, self._drawn_of = drawn.grips, key, self.shown
-            self.canvas.set_strokes(drawn.strokes, drawn.top, drawn.words)
+            self.canvas.set_strokes(drawn.strokes + strokes, drawn.top, drawn.words + words)
             self.canvas.set_underlay(self.draw_underlay(self.shown, self._theme))
         self._marks = self.draw_marks(self.shown)
         self.canvas.set_marks(self._marks)

@@ -17,6 +17,7 @@ from verispect.ui.drawings.areas_layer import frame_strokes, grips, signs
 from verispect.ui.drawings.board import Board, Drawn
 from verispect.ui.drawings.marks_layer import DrawnMarks
 from verispect.ui.drawings.scene_view import edged_marks
+from verispect.ui.drawings.sky_layer import courses_in_frame
 from verispect.ui.drawings.strokes import Stroke, pen
 from verispect.ui.drawings.view import Box, View
 from verispect.ui.state.session import Shown
@@ -162,6 +163,17 @@ class FrameBoard(Board):
         with np.errstate(divide="ignore", invalid="ignore"):
             tangents = np.where(seen[:, 2:] > 0.0, seen[:, :2] / seen[:, 2:], 1e6)
         return (tangents - shown.scene.picture_centre()) * self.scale(shown)
+
+    def draw_courses(self, shown: Shown, theme: Theme) -> tuple[list[Stroke], list[tuple[float, float, str]]]:
+        scale, centre = self.scale(shown), shown.scene.picture_centre()
+
+        def place(directions: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+            seen = directions @ shown.scene.pose.matrix.T
+            ahead = seen[:, 2] > 0.05
+            depth = np.where(ahead, seen[:, 2], 1.0)[:, None]
+            return (seen[:, :2] / depth - centre) * scale, ahead
+
+        return courses_in_frame(self.courses, place, self.visible(), theme)
 
     def draw_marks(self, shown: Shown) -> DrawnMarks:
         points = shown.scene.points_mm[: shown.scene.mark_count]

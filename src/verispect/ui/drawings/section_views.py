@@ -17,6 +17,7 @@ from verispect.ui.drawings.areas_layer import grips, section_strokes, signs
 from verispect.ui.drawings.board import Board, Drawn, Handle
 from verispect.ui.drawings.marks_layer import DrawnMarks
 from verispect.ui.drawings.scene_view import edged_marks
+from verispect.ui.drawings.sky_layer import courses_on_ground
 from verispect.ui.drawings.strokes import Stroke, hatched, pen
 from verispect.ui.drawings.view import Box
 from verispect.ui.state.session import Shown
@@ -303,6 +304,16 @@ class GroundBoard(SideBoard):
         if shown.candidate.method.turns:
             return []
         return super()._other_planes(shown, self._at_lens_height(shown, section), theme, box)
+
+    def draw_courses(self, shown: Shown, theme: Theme) -> tuple[list[Stroke], list[tuple[float, float, str]]]:
+        section, box = self.section(shown), self.visible()
+        middle = np.array([0.5 * (box[0] + box[1]), 0.5 * (box[2] + box[3])])
+
+        def place(directions: Floats) -> Floats:
+            return np.stack([directions @ section.across, directions @ section.up], axis=1)
+
+        # About the middle of what is seen: the light comes from as far as one likes.
+        return courses_on_ground(self.courses, middle, place, box, theme)
 
     def extent(self, shown: Shown) -> Box:
         places = self._near_places(shown)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from verispect.plan.document import Plan
 from verispect.plan.entry.manual_setting import with_focus_at, with_plane_through
+from verispect.shoot.sky_in_frame import Course
 from verispect.ui.controls.lengths import format_length
 from verispect.ui.controls.theme import Theme
 from verispect.ui.drawings.board import Board, Handle
@@ -83,6 +84,11 @@ class BoardArea(QWidget):
         self.tool = ""
         self.snaps = False
         self.system = "metric"
+
+    def show_courses(self, courses: tuple[Course, ...]) -> None:
+        """Draw where Sun and Moon go over the ground and the frame; nothing for none."""
+        for board in (self.ground, self.frame):
+            board.show_courses(courses)
 
     def apply_theme(self, theme: Theme) -> None:
         """Take on a theme's colours."""

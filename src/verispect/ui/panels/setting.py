@@ -27,8 +27,8 @@ from verispect.sentence import Sentence, capital
 from verispect.ui.controls.lengths import written
 from verispect.ui.controls.theme import Theme
 from verispect.ui.controls.translate import heading, say
-from verispect.ui.drawings.exposure_diagram import ExposureDiagram
-from verispect.ui.drawings.movement_diagram import MovementDiagram
+from verispect.ui.drawings.diagrams.exposure_diagram import ExposureDiagram
+from verispect.ui.drawings.diagrams.movement_diagram import MovementDiagram
 from verispect.ui.panels.check_loop import CheckLoopPage
 from verispect.ui.state.session import Shown
 

@@ -1,11 +1,11 @@
-"""Subject: what must be sharp, where it is, and how the camera frames it, in four pages."""
+"""Subject: what must be sharp, where it is, and how the camera frames it, in five pages."""
 
 from __future__ import annotations
 
 from functools import cached_property
 from typing import TYPE_CHECKING, TypeVar
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QTabWidget, QVBoxLayout, QWidget
 
 from verispect.ui.panels.marks import MarksPage
@@ -18,12 +18,13 @@ if TYPE_CHECKING:
     from verispect.ui.panels.catch import CatchPanel
     from verispect.ui.panels.marks_table import MarksModel, MarksTable
     from verispect.ui.panels.photograph import PhotographPage
+    from verispect.ui.panels.stations.light import LightPage
 
 _Page = TypeVar("_Page", bound=QWidget)
 
 
 class SubjectPanel(QTabWidget):
-    """Marks, areas, photograph, camera. The last three are built when first wanted.
+    """Marks, areas, photograph, camera, light. All but the first are built when first wanted.
 
     Signals
     -------
@@ -33,6 +34,8 @@ class SubjectPanel(QTabWidget):
     tool_wanted(str)
         For the frame drawing.
     page_shown(str)
+    light_built
+        The page of the light is there for the first time.
     """
 
     selected = pyqtSignal(int)
@@ -41,6 +44,7 @@ class SubjectPanel(QTabWidget):
     photograph_wanted = pyqtSignal()
     tool_wanted = pyqtSignal(str)
     page_shown = pyqtSignal(str)
+    light_built = pyqtSignal()
 
     def __init__(self, document: PlanDocument) -> None:
         super().__init__()
@@ -55,6 +59,7 @@ class SubjectPanel(QTabWidget):
             ("areas", None, self.tr("Surfaces and scans")),
             ("photograph", None, self.tr("Photograph")),
             ("camera", None, self.tr("Camera")),
+            ("light", None, self.tr("Light")),
         ):
             place = QWidget()
             layout = QVBoxLayout(place)
@@ -111,6 +116,16 @@ class SubjectPanel(QTabWidget):
 
         return self._put("camera", CameraPage(self._document, lambda: self.model.system))
 
+    @cached_property
+    def light(self) -> LightPage:
+        """The page of place, time and light."""
+        from verispect.ui.panels.stations.light import LightPage
+
+        page = self._put("light", LightPage(self._document, lambda: self.model.system))
+        # Whoever fills it asks for it, which it is only when this is over.
+        QTimer.singleShot(0, self.light_built.emit)
+        return page
+
     @property
     def camera_form(self) -> ModelForm:
         """The camera's form."""
@@ -123,7 +138,7 @@ class SubjectPanel(QTabWidget):
         return page
 
     def show_page(self, key: str) -> None:
-        """Bring a page to the front: marks, areas, photograph or camera."""
+        """Bring a page to the front: marks, areas, photograph, camera or light."""
         self.setCurrentWidget(self._places[key])
 
     def page(self) -> str:
@@ -140,7 +155,7 @@ class SubjectPanel(QTabWidget):
     def refresh(self) -> None:
         """Show the plan as it is."""
         self.marks.refresh()
-        for key in ("areas", "photograph", "camera"):
+        for key in ("areas", "photograph", "camera", "light"):
             if key in self.__dict__:
                 getattr(self, key).refresh()
 

@@ -44,6 +44,7 @@ if TYPE_CHECKING:
     from verispect.ui.panels.kit import KitPanel
     from verispect.ui.panels.weigh import WeighPanel
     from verispect.ui.workflows.keeping import KeepDesk
+    from verispect.ui.workflows.light import LightDesk
     from verispect.ui.workflows.proving import ProveDesk
 
 PANEL_WIDTH = 520
@@ -160,6 +161,13 @@ class MainWindow(QMainWindow):
         return panel
 
     @cached_property
+    def light_desk(self) -> LightDesk:
+        """What the page of the light asks for."""
+        from verispect.ui.workflows.light import LightDesk
+
+        return LightDesk(self, self.subject.light, self.board, self.document, self.notices)
+
+    @cached_property
     def prove_desk(self) -> ProveDesk:
         """The station Prove, with its panel."""
         from verispect.ui.panels.stations.prove import ProvePanel
@@ -234,6 +242,7 @@ class MainWindow(QMainWindow):
         self.board.surface_picked.connect(self.select_surface)
         self.subject.surface_selected.connect(self.board.select_surface)
         self.subject.scan_wanted.connect(self.scan_desk.read)
+        self.subject.light_built.connect(lambda: self.light_desk)
         self.subject.photograph_wanted.connect(self.photograph_desk.open)
         self.subject.tool_wanted.connect(self.board.set_tool)
         self.subject.page_shown.connect(lambda _key: self._make_room())
@@ -498,7 +507,7 @@ class MainWindow(QMainWindow):
         self.preview.close()
         if "kit" in self.__dict__:
             self.trial_desk.close()
-        for late in ("prove_desk", "keep_desk"):
+        for late in ("prove_desk", "keep_desk", "light_desk"):
             if late in self.__dict__:
                 getattr(self, late).close()
         # The stack speaks once more when Qt takes it down, after what would listen is gone.

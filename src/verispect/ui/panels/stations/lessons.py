@@ -14,7 +14,7 @@ from verispect.plan.methods.method import method_of
 from verispect.sentence import Sentence
 from verispect.ui.controls.theme import Theme
 from verispect.ui.controls.translate import say
-from verispect.ui.drawings.promise_diagram import PromiseDiagram
+from verispect.ui.drawings.diagrams.promise_diagram import PromiseDiagram
 
 
 def method_name(key: str) -> str:

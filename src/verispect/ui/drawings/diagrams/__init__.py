@@ -1,0 +1,1 @@
+"""Small pictures beside figures: an exposure, a movement, promises kept."""
