@@ -21,6 +21,7 @@ from verispect.prove.matching import match
 from verispect.prove.report import Fault, FrameReport, Report
 from verispect.prove.series_check import SeriesCheck
 from verispect.prove.sets import FrameSet, SetKind, is_dark, likeness, parted
+from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.mark_softness import MarkSoftness, measure
 from verispect.prove.verdict import advice, gaps_between, missing_frames, redo
 
@@ -111,7 +112,7 @@ class _Check:
             self._double(reports[k], reports[first])
         for k, report in enumerate(reports):
             self._alone(k, report, dark[k], any(k in group.frames for group in sets))
-        marks = self._marks(reports)
+        marks, blocks = self._marks(reports), self._blocks(reports)
         missing: list[FrameReport] = []
         for number, part in enumerate(parts):
             # A few frames beside whole sets are trials, not a set of which most is missing.
@@ -125,7 +126,7 @@ class _Check:
         return Report(
             sets, [frame.path.name for frame in frames], kinds, every, marks, gaps, seen_on(specks),
             redo(every, marks, gaps),
-            advice(every, marks, planned=candidate is not None, plain=bool(specks)),
+            advice(every, marks, planned=candidate is not None, plain=bool(specks), blocks=blocks), blocks,
         )  # fmt: skip
 
     def _double(self, report: FrameReport, first: FrameReport) -> None:
@@ -190,16 +191,31 @@ class _Check:
                 Fault("wrong-setting", float(len(said)), "; ".join(said), "set what was planned and take it again")
             )
 
+    def _usable(self, reports: list[FrameReport]) -> dict[int, int]:
+        """Exposures that softness may be told from, with the frame of each."""
+        return {
+            index: k
+            for k, index in enumerate(self.evidence.matched)
+            if index is not None and not any(f.name in ("dark", "motion") for f in reports[k].faults)
+        }
+
+    def _blocks(self, reports: list[FrameReport]) -> BlockMap | None:
+        """Softness all over the picture of a series."""
+        net, candidate = self.evidence.net, self.evidence.candidate
+        if net is None or candidate is None:
+            return None
+        seen = {
+            index: told for index, k in self._usable(reports).items()
+            if (told := self.evidence.reads[k].net) is not None
+        }  # fmt: skip
+        return net.map(candidate, seen, self.evidence.pitch_mm) if len(seen) >= 3 else None
+
     def _marks(self, reports: list[FrameReport]) -> list[MarkSoftness]:
         if self.evidence.candidate is None:
             return []
         rendering: Rendering | None = self.evidence.candidate.rendering
         assert rendering is not None
-        usable = {
-            index: k
-            for k, index in enumerate(self.evidence.matched)
-            if index is not None and not any(f.name in ("dark", "motion") for f in reports[k].faults)
-        }
+        usable = self._usable(reports)
         found = []
         for mark in range(self.evidence.candidate.scene.mark_count):
             blocks = {

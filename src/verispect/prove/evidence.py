@@ -22,7 +22,9 @@ from verispect.prove.checks.dust import Speck, is_plain, specks_on
 from verispect.prove.checks.shake import sector_powers
 from verispect.prove.expected import View, turned_as_happened, view_of
 from verispect.prove.intake import Frame, linear_of, read_coded
+from verispect.prove.softness.block_map import BlockNet
 from verispect.prove.softness.mark_softness import ABOUT
+from verispect.prove.softness.spectra import Seen
 
 Grey = NDArray[np.float32]
 Progress = Callable[[float, str], None]
@@ -45,6 +47,7 @@ class Read:
     divide: int
     blocks: dict[int, Grey]
     specks: list[Speck] | None
+    net: Seen | None
 
 
 @dataclass(frozen=True)
@@ -90,11 +93,23 @@ class Evidence:
         self._plain: set[Path] = set()
         self.pitch_mm = self._pitch()
         self.turned = {} if run is None else turned_as_happened(run, self.exposures)
+        self.net = self._net()
 
     def _pitch(self) -> float:
         if self.candidate is not None:
             return self.candidate.scene.plan.sensor_mm[0] / self.pixels[0]
         return self.frames[0].pixel_mm or 36.0 / max(self.pixels)
+
+    def _net(self) -> BlockNet | None:
+        """Of a series from one place: where blocks all over the picture lie."""
+        candidate = self.candidate
+        if candidate is None or len(self.exposures) < 3 or not candidate.method.merges:
+            return None
+        allowed = self.exposures[0].allowed_blur_mm
+        if candidate.method.is_grid or candidate.method.on_rail or not np.isfinite(allowed):
+            return None
+        first = view_of(self.exposures[0], self.pixels, self.pitch_mm, self.turned.get(0))
+        return BlockNet(self.pixels, first, allowed / self.pitch_mm)
 
     def first_looks(self) -> list[FirstLook]:
         """What a small look at every frame tells."""
@@ -125,6 +140,10 @@ class Evidence:
         light = linear_of(coded)
         grey = np.asarray(light @ np.array([0.2126, 0.7152, 0.0722], np.float32), np.float32)
         blocks = self.blocks(grey, exposure)
+        net = None
+        if self.net is not None and exposure is not None:
+            turned = self.turned.get(exposure)
+            net = self.net.kept(grey, view_of(self.exposures[exposure], self.pixels, self.pitch_mm, turned))
         size = (columns // divide, rows // divide)
         small = grey if divide == 1 else cv2.resize(grey[: size[1] * divide, : size[0] * divide], size,
                                                     interpolation=cv2.INTER_AREA)  # fmt: skip
@@ -139,7 +158,7 @@ class Evidence:
         level = float(np.median(colour))
         small = np.asarray(small, np.float32)
         specks = specks_on(small, divide) if frame.path in self._plain and is_plain(small) else None
-        return Read(small, np.asarray(colour, np.float32), sectors, level, clipped, divide, blocks, specks)
+        return Read(small, np.asarray(colour, np.float32), sectors, level, clipped, divide, blocks, specks, net)
 
     def blocks(self, grey: Grey, exposure: int | None) -> dict[int, Grey]:
         """Blocks about the marks that this frame is to show sharpest, or nearly."""

@@ -10,6 +10,7 @@ from typing import Any
 from verispect.plan.entry.found_distance import FoundPlace
 from verispect.prove.checks.dust import Speck
 from verispect.prove.sets import FrameSet, SetKind
+from verispect.prove.softness.block_map import BlockMap, map_dict
 from verispect.prove.softness.mark_softness import MarkSoftness
 from verispect.subject.mark import Mark
 
@@ -79,6 +80,7 @@ class Report:
     dust: list[tuple[Speck, int]]
     redo: list[str]
     advice: list[str]
+    blocks: BlockMap | None = None
 
     @property
     def passed(self) -> bool:
@@ -144,6 +146,7 @@ def report_dict(report: Report) -> dict[str, Any]:
             }
             for mark in report.marks
         ],
+        "blocks": None if report.blocks is None else map_dict(report.blocks),
         "gaps": report.gaps,
         "dust": [
             {"pixel": list(speck.pixel), "radius_px": speck.radius_px, "frames": count}

@@ -7,9 +7,12 @@ import math
 from collections.abc import Sequence
 from typing import Any
 
+import numpy as np
+
 from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.report import REDO, Fault, FrameReport
+from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.mark_softness import MarkSoftness
 
 
@@ -94,8 +97,15 @@ def redo(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], gaps: Seq
     return said
 
 
-def advice(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], *, planned: bool, plain: bool) -> list[str]:
-    """What would have told more."""
+def advice(
+    frames: Sequence[FrameReport],
+    marks: Sequence[MarkSoftness],
+    *,
+    planned: bool,
+    plain: bool,
+    blocks: BlockMap | None = None,
+) -> list[str]:
+    """What would have told more, and what came out soft elsewhere than at marks."""
     said = []
     if not planned:
         said.append("With a plan the softness of every mark is measured and missing frames are found")
@@ -104,6 +114,14 @@ def advice(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], *, plan
         said.append(
             f"How sharp {untold} of {len(marks)} marks came out cannot be told: it takes an edge at "
             "the mark, or three frames that show it and pixels finer than the blur"
+        )
+    if blocks is not None and blocks.soft.any():
+        worst = int(np.argmax(np.where(blocks.soft, blocks.softness, -1.0)))
+        row, column = np.unravel_index(worst, blocks.soft.shape)
+        said.append(
+            f"Of {blocks.told} places all over the picture that can be told {int(blocks.soft.sum())} came out softer "
+            f"than allowed in every frame, the softest {blocks.softness[row, column]:.1f} times, about row "
+            f"{blocks.rows[row]:.0f}, column {blocks.columns[column]:.0f}: see whether they matter"
         )
     if not plain:
         said.append(

@@ -8,7 +8,9 @@ scales with the allowed blur, to stay before the first zero of the most blurred 
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +25,8 @@ _BAND = (0.06, 0.34)
 # put blocks that are sharp just beyond a series' end a third of a pixel off (path-traced frames).
 _FINEST = 0.28
 _LEAST_SIGNAL = 3.0
-_MOST_MISFIT = 0.45
+# More than this is left of what no defocus explains: several depths, or things that moved.
+_MOST_MISFIT = 0.25
 
 
 @dataclass(frozen=True)
@@ -72,15 +75,45 @@ def sharp_distance(
     """
     if len(looks) < 2:
         return None
-    powers, frequencies, sound = _ring_powers([look.patch for look in looks], max(allowed_px, 0.8))
+    net = RingNet(looks[0].patch.shape[0], max(allowed_px, 0.8))
+    return sharp_distance_of(
+        net,
+        [net.seen(look.patch[None]) for look in looks],
+        0,
+        np.array([look.image_mm for look in looks]),
+        np.array([look.working_f_number for look in looks]),
+        np.array([look.rate for look in looks]),
+        pitch_mm=pitch_mm,
+        wavelength_mm=wavelength_mm,
+        span_mm=span_mm,
+    )
+
+
+def sharp_distance_of(
+    net: RingNet,
+    seen: Sequence[Seen],
+    block: int,
+    image_mm: Floats,
+    working_f_number: Floats,
+    rate: Floats,
+    *,
+    pitch_mm: float,
+    wavelength_mm: float,
+    span_mm: tuple[float, float],
+    most_misfit: float = _MOST_MISFIT,
+) -> Found | None:
+    """The same of one of many blocks, of which the rings are known; arrays (frames,)."""
+    powers = np.array([one.powers[block] for one in seen])
+    sound = net.counted & (np.sum([one.signal[block] for one in seen], axis=0) >= min(2, len(seen)))
     if sound.sum() < 4:
         return None
     logs = np.log(powers[:, sound])
-    frequencies = frequencies[sound]
+    frequencies = net.frequencies[sound]
     candidates = np.linspace(*span_mm, 241)
+    looks = [_Lens(*values) for values in zip(image_mm, working_f_number, rate, strict=True)]
     costs = _misfits(candidates, looks, logs, frequencies, pitch_mm, wavelength_mm)
     k = int(np.argmin(costs))
-    if k in (0, len(candidates) - 1) or costs[k] > _MOST_MISFIT:
+    if k in (0, len(candidates) - 1) or costs[k] > most_misfit:
         return None
     step = candidates[1] - candidates[0]
     curve = costs[k - 1] - 2 * costs[k] + costs[k + 1]
@@ -90,8 +123,19 @@ def sharp_distance(
     return Found(float(candidates[k] + np.clip(shift, -1, 1) * step), float(unsure), float(costs[k]))
 
 
+class _Lens(NamedTuple):
+    image_mm: float
+    working_f_number: float
+    rate: float
+
+
 def _misfits(
-    candidates: Floats, looks: list[Look], logs: Floats, frequencies: Floats, pitch_mm: float, wavelength_mm: float
+    candidates: Floats,
+    looks: Sequence[_Lens],
+    logs: Floats,
+    frequencies: Floats,
+    pitch_mm: float,
+    wavelength_mm: float,
 ) -> Floats:
     """How badly each image distance (V,) explains the spectra, whatever the content; nepers."""
     modelled = []
@@ -107,28 +151,49 @@ def _misfits(
     return found
 
 
-def _ring_powers(patches: list[Grey], allowed_px: float) -> tuple[Floats, Floats, NDArray[np.bool_]]:
-    """Powers (frames, rings) with noise taken off, the rings' frequencies, and which rings bear signal everywhere."""
-    side = patches[0].shape[0]
-    window = np.hanning(side)[:, None] * np.hanning(side)[None]
-    fy, fx = np.meshgrid(np.fft.fftfreq(side), np.fft.rfftfreq(side), indexing="ij")
-    radius = np.hypot(fx, fy)
-    low, high = _BAND[0] / allowed_px, min(_BAND[1] / allowed_px, _FINEST)
-    low = min(max(low, 2.5 / side), _FINEST / 3.0)
-    if high < 1.4 * low:
-        high = min(1.4 * low, 0.45)
-    edges = np.geomspace(low, high, _RINGS + 1)
-    centres = np.sqrt(edges[1:] * edges[:-1])
-    rings = [(radius >= a) & (radius < b) for a, b in itertools.pairwise(edges)]
-    outer = radius > 0.46
-    powers, signal = [], []
-    for patch in patches:
-        spectrum = np.abs(np.fft.rfft2((patch - patch.mean()) * window)) ** 2
-        noise = float(np.median(spectrum[outer])) / np.log(2.0)
-        means = np.array([float(spectrum[ring].mean()) if ring.any() else 0.0 for ring in rings])
-        powers.append(np.maximum(means - noise, 1e-3 * means + 1e-15))
-        signal.append(means > _LEAST_SIGNAL * noise)
-    counted = np.array([int(ring.sum()) >= 3 for ring in rings])
-    # A ring must bear signal in the sharper frames; at least in two of them.
-    sound = counted & (np.sum(signal, axis=0) >= min(2, len(patches)))
-    return np.array(powers), centres, sound
+@dataclass(frozen=True)
+class Seen:
+    """What a frame shows of blocks: powers (blocks, rings) less noise, where they bear signal, all their detail."""
+
+    powers: Floats
+    signal: NDArray[np.bool_]
+    detail: Floats
+
+
+class RingNet:
+    """The rings of frequency that blocks of one size are looked at in.
+
+    Attributes
+    ----------
+    frequencies : ndarray, shape (rings,)
+        Middles, cycles per pixel.
+    counted : ndarray of bool, shape (rings,)
+        Which hold enough samples.
+    """
+
+    def __init__(self, side: int, allowed_px: float) -> None:
+        self._window = np.hanning(side)[:, None] * np.hanning(side)[None]
+        fy, fx = np.meshgrid(np.fft.fftfreq(side), np.fft.rfftfreq(side), indexing="ij")
+        radius = np.hypot(fx, fy)
+        low, high = _BAND[0] / allowed_px, min(_BAND[1] / allowed_px, _FINEST)
+        low = min(max(low, 2.5 / side), _FINEST / 3.0)
+        if high < 1.4 * low:
+            high = min(1.4 * low, 0.45)
+        edges = np.geomspace(low, high, _RINGS + 1)
+        self.frequencies: Floats = np.sqrt(edges[1:] * edges[:-1])
+        rings = np.array([((radius >= a) & (radius < b)).ravel() for a, b in itertools.pairwise(edges)], float)
+        count = rings.sum(axis=1)
+        self.counted: NDArray[np.bool_] = count >= 3
+        self._mean = rings / np.maximum(count, 1.0)[:, None]
+        self._outer = (radius > 0.46).ravel()
+
+    def seen(self, patches: Grey) -> Seen:
+        """Of blocks (blocks, side, side) of linear light; a flat one shows nothing."""
+        middle = patches.mean(axis=(1, 2), keepdims=True)
+        spectrum = np.abs(np.fft.rfft2((patches - middle) * self._window)) ** 2
+        flat = spectrum.reshape(len(patches), -1)
+        noise = np.median(flat[:, self._outer], axis=1)[:, None] / np.log(2.0)
+        means = flat @ self._mean.T
+        powers = np.maximum(means - noise, 1e-3 * means + 1e-15)
+        signal = means > _LEAST_SIGNAL * noise
+        return Seen(powers, signal, np.sum(np.where(signal, powers, 0.0) * self.frequencies**2, axis=1))

@@ -2,13 +2,23 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from verispect.ui.controls.theme import LIGHT, Theme, colour
+from verispect.ui.controls.theme import LIGHT, Theme, colour, font
+from verispect.ui.drawings.strokes import hatched, pen
 
 _KEY_STEP = 60.0
+
+
+class PictureNet(NamedTuple):
+    """Softness over a picture: places (0 to 1 across, down) with softness and whether surely soft; a cell's size."""
+
+    places: list[tuple[float, float, float, bool]]
+    cell: tuple[float, float]
 
 
 class PictureCanvas(QWidget):
@@ -27,6 +37,7 @@ class PictureCanvas(QWidget):
         self.whole = True
         self._held: QPointF | None = None
         self.marks: list[tuple[float, float, str]] = []
+        self.net: PictureNet | None = None
 
     def show_image(self, image: QImage | None) -> None:
         """Take on a picture; the place and size of the view stay."""
@@ -75,6 +86,31 @@ class PictureCanvas(QWidget):
             at = QPointF(area.left() + x * area.width(), area.top() + y * area.height())
             painter.drawEllipse(at, 7.0, 7.0)
             painter.drawText(at + QPointF(10, 4), words)
+        if self.net is not None:
+            self._paint_net(painter, area, self.net)
+
+    def _paint_net(self, painter: QPainter, area: QRectF, net: PictureNet) -> None:
+        """A ring where it is sharp, a hatched square with its softness where not, nothing where it is not told."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(font(8.5))
+        wide, high = area.width() * net.cell[0], area.height() * net.cell[1]
+        for x, y, softness, soft in net.places:
+            at = QPointF(area.left() + x * area.width(), area.top() + y * area.height())
+            if soft:
+                box = QRectF(at.x() - 0.45 * wide, at.y() - 0.45 * high, 0.9 * wide, 0.9 * high)
+                painter.setPen(pen(self._theme.hand, 1.4))
+                painter.setBrush(hatched(self._theme.hand, 30, 150))
+                painter.drawRect(box)
+                painter.fillRect(QRectF(at.x() - 13.0, at.y() - 8.0, 26.0, 16.0), colour(self._theme.field, 220))
+                painter.setPen(pen(self._theme.ink))
+                painter.drawText(QRectF(at.x() - 20.0, at.y() - 10.0, 40.0, 20.0), Qt.AlignmentFlag.AlignCenter,
+                                 f"{softness:.1f}")  # fmt: skip
+            else:
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.setPen(pen(self._theme.field, 3.2))
+                painter.drawEllipse(at, 3.0, 3.0)
+                painter.setPen(pen(self._theme.sharp, 1.6))
+                painter.drawEllipse(at, 3.0, 3.0)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self._image is not None and not self.whole:
@@ -143,6 +179,17 @@ class PicturePair(QWidget):
         self.words.setProperty("quiet", True)
         self.words.setWordWrap(True)
         below.addWidget(self.words, 1)
+        self.net_button = QPushButton(self.tr("Where s&harp"))
+        self.net_button.setToolTip(
+            self.tr(
+                "Rings where some frame is sharp, hatched with its softness where none is, bare where none can tell"
+            )
+        )
+        self.net_button.setCheckable(True)
+        self.net_button.toggled.connect(lambda _on: self._lay_net())
+        self.net_button.hide()
+        self._net: PictureNet | None = None
+        below.addWidget(self.net_button)
         below.addWidget(self.full_button)
         layout.addLayout(below)
         self.first.moved.connect(self.second.look_at)
@@ -157,6 +204,17 @@ class PicturePair(QWidget):
         self._sides[1].setVisible(second is not None)
         self.words.setText(words)
         self.full_button.setEnabled(first is not None)
+
+    def show_net(self, net: PictureNet | None) -> None:
+        """Softness all over the picture, shown when asked for; None takes it away."""
+        self._net = net
+        self.net_button.setVisible(net is not None)
+        self._lay_net()
+
+    def _lay_net(self) -> None:
+        for canvas in (self.first, self.second):
+            canvas.net = self._net if self.net_button.isChecked() else None
+            canvas.update()
 
     def set_full(self, full: bool) -> None:
         """At 100 %, or whole."""

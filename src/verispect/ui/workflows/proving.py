@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from verispect.errors import VerispectError
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.report import Report, found_places
-from verispect.ui.drawings.picture_view import PicturePair
+from verispect.ui.drawings.picture_view import PictureNet, PicturePair
 from verispect.ui.panels.stations.prove import ProvePanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.session import Session
@@ -146,6 +146,7 @@ class ProveDesk(QObject):
             )
         )
         self._panel.words.setToolTip(str(self.folder))
+        self._pair.show_net(_net_of(report))
         self._images.clear()
         if report.paths:
             self.show_frame(report.paths[0])
@@ -293,6 +294,26 @@ def _look(folder: Path) -> object:
     except OSError:
         return None
     return sorted((name, told.st_size, told.st_mtime_ns) for name, told in found)
+
+
+def _net_of(report: Report) -> PictureNet | None:
+    """Softness all over a series' pictures."""
+    blocks = report.blocks
+    if blocks is None or not blocks.told:
+        return None
+    wide, high = blocks.pixels
+    cell = (1.0 / len(blocks.columns), 1.0 / len(blocks.rows))
+    places = [
+        (
+            (float(blocks.columns[column]) + 0.5) / wide,
+            (float(blocks.rows[row]) + 0.5) / high,
+            float(blocks.softness[row, column]),
+            bool(soft),
+        )
+        for (row, column), soft in np.ndenumerate(blocks.soft)
+        if np.isfinite(blocks.softness[row, column])
+    ]
+    return PictureNet(places, cell)
 
 
 def _image_of(pixels: np.ndarray) -> QImage:

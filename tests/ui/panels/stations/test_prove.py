@@ -8,11 +8,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtGui import QDropEvent, QImage
 from PyQt6.QtWidgets import QFileDialog
 
 from tests.ui.conftest import weighed
 from verispect.files.picture_out import write_picture
+from verispect.plan.entry.found_distance import FoundPlace
+from verispect.ui.drawings.picture_view import PictureNet, PicturePair
 from verispect.ui.window.main_window import MainWindow
 
 
@@ -68,3 +70,45 @@ def test_frames_that_arrive_are_checked_by_themselves(qtbot, window: MainWindow,
     checked(qtbot, window, 4)
     panel.watch_box.setChecked(False)
     assert desk._watcher.directories() == []
+
+
+def test_the_map_shows_where_it_is_soft_only_when_asked(qtbot) -> None:
+    pair = PicturePair()
+    qtbot.addWidget(pair)
+    pair.resize(500, 400)
+    plain = QImage(300, 200, QImage.Format.Format_RGB888)
+    plain.fill(0xFF808080)
+    pair.show_pair(("a", plain), None)
+    assert pair.net_button.isHidden()
+    pair.show_net(PictureNet([(0.25, 0.5, 0.4, False), (0.75, 0.5, 1.7, True)], (0.2, 0.2)))
+    pair.show()
+    qtbot.waitExposed(pair)
+    before = pair.first.grab().toImage()
+    pair.net_button.click()
+    after = pair.first.grab().toImage()
+
+    def changed(x: float) -> int:
+        area = pair.first._area()
+        middle = area.left() + x * area.width(), area.top() + 0.5 * area.height()
+        places = [(round(middle[0]) + dx, round(middle[1]) + dy) for dx in range(-30, 31) for dy in range(-20, 21)]
+        return sum(before.pixel(*place) != after.pixel(*place) for place in places)
+
+    # A ring is small, a hatched square large, and elsewhere nothing is drawn.
+    assert 0 < changed(0.25) < 200 < changed(0.75)
+    assert changed(0.5) == 0
+    pair.show_net(None)
+    assert pair.net_button.isHidden()
+
+
+def test_distances_found_move_marks_of_the_plan_and_can_be_undone(qtbot, window: MainWindow) -> None:
+    weighed(qtbot, window)
+    mark = window.document.plan.marks[0]
+    place = FoundPlace(mark.name, (mark.x_m, mark.y_m, mark.z_m), (mark.x_m, mark.y_m, mark.z_m + 0.5), 0.1)
+    window.prove_desk.found.emit([place])
+    moved = window.document.plan.marks[0]
+    assert moved.z_m > mark.z_m
+    assert moved.plus_minus_m > 0.0
+    assert "1 marks moved" in window.message.text
+    window.document.undo_stack.undo()
+    assert window.document.plan.marks[0] == mark
+    weighed(qtbot, window)

@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 
 from verispect.prove.report import Report
 from verispect.prove.softness.ranging import Ranged
-from verispect.ui.controls.lengths import format_length
+from verispect.quantities import LENGTHS_M
 
 # A word and a sign, so that nothing hangs on colour.
 _SIGNS = {"good": "●", "doubtful": "◐", "redo": "○", "sharp": "●", "soft": "○", "cannot-say": "–"}
@@ -182,10 +182,11 @@ class ProvePanel(QWidget):
     def _away(self, found: Ranged | None) -> str:
         if found is None:
             return "–"
+        unit = "ft" if self._system() == "imperial" else "m"
         away, unsure, planned = (
-            format_length(part, self._system()) for part in (found.distance_m, found.plus_minus_m, found.planned_m)
+            part / LENGTHS_M[unit] for part in (found.distance_m, found.plus_minus_m, found.planned_m)
         )
-        return self.tr("{0} ± {1}, planned {2}").format(away, unsure, planned)
+        return self.tr("{0:.3g} ± {1:.2g} {2}, planned {3:.3g}").format(away, unsure, unit, planned)
 
     def _name_of(self, row: int) -> str:
         item = self.frames.item(row, 0)

@@ -1,0 +1,177 @@
+"""How sharp a series came out all over the picture: a net of blocks, each told by its spectra as marks are.
+
+Of every frame only the powers of a block's rings are kept, so that the net costs as little as a few marks.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.optics.types import Floats
+from verispect.plan.frames.exposure import Exposure
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.expected import View
+from verispect.prove.softness.spectra import RingNet, Seen, sharp_distance_of
+
+Grey = NDArray[np.float32]
+# Half a block in pixels, as for marks; blocks along the long side.
+HALF, _ALONG = 32, 18
+# Known worse than this a block is left out; no blur is known better than to so many pixels.
+_MOST_UNSURE, _LEAST_PX = 0.45, 0.25
+# Of its detail a block must lose so much from the sharpest frame to the most blurred one that is looked at.
+_LEAST_FALL = 0.05
+# More misfit than this has a block of several depths; of one depth nearly none leaves 0.06 (path-traced frames).
+_ONE_DEPTH = 0.09
+
+
+@dataclass(frozen=True)
+class BlockMap:
+    """Softness over the picture in the planner's units, against the first frame's pixels.
+
+    Attributes
+    ----------
+    pixels : (int, int)
+        Width and height of the picture.
+    rows, columns : ndarray, shape (R,) and (C,)
+        Pixels of the blocks' middles.
+    softness, plus_minus : ndarray, shape (R, C)
+        NaN where it cannot be told.
+    frame : ndarray of int, shape (R, C)
+        The exposure that is sharpest there; −1 where it cannot be told.
+    """
+
+    pixels: tuple[int, int]
+    rows: Floats
+    columns: Floats
+    softness: Floats
+    plus_minus: Floats
+    frame: NDArray[np.int64]
+
+    @property
+    def told(self) -> int:
+        """How many blocks could be told."""
+        return int(np.isfinite(self.softness).sum())
+
+    @property
+    def soft(self) -> NDArray[np.bool_]:
+        """Which are surely softer than allowed."""
+        return np.asarray(np.nan_to_num(self.softness - self.plus_minus, nan=0.0) > 1.0)
+
+
+class BlockNet:
+    """The net of one series: where its blocks lie in every frame, and what of each is kept."""
+
+    def __init__(self, pixels: tuple[int, int], first: View, allowed_px: float) -> None:
+        wide, high = pixels
+        step = max(wide, high) / _ALONG
+        # As near to the edges as a block lies whole within the picture, a little less for what breathing takes.
+        edge = HALF + 0.01 * max(wide, high)
+        self.pixels = pixels
+        self.columns, self.rows = (
+            np.linspace(min(edge, 0.5 * side), max(side - 1 - edge, 0.5 * side), max(1, int(side / step)))
+            for side in (wide, high)
+        )
+        across, down = np.meshgrid(self.columns, self.rows)
+        rays = np.linalg.inv(first.to_pixels) @ np.stack([across.ravel(), down.ravel(), np.ones(across.size)])
+        self._directions: Floats = first.rotation.T @ rays
+        self._rings = RingNet(2 * HALF + 1, max(allowed_px, 0.8))
+
+    def kept(self, grey: Grey, view: View) -> Seen:
+        """The ring powers of every block in a frame; what lies off it shows nothing."""
+        seen = view.to_pixels @ view.rotation @ self._directions
+        with np.errstate(divide="ignore", invalid="ignore"):
+            columns, rows = np.round(seen[:2] / seen[2])
+        high, wide = grey.shape
+        fit = (seen[2] > 0) & (columns >= HALF) & (columns < wide - HALF) & (rows >= HALF) & (rows < high - HALF)
+        side = 2 * HALF + 1
+        patches = np.zeros((len(fit), side, side), np.float32)
+        for k in np.flatnonzero(fit):
+            top, left = int(rows[k]) - HALF, int(columns[k]) - HALF
+            patches[k] = grey[top : top + side, left : left + side]
+        return self._rings.seen(patches)
+
+    def map(self, candidate: Candidate, seen: Mapping[int, Seen], pitch_mm: float) -> BlockMap:
+        """What the frames of a series tell together, by their exposures."""
+        shape = (len(self.rows), len(self.columns))
+        softness, unsure = np.full(shape, np.nan), np.full(shape, np.nan)
+        frame = np.full(shape, -1, np.int64)
+        # From far to near, so that neighbours in this order are neighbours in focus.
+        order = sorted(seen, key=lambda index: candidate.exposures[index].state.image_distance_mm)
+        detail = np.array([seen[index].detail for index in order])
+        for k in range(softness.size):
+            found = self._block(candidate, seen, order, detail[:, k], k, pitch_mm)
+            if found is not None:
+                where = np.unravel_index(k, shape)
+                frame[where], softness[where], unsure[where] = found
+        return BlockMap(self.pixels, self.rows, self.columns, softness, unsure, frame)
+
+    def _block(
+        self,
+        candidate: Candidate,
+        seen: Mapping[int, Seen],
+        order: Sequence[int],
+        detail: Floats,
+        k: int,
+        pitch_mm: float,
+    ) -> tuple[int, float, float] | None:
+        best = int(np.argmax(detail))
+        # Three about the sharpest: farther ones are blurred past what they can tell.
+        begin = min(max(best - 1, 0), len(order) - 3)
+        about = order[begin : begin + 3]
+        if len(about) < 3 or detail[best] <= 0.0 or detail.min() > (1.0 - _LEAST_FALL) * detail[best]:
+            return None
+        exposures = [candidate.exposures[index] for index in about]
+        sharpest = candidate.exposures[order[best]]
+        allowed = sharpest.allowed_blur_mm
+        if not math.isfinite(allowed) or allowed <= 0.0:
+            return None
+        distances = [one.state.image_distance_mm for one in exposures]
+        rates = [_rate(one) for one in exposures]
+        reach = 3.0 * allowed / _rate(sharpest) + max(distances) - min(distances)
+        criterion = candidate.criterion
+        assert criterion is not None
+        found = sharp_distance_of(
+            self._rings, [seen[index] for index in about], k, np.array(distances),
+            np.array([one.state.working_f_number for one in exposures]), np.array(rates), pitch_mm=pitch_mm,
+            wavelength_mm=criterion.lights[len(criterion.lights) // 2][0],
+            span_mm=(min(distances) - reach, max(distances) + reach), most_misfit=_ONE_DEPTH,
+        )  # fmt: skip
+        if found is None:
+            return None
+        index = min(about, key=lambda one: abs(candidate.exposures[one].state.image_distance_mm - found.sharp_at_mm))
+        exposure = candidate.exposures[index]
+        rate = _rate(exposure)
+        blur = abs(exposure.state.image_distance_mm - found.sharp_at_mm) * rate
+        unsure = max(found.plus_minus_mm * rate, _LEAST_PX * pitch_mm)
+        values = criterion.softness(np.array([blur, blur + unsure]), exposure.state.working_f_number, 0.0, None, 0.0)
+        if not np.all(np.isfinite(values)):
+            return None
+        softness, plus_minus = float(values[0]), float(values[1] - values[0])
+        return (index, softness, plus_minus) if plus_minus <= _MOST_UNSURE * max(1.0, softness) else None
+
+
+def _rate(exposure: Exposure) -> float:
+    """Blur per mm of defocus on the axis: the pupil's width over its distance, the image's side."""
+    state = exposure.state
+    width = state.focal_mm / state.f_number * state.pupil_magnification
+    return width / (state.image_distance_mm - state.focal_mm * (1.0 - state.pupil_magnification))
+
+
+def map_dict(found: BlockMap) -> dict[str, object]:
+    """As JSON; null where it cannot be told."""
+
+    def told(values: Floats) -> list[list[float | None]]:
+        return [[round(float(v), 3) if math.isfinite(v) else None for v in row] for row in values]
+
+    return {
+        "rows": [round(float(v), 1) for v in found.rows],
+        "columns": [round(float(v), 1) for v in found.columns],
+        "softness": told(found.softness),
+        "plus_minus": told(found.plus_minus),
+        "exposure": [[int(v) if v >= 0 else None for v in row] for row in found.frame],
+    }
