@@ -16,7 +16,7 @@ from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.expected import View
-from verispect.prove.softness.spectra import RingNet, Seen, sharp_distance_of
+from verispect.prove.softness.spectra import Model, RingNet, Seen, sharp_distance_of
 
 Grey = NDArray[np.float32]
 # Half a block in pixels, as for marks; blocks along the long side.
@@ -80,6 +80,7 @@ class BlockNet:
         rays = np.linalg.inv(first.to_pixels) @ np.stack([across.ravel(), down.ravel(), np.ones(across.size)])
         self._directions: Floats = first.rotation.T @ rays
         self._rings = RingNet(2 * HALF + 1, max(allowed_px, 0.8))
+        self._models: dict[tuple[int, ...], Model] = {}
 
     def kept(self, grey: Grey, view: View) -> Seen:
         """The ring powers of every block in a frame; what lies off it shows nothing."""
@@ -125,22 +126,12 @@ class BlockNet:
         about = order[begin : begin + 3]
         if len(about) < 3 or detail[best] <= 0.0 or detail.min() > (1.0 - _LEAST_FALL) * detail[best]:
             return None
-        exposures = [candidate.exposures[index] for index in about]
         sharpest = candidate.exposures[order[best]]
         allowed = sharpest.allowed_blur_mm
         if not math.isfinite(allowed) or allowed <= 0.0:
             return None
-        distances = [one.state.image_distance_mm for one in exposures]
-        rates = [_rate(one) for one in exposures]
-        reach = 3.0 * allowed / _rate(sharpest) + max(distances) - min(distances)
-        criterion = candidate.criterion
-        assert criterion is not None
-        found = sharp_distance_of(
-            self._rings, [seen[index] for index in about], k, np.array(distances),
-            np.array([one.state.working_f_number for one in exposures]), np.array(rates), pitch_mm=pitch_mm,
-            wavelength_mm=criterion.lights[len(criterion.lights) // 2][0],
-            span_mm=(min(distances) - reach, max(distances) + reach), most_misfit=_ONE_DEPTH,
-        )  # fmt: skip
+        model = self._model(candidate, tuple(about), allowed, pitch_mm)
+        found = sharp_distance_of(self._rings, [seen[index] for index in about], k, model, most_misfit=_ONE_DEPTH)
         if found is None:
             return None
         index = min(about, key=lambda one: abs(candidate.exposures[one].state.image_distance_mm - found.sharp_at_mm))
@@ -148,11 +139,29 @@ class BlockNet:
         rate = _rate(exposure)
         blur = abs(exposure.state.image_distance_mm - found.sharp_at_mm) * rate
         unsure = max(found.plus_minus_mm * rate, _LEAST_PX * pitch_mm)
+        criterion = candidate.criterion
+        assert criterion is not None
         values = criterion.softness(np.array([blur, blur + unsure]), exposure.state.working_f_number, 0.0, None, 0.0)
         if not np.all(np.isfinite(values)):
             return None
         softness, plus_minus = float(values[0]), float(values[1] - values[0])
         return (index, softness, plus_minus) if plus_minus <= _MOST_UNSURE * max(1.0, softness) else None
+
+    def _model(self, candidate: Candidate, about: tuple[int, ...], allowed_mm: float, pitch_mm: float) -> Model:
+        """The same for all blocks that are sharpest in the same frames."""
+        if about not in self._models:
+            exposures = [candidate.exposures[index] for index in about]
+            distances = [one.state.image_distance_mm for one in exposures]
+            reach = 3.0 * allowed_mm / min(_rate(one) for one in exposures) + max(distances) - min(distances)
+            criterion = candidate.criterion
+            assert criterion is not None
+            self._models[about] = Model.of(
+                [(one.state.image_distance_mm, one.state.working_f_number, _rate(one)) for one in exposures],
+                self._rings.frequencies / pitch_mm,
+                wavelength_mm=criterion.lights[len(criterion.lights) // 2][0],
+                span_mm=(min(distances) - reach, max(distances) + reach),
+            )
+        return self._models[about]
 
 
 def _rate(exposure: Exposure) -> float:

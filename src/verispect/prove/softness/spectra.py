@@ -10,7 +10,6 @@ from __future__ import annotations
 import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -76,42 +75,60 @@ def sharp_distance(
     if len(looks) < 2:
         return None
     net = RingNet(looks[0].patch.shape[0], max(allowed_px, 0.8))
-    return sharp_distance_of(
-        net,
-        [net.seen(look.patch[None]) for look in looks],
-        0,
-        np.array([look.image_mm for look in looks]),
-        np.array([look.working_f_number for look in looks]),
-        np.array([look.rate for look in looks]),
-        pitch_mm=pitch_mm,
+    model = Model.of(
+        [(look.image_mm, look.working_f_number, look.rate) for look in looks],
+        net.frequencies / pitch_mm,
         wavelength_mm=wavelength_mm,
         span_mm=span_mm,
     )
+    return sharp_distance_of(net, [net.seen(look.patch[None]) for look in looks], 0, model)
+
+
+@dataclass(frozen=True)
+class Model:
+    """What blocks would show of any content, for every image distance at which they might be sharp.
+
+    Attributes
+    ----------
+    candidates : ndarray, shape (V,)
+        Image distances, mm.
+    logs : ndarray, shape (frames, V, rings)
+        Logarithm of the powers that are left.
+    """
+
+    candidates: Floats
+    logs: Floats
+
+    @classmethod
+    def of(
+        cls,
+        frames: Sequence[tuple[float, float, float]],
+        nu: Floats,
+        *,
+        wavelength_mm: float,
+        span_mm: tuple[float, float],
+    ) -> Model:
+        """Of frames, each with image distance, working f-number and blur per mm; `nu` (rings,) in cycles per mm."""
+        candidates = np.linspace(*span_mm, 241)
+        logs = []
+        for image_mm, working_f_number, rate in frames:
+            blurs = np.abs(image_mm - candidates)[:, None] * rate
+            reach = (nu * wavelength_mm * working_f_number)[None]
+            otf = defocused_otf(reduced_frequency=reach, beta=np.pi * nu[None] * blurs)
+            logs.append(np.log(np.maximum(otf * otf, 1e-3)))
+        return cls(candidates, np.array(logs))
 
 
 def sharp_distance_of(
-    net: RingNet,
-    seen: Sequence[Seen],
-    block: int,
-    image_mm: Floats,
-    working_f_number: Floats,
-    rate: Floats,
-    *,
-    pitch_mm: float,
-    wavelength_mm: float,
-    span_mm: tuple[float, float],
-    most_misfit: float = _MOST_MISFIT,
+    net: RingNet, seen: Sequence[Seen], block: int, model: Model, *, most_misfit: float = _MOST_MISFIT
 ) -> Found | None:
-    """The same of one of many blocks, of which the rings are known; arrays (frames,)."""
+    """The same of one of many blocks of which the rings are known, in the frames of the model."""
     powers = np.array([one.powers[block] for one in seen])
     sound = net.counted & (np.sum([one.signal[block] for one in seen], axis=0) >= min(2, len(seen)))
     if sound.sum() < 4:
         return None
-    logs = np.log(powers[:, sound])
-    frequencies = net.frequencies[sound]
-    candidates = np.linspace(*span_mm, 241)
-    looks = [_Lens(*values) for values in zip(image_mm, working_f_number, rate, strict=True)]
-    costs = _misfits(candidates, looks, logs, frequencies, pitch_mm, wavelength_mm)
+    costs = _misfits(np.log(powers[:, sound]), model.logs[..., sound])
+    candidates = model.candidates
     k = int(np.argmin(costs))
     if k in (0, len(candidates) - 1) or costs[k] > most_misfit:
         return None
@@ -123,29 +140,9 @@ def sharp_distance_of(
     return Found(float(candidates[k] + np.clip(shift, -1, 1) * step), float(unsure), float(costs[k]))
 
 
-class _Lens(NamedTuple):
-    image_mm: float
-    working_f_number: float
-    rate: float
-
-
-def _misfits(
-    candidates: Floats,
-    looks: Sequence[_Lens],
-    logs: Floats,
-    frequencies: Floats,
-    pitch_mm: float,
-    wavelength_mm: float,
-) -> Floats:
-    """How badly each image distance (V,) explains the spectra, whatever the content; nepers."""
-    modelled = []
-    nu = frequencies / pitch_mm
-    for look in looks:
-        blurs = np.abs(look.image_mm - candidates)[:, None] * look.rate
-        reach = (nu * wavelength_mm * look.working_f_number)[None]
-        otf = defocused_otf(reduced_frequency=reach, beta=np.pi * nu[None] * blurs)
-        modelled.append(np.log(np.maximum(otf * otf, 1e-3)))
-    rest = logs[:, None] - np.array(modelled)
+def _misfits(logs: Floats, modelled: Floats) -> Floats:
+    """How badly each image distance (V,) explains spectra (frames, rings), whatever the content; nepers."""
+    rest = logs[:, None] - modelled
     rest = rest - rest.mean(axis=0)
     found: Floats = np.sqrt(np.mean(np.clip(rest, -1.5, 1.5) ** 2, axis=(0, 2)))
     return found
