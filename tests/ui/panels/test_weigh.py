@@ -91,7 +91,7 @@ def test_copies_are_the_table(window: MainWindow, page) -> None:
     assert as_markdown(list(told.values())).startswith("| Method |")
 
 
-def test_two_methods_side_by_side(window: MainWindow) -> None:
+def test_two_methods_side_by_side(qtbot, window: MainWindow) -> None:
     window.show_station("weigh")
     window.weigh.setCurrentIndex(2)
     beside = window.weigh.beside
@@ -103,7 +103,19 @@ def test_two_methods_side_by_side(window: MainWindow) -> None:
     assert "Frames 1 / 2" in beside.figures.text()
     assert "Tower clockface: " in beside.bars.accessibleDescription()
     # What does not fit leaves its place empty.
+    loupe = beside.loupe
+    # The softest must of either comes first.
+    softest = [max(float(one.rendering.softness[k]) for one in beside.pair()) for k in range(7)]
+    musts = [k for k in range(7) if beside.pair()[0].scene.deciding[k]]
+    assert loupe.mark_box.currentData() == max(musts, key=lambda k: softest[k])
+    QTest.mouseClick(loupe.button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "Focus series, frame" in loupe.captions[1].text(), timeout=60_000)
+    assert loupe.pictures[0].pixmap().width() == 236
+    assert f"{beside.pair()[0].rendering.softness[loupe.mark_box.currentData()]:.2f}" in loupe.captions[0].text()
+    qtbot.waitUntil(lambda: window.loupe_desk._job is None)
     beside.boxes[1].setCurrentIndex(beside.boxes[1].findData("rail-series"))
+    assert not loupe.button.isEnabled()
+    assert not loupe.pictures[0].isVisibleTo(loupe)
     assert "holds / does not fit" in beside.figures.text()
     beside.bars.grab()
 

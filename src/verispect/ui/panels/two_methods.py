@@ -15,6 +15,7 @@ from verispect.plan.methods.method import METHOD_KEYS, method_of
 from verispect.sentence import Sentence
 from verispect.ui.controls.theme import THEMES, Theme, colour, font
 from verispect.ui.controls.translate import say
+from verispect.ui.panels.stations.loupe import Loupe
 
 if TYPE_CHECKING:
     from verispect.plan.advise.weigh import Weighing
@@ -153,10 +154,18 @@ class BesidePage(QWidget):
         layout.addWidget(self.figures)
         layout.addWidget(scroll, 1)
         layout.addWidget(note)
+        self.loupe = Loupe()
+        layout.addWidget(self.loupe)
 
     def apply_theme(self, theme: Theme) -> None:
         """Take on a theme's colours."""
         self.bars.apply_theme(theme)
+
+    def pair(self) -> list[Candidate]:
+        """The two methods in front; none where nothing is weighed."""
+        if self._weighing is None:
+            return []
+        return [self._weighing.by_key(str(box.currentData())) for box in self.boxes]
 
     def show_weighing(self, weighing: Weighing | None) -> None:
         """Take on results."""
@@ -172,10 +181,13 @@ class BesidePage(QWidget):
 
         if self._weighing is None:
             self.bars.show_two([])
+            self.loupe.show_marks([])
             self.figures.setText("")
             return
         keys = [str(box.currentData()) for box in self.boxes]
-        self.bars.show_two([self._weighing.by_key(key) for key in keys])
+        pair = [self._weighing.by_key(key) for key in keys]
+        self.bars.show_two(list(pair))
+        self.loupe.show_marks(pair)
         rows = {row.key: row for row in comparison(self._weighing)}
         first, second = (rows[key] for key in keys)
         differ = []

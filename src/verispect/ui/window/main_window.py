@@ -149,11 +149,13 @@ class MainWindow(QMainWindow):
     def weigh(self) -> WeighPanel:
         """The weighing's panel."""
         from verispect.ui.panels.weigh import WeighPanel
+        from verispect.ui.workflows.loupe import LoupeDesk
 
         panel = WeighPanel(self.document, lambda: self.preferences.system)
         panel.advised_wanted.connect(lambda: self.take_method(None))
         panel.method_wanted.connect(self.take_method)
         panel.apply_theme(self.theme)
+        self.loupe_desk = LoupeDesk(self, panel.beside, self.notices)
         self._put("weigh", panel)
         panel.refresh()
         if self.session.weighing is not None or self.session.complaint:
@@ -507,7 +509,7 @@ class MainWindow(QMainWindow):
         self.preview.close()
         if "kit" in self.__dict__:
             self.trial_desk.close()
-        for late in ("prove_desk", "keep_desk", "light_desk"):
+        for late in ("prove_desk", "keep_desk", "light_desk", "loupe_desk"):
             if late in self.__dict__:
                 getattr(self, late).close()
         # The stack speaks once more when Qt takes it down, after what would listen is gone.

@@ -1,0 +1,46 @@
+"""Pictures under the loupe, made beside the window."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QObject
+
+from verispect.plan.methods.candidate import Candidate
+from verispect.rehearse.crop import Crop, two_crops
+from verispect.ui.panels.two_methods import BesidePage
+from verispect.ui.state.notices import Notices
+from verispect.ui.work.job import Job
+
+
+class LoupeDesk(QObject):
+    """Answers the loupe of the page of two methods."""
+
+    def __init__(self, parent: QObject, page: BesidePage, notices: Notices) -> None:
+        super().__init__(parent)
+        self._page, self._notices = page, notices
+        self._job: Job | None = None
+        page.loupe.wanted.connect(self.look)
+
+    def look(self, mark: int, print_mm: float, shown_px: int) -> None:
+        """Make the two pictures; what was under way is given up."""
+        pair = self._page.pair()
+        if len(pair) != 2:
+            return
+        self.close()
+        self._job = Job(self, two_crops, (pair[0], pair[1]), mark, print_mm, shown_px, watched=True)
+        self._job.done.connect(lambda crops: self._take(pair, crops))
+        self._job.failed.connect(self._notices.report)
+        self._job.ended.connect(self._over)
+
+    def _take(self, pair: list[Candidate], crops: list[Crop | None]) -> None:
+        # Of methods that are still in front.
+        if crops and pair == self._page.pair():
+            self._page.loupe.show_pictures(pair, crops)
+
+    def _over(self) -> None:
+        self._job = None
+        self._page.loupe.button.setEnabled(True)
+
+    def close(self) -> None:
+        """Give up what is under way."""
+        if self._job is not None:
+            self._job.give_up()
