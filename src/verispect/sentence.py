@@ -4,6 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from string import Formatter
+
+
+class _Figures(Formatter):
+    """Figures below nothing with a minus sign, none before what rounds to nothing."""
+
+    def format_field(self, value: object, format_spec: str) -> str:
+        text = str(super().format_field(value, format_spec))
+        if not isinstance(value, int | float) or not text.startswith("-"):
+            return text
+        return "−" + text[1:] if any(letter in text for letter in "123456789f") else text[1:]
+
+
+_FIGURES = _Figures()
 
 
 @dataclass(frozen=True)
@@ -16,6 +30,8 @@ class Sentence:
     --------
     >>> str(Sentence("{name} is {times:.1f} times too soft", {"name": "Kerb", "times": 1.84}))
     'Kerb is 1.8 times too soft'
+    >>> str(Sentence("{a:.1f} and {b:.1f}", {"a": -0.23, "b": -0.01}))
+    '−0.2 and 0.0'
     """
 
     template: str
@@ -35,7 +51,7 @@ class Sentence:
             return value
 
         values = {key: told(value) for key, value in self.values.items()}
-        return (self.template if template is None else template).format(**values)
+        return _FIGURES.format(self.template if template is None else template, **values)
 
 
 def capital(text: str) -> str:

@@ -13,6 +13,7 @@ import pytest
 
 from verispect.keep.book import Book, Entry, entry_of
 from verispect.keep.lessons import held_of, lessons, lessons_dict, lessons_text, proved_of
+from verispect.shoot.report_html import entry_html
 
 MARKS = [{"name": "Gate"}, {"name": "Wall"}, {"name": "Bench", "need": "should"}]
 
@@ -102,4 +103,23 @@ def test_only_checked_or_timed_jobs_are_read(tmp_path: Path) -> None:
     assert book.bring_in(content, name="x") == 1
     brought: Entry = book.entry("b2")
     assert (brought.planned_s, brought.promised, brought.check) == (None, None, None)
+    book.close()
+
+
+@pytest.mark.parametrize("rows", [5, "x", None, [3, None, "y"], [{"name": ["l"], "verdict": {}}], {"a": 1}])
+def test_entries_from_anywhere_teach_nothing_and_break_nothing(tmp_path: Path, rows: Any) -> None:
+    book = Book(tmp_path / "b.sqlite")
+    check = {"marks": rows, "frames": rows, "redo": rows, "advice": rows}
+    beyond = a_mark("Gate") | {"distance_plus_minus_m": 1e-300, "planned_distance_m": 1e300, "focus_off_mm": 1e300}
+    entries = [
+        {"uuid": "a", "plan": {"marks": rows, "title": rows}, "check": check, "run": rows},
+        {"uuid": "b", "plan": {"marks": MARKS}, "check": {"marks": [beyond]}, "planned_s": rows, "lens": rows},
+    ]
+    assert book.bring_in({"format": "verispect-log", "version": 1, "entries": entries}, name="x") == 2
+    found = lessons(book.proved())
+    assert found.distance_share.jobs == 0
+    assert "nan" not in lessons_text(found)
+    for entry in book.proved():
+        assert "<h1>" in entry_html(entry.plan, entry.check, head=entry.lines())
+    assert len(book.plans(most=5)) == 2
     book.close()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 import shutil
 from dataclasses import replace
 from pathlib import Path
@@ -102,6 +103,19 @@ def test_a_frame_shaken_by_wind_is_found_with_its_direction(rehearsed, series: C
     apart = abs(report.frames[4].motion_direction - happened["wind_direction_deg"]) % 180
     assert min(apart, 180 - apart) < 10.0
     assert report.frames[4].motion_length == pytest.approx(5.0, rel=0.5)
+
+
+def test_a_thing_that_moved_is_found_where_it_stands(rehearsed, series: Candidate) -> None:
+    folder = rehearsed("moved@1:14")
+    run = read_run(folder / "run.json")
+    happened = run.frames[1].happened
+    place = next(mark["pixel"] for mark in run.frames[0].marks if mark["name"] == happened["moved_mark"])
+    report = check([folder], candidate=series)
+    told = next(fault for fault in report.frames[1].faults if fault.name == "moved-subject")
+    row, column = (int(part) for part in re.findall(r"\d+", told.says)[:2])
+    assert told.size == pytest.approx(14.0, abs=2.0)
+    assert math.hypot(row - place[0], column - place[1]) < 60
+    assert {name for found in names(report).values() for name in found} == {"moved-subject"}
 
 
 def test_several_faults_at_once(rehearsed, series: Candidate) -> None:

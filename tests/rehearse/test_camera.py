@@ -134,6 +134,23 @@ def test_wind_draws_a_point_out_along_its_direction(length: float, direction: fl
     assert across < 0.3
 
 
+def test_what_has_moved_stands_aside_and_the_rest_stays() -> None:
+    from verispect.rehearse.faults import Fault, FaultName
+
+    rehearsal = Rehearsal(a_series(), Options(pixels=SMALL, noise=False, falloff=False))
+    plain, moved = rehearsal.take(1), rehearsal.take(1, [Fault(FaultName.MOVED, 1, 5.0)])
+    assert moved.happened["moved"] == 5.0
+    name = moved.happened["moved_mark"]
+    row, column = next(mark["pixel"] for mark in rehearsal.marks(plain) if mark["name"] == name)
+    apart = np.abs(moved.picture - plain.picture).max(axis=2)
+    rows, columns = np.nonzero(apart > 0.02)
+    assert len(rows) > 20
+    # Half a board, its blur, and what it moved by.
+    assert np.abs(rows - row).max() < 40
+    assert np.abs(columns - column).max() < 45
+    assert rehearsal.take(0, [Fault(FaultName.MOVED, 1, 5.0)]).happened.get("moved") is None
+
+
 @pytest.mark.parametrize("text", ["knock", "knock@", "bump@1", "knock@x:2", "knock@1:", "knock@9"])
 def test_what_is_no_fault_is_refused_with_what_would_be_right(text: str) -> None:
     from verispect.rehearse.faults import FaultError

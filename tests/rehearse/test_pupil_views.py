@@ -85,6 +85,23 @@ def test_a_lens_that_is_sharpest_elsewhere_shows_it() -> None:
         assert math.sqrt(square) == pytest.approx(math.sqrt((times * disc_px) ** 2 / 16.0 + 1 / 12), rel=0.05)
 
 
+@pytest.mark.parametrize("path_px", [4.0, 20.0])
+def test_what_moves_is_drawn_out_by_its_way_while_the_shutter_is_open(path_px: float) -> None:
+    """An even motion spreads an edge over w with a deviation of w/√12, and a pixel's own 1/12 with it."""
+    camera = camera_focused(2.0)
+    state, pitch = camera.exposure.state, camera.pitch_mm
+    speed = path_px * pitch * 2000.0 / state.image_distance_mm / camera.exposure.shutter_s
+    back = board(40.0, -60.0, 60.0, 0)
+    for moving, wide in ((speed, path_px), (0.0, 0.0)):
+        row = made(camera, back, replace(board(2.0, 0.0, 3.0, 1), speed_mm_s=moving), values=(0.2, 0.8))[120]
+        spread = np.diff(row) / (row[-1] - row[0])
+        at = np.arange(len(spread)) + 0.5
+        middle = float((spread * at).sum())
+        assert middle == pytest.approx(179.5, abs=0.4)
+        deviation = math.sqrt(max(float((spread * (at - middle) ** 2).sum()) - 1.0 / 12.0, 0.0))
+        assert deviation == pytest.approx(wide / math.sqrt(12.0), rel=0.06, abs=0.15)
+
+
 def test_a_sharp_edge_over_a_blurred_ground_stays_sharp() -> None:
     camera = camera_focused(2.0)
     back, front = board(40.0, -60.0, 60.0, 0), board(2.0, 0.0, 3.0, 1)

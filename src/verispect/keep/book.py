@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import math
 import uuid as uuids
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -292,10 +292,15 @@ def _now() -> str:
     return datetime.now(UTC).isoformat(timespec="seconds").replace("+00:00", "Z")
 
 
+def rows_of(content: Mapping[str, Any] | None, key: str) -> list[dict[str, Any]]:
+    """The objects of a list in content that may be from anywhere."""
+    found = (content or {}).get(key)
+    return [row for row in found if isinstance(row, dict)] if isinstance(found, list) else []
+
+
 def _words(entry: Entry) -> str:
     parts = [entry.title, entry.method, entry.verdict, entry.place, entry.kit, entry.note, entry.created]
-    marks = (entry.plan or {}).get("marks") or []
-    parts += [str(mark.get("name", "")) for mark in marks if isinstance(mark, dict)]
+    parts += [str(mark.get("name", "")) for mark in rows_of(entry.plan, "marks")]
     return " ".join(parts).lower()
 
 

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from verispect.keep.book import Book, Entry
+from verispect.keep.book import Book, Entry, rows_of
 from verispect.keep.learning import Learned, Proved, kept_promises, spreads, time_factor
 
 # Promises are told apart by these.
@@ -115,7 +115,7 @@ def _number(value: Any) -> float | None:
 def proved_of(check: dict[str, Any]) -> Proved | None:
     """What a check says of where its marks were sharp; None where it says so of none."""
     rows = []
-    for mark in check.get("marks") or []:
+    for mark in rows_of(check, "marks"):
         keys = (
             "distance_m",
             "distance_plus_minus_m",
@@ -123,11 +123,13 @@ def proved_of(check: dict[str, Any]) -> Proved | None:
             "focus_off_mm",
             "focus_off_plus_minus_mm",
         )
-        told = [_number(mark.get(key)) for key in keys] if isinstance(mark, dict) else [None]
+        told = [_number(mark.get(key)) for key in keys]
         if any(value is None for value in told):
             continue
         away, unsure, planned, off, off_unsure = (float(value) for value in told if value is not None)
-        if min(away, unsure, planned, off_unsure) > 0.0 and abs(math.log(away / planned)) < _OTHER_THING:
+        # Figures beyond all sense are of no check of this program.
+        sensible = min(away, unsure, planned, off_unsure) > 1e-9 and max(away, unsure, planned, off_unsure) < 1e9
+        if sensible and abs(off) < 1e6 and abs(math.log(away / planned)) < _OTHER_THING:
             rows.append((off, 0.5 * off_unsure, off_unsure / (unsure / away)))
     if not rows:
         return None
@@ -137,13 +139,12 @@ def proved_of(check: dict[str, Any]) -> Proved | None:
 
 def held_of(entry: Entry) -> bool | None:
     """Whether every must came out sharp; None where that was not told."""
-    needs = {
-        m.get("name"): m.get("need", "must") for m in (entry.plan or {}).get("marks") or [] if isinstance(m, dict)
-    }
+    needs = {str(mark.get("name")): mark.get("need", "must") for mark in rows_of(entry.plan, "marks")}
     verdicts = [
-        mark.get("verdict") for mark in (entry.check or {}).get("marks") or []
-        if isinstance(mark, dict) and needs.get(mark.get("name"), "must") == "must"
-    ]  # fmt: skip
+        mark.get("verdict")
+        for mark in rows_of(entry.check, "marks")
+        if needs.get(str(mark.get("name")), "must") == "must"
+    ]
     if "soft" in verdicts:
         return False
     return True if verdicts and all(verdict == "sharp" for verdict in verdicts) else None
@@ -164,7 +165,7 @@ def _promises(verdicts: list[tuple[Entry, bool]]) -> tuple[Promise, ...]:
 
 
 def _records(verdicts: list[tuple[Entry, bool]]) -> tuple[Record, ...]:
-    methods = sorted({entry.method for entry, _ in verdicts})
+    methods = sorted({entry.method for entry, _ in verdicts if entry.method})
     by_method = {name: [held for entry, held in verdicts if entry.method == name] for name in methods}
     return tuple(Record(name, sum(held), len(held)) for name, held in by_method.items())
 

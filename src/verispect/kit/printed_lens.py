@@ -69,7 +69,7 @@ def _value(text: str) -> float:
 
 def _stop_of(text: str) -> tuple[tuple[float, float | None] | None, str]:
     """The widest stop, and what it says of another; and the text without them."""
-    for pattern in (rf"\b[fF]\s*/?\s*{_SPAN}", rf"\b1\s*:\s*{_SPAN}", rf"(?<=\d)\s*/\s*{_SPAN}"):
+    for pattern in (rf"(?<![a-zA-Z])[fF]\s*/?\s*{_SPAN}", rf"\b1\s*:\s*{_SPAN}", rf"(?<=\d)\s*/\s*{_SPAN}"):
         found = re.search(pattern, text)
         if found is not None:
             stop = (_value(found[1]), _value(found[2]) if found[2] else None)

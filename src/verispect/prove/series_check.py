@@ -15,6 +15,7 @@ from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import Motion, at_middle
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
+from verispect.prove.checks.moved import Moved, moved_in
 from verispect.prove.checks.shake import blur_length_px, directed_loss
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import light_stops
@@ -43,7 +44,7 @@ class SeriesCheck:
             return
         middle = ((self.evidence.pixels[0] - 1) / 2.0, (self.evidence.pixels[1] - 1) / 2.0)
         offsets, scales, lights = [np.zeros(3)], [0.0], [(0.0, 0.0, 0.0)]
-        trusted = [True]
+        trusted, steps = [True], [np.eye(3)]
         chain, chain_plan = np.eye(3), np.eye(3)
         expected_scales = [0.0]
         for number, (before, k) in enumerate(itertools.pairwise(used)):
@@ -52,6 +53,7 @@ class SeriesCheck:
             self.evidence.progress(0.6 + 0.3 * number / len(used), f"comparing {self.frames[k].path.name}")
             planned = self._planned(k, before)
             motion = self.evidence.motion(k, before, planned=planned)
+            steps.append(motion.matrix)
             chain, chain_plan = chain @ motion.matrix, chain_plan @ planned
             down, right, turn, grown = at_middle(chain @ np.linalg.inv(chain_plan), middle)
             offsets.append(np.array([-down, -right, -turn]))
@@ -65,6 +67,7 @@ class SeriesCheck:
         self._brightness(used, lights)
         self._shaken(used)
         self._moved(used)
+        self._stands_aside(used, steps)
 
     def _planned(self, k: int, before: int) -> Floats:
         """How the plan lays a frame over another; the same place where nothing is planned."""
@@ -302,6 +305,34 @@ class SeriesCheck:
         apart = 1.0 if all(abs(other - number) == 1 for other in near) else 2.0
         return swing / (SHAKE_NEPERS * apart * self._care(number, used)), swing, direction
 
+    def _odd_anyway(self, k: int) -> bool:
+        """Whether a frame differs from the others for a reason of its own."""
+        known = ("knock", "exposure", "motion", "missed-focus", "moved-subject")
+        return any(fault.name in known for fault in self.reports[k].faults)
+
+    def _stands_aside(self, used: list[int], steps: Sequence[Floats]) -> None:
+        """Things that one frame shows elsewhere than those about it."""
+        divide = self.reads[used[0]].divide
+        shift = (divide - 1) / 2.0
+        up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
+        small = [np.asarray(np.linalg.inv(up) @ step @ up, float) for step in steps]
+        # Frames that are odd for another reason neither move nor judge, nor may any be left out between.
+        odd = [self._odd_anyway(k) for k in used]
+        for is_odd, run in itertools.groupby(range(len(used)), key=lambda n: odd[n]):
+            numbers = [] if is_odd else list(run)
+            greys = [self.reads[used[n]].grey for n in numbers]
+            for n, found in zip(numbers, moved_in(greys, [small[n] for n in numbers]), strict=True):
+                if found is not None:
+                    self._tell_moved(used[n], found, divide)
+
+    def _tell_moved(self, k: int, found: Moved, divide: int) -> None:
+        row, column, pixels = (round(divide * part) for part in (found.row, found.column, found.shift))
+        self.reports[k].faults.append(
+            Fault("moved-subject", divide * found.shift,
+                  f"something near row {row}, column {column} stands some {pixels} px aside",
+                  "take that part from another frame when merging, or take it again in a calm moment")
+        )  # fmt: skip
+
     def _moved(self, used: list[int]) -> None:
         """Places where a frame differs from both its neighbours, far coarser than defocus makes it."""
         if len(used) < 3:
@@ -321,10 +352,7 @@ class SeriesCheck:
         usual = float(np.median([peak for peak, _ in peaks]))
         for number, k in enumerate(used):
             peak, place = peaks[number]
-            known = any(
-                fault.name in ("knock", "exposure", "motion", "missed-focus") for fault in self.reports[k].faults
-            )
-            if known or peak < max(MOVED, 4.0 * usual) or number in (0, len(used) - 1):
+            if self._odd_anyway(k) or peak < max(MOVED, 4.0 * usual) or number in (0, len(used) - 1):
                 continue
             step = self.evidence.pixels[0] / eased[0].shape[1]
             row, column = (round((float(part) + 3.5) * step) for part in place)

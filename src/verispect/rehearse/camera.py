@@ -99,7 +99,8 @@ class Rehearsal:
         if is_missing:
             return Taken(index, exposure, None, happened)
         camera = Camera(exposure, self.pixels, self.pitch_mm)
-        picture = self._light(camera, index, progress, is_cancelled)
+        model = None if self.options.cards else self._model_of(camera, happened)
+        picture = self._light(camera, index, model, progress, is_cancelled)
         if picture is None:
             return None
         plain = self.options.cards
@@ -163,6 +164,8 @@ class Rehearsal:
                 gain *= _COVERED
             elif fault.name is FaultName.MISSING:
                 is_missing = True
+            elif fault.name is FaultName.MOVED:
+                happened["moved_mark"] = self._mover()
             elif fault.name is FaultName.WIND:
                 way = np.random.default_rng((self.options.seed, index)).uniform(0.0, 180.0)
                 happened["wind_direction_deg"] = round(float(way), 3)
@@ -171,10 +174,37 @@ class Rehearsal:
             happened[str(fault.name)] = fault.size
         return exposure, gain, happened, is_missing
 
+    def _mover(self) -> str:
+        """What moves where something is to have moved: the first mark in sight with a speed, else the nearest."""
+        scene, rendering = self.candidate.scene, self.candidate.rendering
+        count = scene.mark_count
+        seen = np.ones(count, bool) if rendering is None else rendering.inside[:count]
+        moving = [
+            mark.name for mark, sees in zip(scene.plan.marks, seen, strict=True) if mark.speed_mm_s > 0 and sees
+        ]
+        nearest = int(np.argmin(np.where(seen, scene.points_mm[:count, 2], np.inf)))
+        return moving[0] if moving else scene.plan.marks[nearest].name
+
+    def _model_of(self, camera: Camera, happened: dict[str, Any]) -> Model:
+        """The scene as it is in one frame: something may have moved."""
+        name = happened.get("moved_mark")
+        if name is None:
+            return self.model
+        number = next(k for k, mark in enumerate(self.candidate.scene.plan.marks) if mark.name == name)
+        depth = float(self.candidate.scene.points_mm[number, 2]) / 1000.0
+        exposure = camera.exposure
+        way = happened[FaultName.MOVED] * self.pitch_mm / exposure.state.image_distance_mm * depth
+        panels = tuple(
+            replace(panel, origin_m=panel.origin_m + way * exposure.pose.right) if panel.placard == number else panel
+            for panel in self.model.panels
+        )
+        return replace(self.model, panels=panels)
+
     def _light(
         self,
         camera: Camera,
         index: int,
+        model: Model | None,
         progress: Callable[[float], None] | None,
         is_cancelled: Callable[[], bool] | None,
     ) -> Picture | None:
@@ -193,8 +223,9 @@ class Rehearsal:
                 wavelengths_mm=criterion.lights,
                 is_cancelled=is_cancelled,
             )
+        assert model is not None
         picture = pupil_views.render(
-            self.model,
+            model,
             camera,
             wavelength_mm=wavelength,
             seed=1_000_003 * self.options.seed + index,

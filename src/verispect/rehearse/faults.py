@@ -32,9 +32,11 @@ class FaultName(StrEnum):
     MISSED_FLASH = "missed-flash"
     DUPLICATE = "duplicate"
     DUST = "dust"
+    MOVED = "moved"
 
 
-# What a fault does where no size is given: px, degrees, stops, allowed blurs, px; stops that the flash gave, specks.
+# What a fault does where no size is given: px, degrees, stops, allowed blurs, px; stops that the flash gave, specks,
+# px that a thing of the subject has moved to the right.
 _USUAL = {
     FaultName.KNOCK: 3.0,
     FaultName.TURN: 0.1,
@@ -47,6 +49,7 @@ _USUAL = {
     FaultName.MISSED_FLASH: 3.0,
     FaultName.DUPLICATE: 0.0,
     FaultName.DUST: 5.0,
+    FaultName.MOVED: 12.0,
 }
 Picture = NDArray[np.float32]
 MOST_SPECKS = 200

@@ -59,6 +59,7 @@ class _Drawn:
     edge_px: Floats
     to_texel: Floats
     spread_px: float
+    smear_px: float = 0.0
 
 
 def render(
@@ -110,7 +111,18 @@ def _prepare(panel: Panel, camera: Camera) -> _Drawn | None:
     low, top = edge.min(axis=0) - spread, edge.max(axis=0) + spread
     if top[0] < 0 or top[1] < 0 or low[0] > wide or low[1] > high:
         return None
-    return _Drawn(panel, basis, outline, edge, np.linalg.inv(onto), spread)
+    smear = _smear_px(panel, points, camera)
+    return _Drawn(panel, basis, outline, edge, np.linalg.inv(onto), spread + smear, smear)
+
+
+def _smear_px(panel: Panel, points_mm: Floats, camera: Camera) -> float:
+    """How far a panel that moves across the view goes in the picture while the shutter is open."""
+    if panel.speed_mm_s <= 0.0:
+        return 0.0
+    exposure = camera.exposure
+    depth = max(float(np.median(points_mm[:, 2])), exposure.state.focal_mm)
+    path = panel.speed_mm_s * exposure.shutter_s * exposure.state.image_distance_mm / depth
+    return path / camera.pitch_mm
 
 
 def _projected(onto: Floats, texels: Floats) -> Floats:
@@ -144,7 +156,7 @@ def _tile(
     blank = np.zeros((bottom - top, right - left, 4), np.float32)
     if not layers:
         return blank[..., :3]
-    blur = max(layer.blur_px[0] for layer in layers)
+    blur = max(max(layer.blur_px[0], layer.drawn.smear_px) for layer in layers)
     count = quality.views(blur, at_edge=any(not layer.whole for layer in layers))
     coarse = np.sqrt(max(1.0 - 3.0 / count, 0.25))
     offsets = jitter(count, seed) * coarse
@@ -152,7 +164,12 @@ def _tile(
     waves = float(np.max(waves_of_blur(blur * camera.pitch_mm, state.working_f_number, wavelength_mm)))
     pupil = camera.pupil_points_mm(count, shrink=float(coarse * pupil_share(waves)))
     offsets = offsets + camera.bend_px(pupil, (0.5 * (left + right), 0.5 * (top + bottom)))
-    found = [(layer, *_homographies(model, layer, camera, pupil, offsets, (left, top), count)) for layer in layers]
+    # Each view is of a moment of its own, in an order free of the pupil's.
+    moments = (np.random.default_rng(seed + 1).permutation(count) + 0.5) / count - 0.5
+    found = []
+    for layer in layers:
+        moved = offsets + np.stack([layer.drawn.smear_px * moments, np.zeros(count)], axis=1)
+        found.append((layer, *_homographies(model, layer, camera, pupil, moved, (left, top), count)))
     total = np.zeros_like(blank)
     view = np.empty_like(blank)
     size = (right - left, bottom - top)

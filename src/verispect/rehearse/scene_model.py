@@ -33,6 +33,10 @@ class Panel:
         The polygon in texels.
     texture : int
         Which of the model's textures it bears.
+    speed_mm_s : float
+        How fast it moves across the view.
+    placard : int or None
+        Which mark it stands at.
     """
 
     name: str
@@ -41,6 +45,8 @@ class Panel:
     v_m: Floats
     outline: Floats
     texture: int
+    speed_mm_s: float = 0.0
+    placard: int | None = None
 
     def places_m(self, texels: Floats) -> Floats:
         """World places (..., 3) of texels (..., 2)."""
@@ -86,7 +92,8 @@ def build_model(scene: Scene, *, seed: int = 1) -> Model:
                 _panel(surface.name, patch.corner_m, patch.across_m, patch.along_m, paint, _tile_m(surface))
             )
     for number, mark in enumerate(scene.plan.marks):
-        panels.append(_placard(scene, number, mark.name, bear("placard", number)))
+        placard = _placard(scene, number, mark.name, bear("placard", number))
+        panels.append(replace(placard, speed_mm_s=mark.speed_mm_s, placard=number))
     return Model(tuple(back_to_front(panels, scene.pose.pupil_m)), tuple(bank))
 
 

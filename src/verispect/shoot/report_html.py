@@ -65,8 +65,8 @@ def report_html(
             [cell_text(row, column.key, column.quantity) for column in columns] for row in frame_rows(candidate)
         ],
         frames=[_frame(frame) for frame in _rows(told, "frames")],
-        redo=[str(line) for line in told.get("redo") or []],
-        notes=[*(str(line) for line in told.get("advice") or []), *notes],
+        redo=_lines(told, "redo"),
+        notes=[*_lines(told, "advice"), *notes],
     )  # fmt: skip
 
 
@@ -92,7 +92,9 @@ def verdict_of(check: Mapping[str, Any], needs: Mapping[str, str]) -> str:
     if not check:
         return "Planned; nothing has been checked yet."
     musts = [
-        mark.get("verdict") for mark in _rows(check, "marks") if needs.get(mark.get("name", ""), "must") == "must"
+        mark.get("verdict")
+        for mark in _rows(check, "marks")
+        if needs.get(str(mark.get("name", "")), "must") == "must"
     ]
     soft, sharp = musts.count("soft"), musts.count("sharp")
     untold = len(musts) - soft - sharp
@@ -111,7 +113,13 @@ def verdict_of(check: Mapping[str, Any], needs: Mapping[str, str]) -> str:
 
 
 def _rows(told: Mapping[str, Any], key: str) -> list[dict[str, Any]]:
-    return [row for row in told.get(key) or [] if isinstance(row, dict)]
+    found = told.get(key)
+    return [row for row in found if isinstance(row, dict)] if isinstance(found, list) else []
+
+
+def _lines(told: Mapping[str, Any], key: str) -> list[str]:
+    found = told.get(key)
+    return [str(line) for line in found] if isinstance(found, list) else []
 
 
 def _method_line(candidate: Candidate) -> str:
@@ -148,7 +156,7 @@ def _mark(mark: Mapping[str, Any], needs: Mapping[str, str]) -> dict[str, Any]:
 
 
 def _frame(frame: Mapping[str, Any]) -> dict[str, str]:
-    faults = [fault for fault in frame.get("faults") or [] if isinstance(fault, dict)]
+    faults = _rows(frame, "faults")
     return {
         "file": str(frame.get("file") or "(missing)"),
         "verdict": str(frame.get("verdict", "")),

@@ -1,0 +1,134 @@
+"""What moved between frames of one view: places where two frames agree and a third shows the same thing aside.
+
+Each block by phase correlation (Kuglin & Hines 1975): blur out of focus leaves its peak where it is.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.optics.types import Floats
+
+Grey = NDArray[np.float32]
+_SIDE, _STEP = 48, 24
+# Pictures are made smaller until they have at most so many pixels.
+_ENOUGH = 450_000
+# Nearer than this nothing has moved; farther a block no longer holds it both times, pixels.
+_LEAST, _MOST = 2.0, 24.0
+# Two frames agree where their blocks lie so near; a peak counts from so much of all on.
+_AGREE, _PEAK = 0.8, 0.12
+# What moves fills two blocks at least, which lie half over one another, and moves them alike.
+_ALIKE = 1.5
+_FINE, _SLOW = 1.5, 16.0
+# A block must be held along its worst direction so well against its best.
+_HOLDS = 0.25
+
+
+@dataclass(frozen=True)
+class Moved:
+    """A thing that stands elsewhere in one frame: where in the working picture (row, column), and how far, pixels."""
+
+    row: float
+    column: float
+    shift: float
+
+
+def moved_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[Moved | None]:
+    """Of every frame what stands elsewhere in it than in the two about it, the surest place; None for nothing.
+
+    The first and the last are never accused: what they alone show may have moved for good.
+
+    Parameters
+    ----------
+    frames : sequence of ndarray
+        Linear light, of one size.
+    steps : sequence of ndarray, shape (3, 3)
+        From every frame to the one before it; the first is not looked at.
+    """
+    told: list[list[tuple[int, int, Floats]]] = [[] for _ in frames]
+    if len(frames) < 3:
+        return [None] * len(frames)
+    rows, columns = frames[0].shape
+    divide = 1
+    while rows * columns / divide**2 > _ENOUGH:
+        divide *= 2
+    shift = (divide - 1) / 2.0
+    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
+    size = (columns // divide, rows // divide)
+    small = [frame if divide == 1 else cv2.resize(frame, size, interpolation=cv2.INTER_AREA) for frame in frames]
+    banded = [_banded(np.asarray(frame, np.float32)) for frame in small]
+    steps = [np.asarray(np.linalg.inv(up) @ step @ up, float) for step in steps]
+    for k in range(1, len(frames) - 1):
+        base = banded[k - 1]
+        laid = _laid(banded[k], steps[k], base)
+        way = np.asarray(steps[k] @ steps[k + 1], float)
+        judge: Grey | None = None
+        for row, column in _places(base.shape):
+            aside, peak = _shift(base, laid, row, column)
+            away = float(np.hypot(*aside))
+            if not _LEAST <= away <= _MOST or peak < _PEAK:
+                continue
+            if min(_holding(base, row, column), _holding(laid, row, column)) < _HOLDS:
+                continue
+            judge = _laid(banded[k + 1], way, base) if judge is None else judge
+            (own, sure), (other, _) = (_shift(one, judge, row, column) for one in (base, laid))
+            if np.hypot(*own) < _AGREE and sure > _PEAK and np.hypot(*other) > 0.6 * away:
+                told[k].append((row, column, aside))
+    return [_surest(one, divide) for one in told]
+
+
+def _surest(told: list[tuple[int, int, Floats]], divide: int) -> Moved | None:
+    """The block with most of its neighbours on its side; none where it stands alone."""
+    best, most = None, 0
+    for row, column, shift in told:
+        with_it = sum(
+            0 < max(abs(row - r), abs(column - c)) <= _STEP and float(np.hypot(*(shift - s))) < _ALIKE
+            for r, c, s in told
+        )
+        if with_it > most:
+            middle = (divide * (row + 0.5 * _SIDE), divide * (column + 0.5 * _SIDE))
+            best, most = Moved(*middle, divide * float(np.hypot(*shift))), with_it
+    return best
+
+
+def _places(shape: tuple[int, ...]) -> list[tuple[int, int]]:
+    rows, columns = (range(_STEP // 2, side - _SIDE - _STEP // 2 + 1, _STEP) for side in shape)
+    return [(row, column) for row in rows for column in columns]
+
+
+def _banded(frame: Grey) -> Grey:
+    level = cv2.GaussianBlur(frame, (0, 0), _SLOW)
+    fine = cv2.GaussianBlur(frame, (0, 0), _FINE)
+    return np.asarray((fine - level) / (level + np.float32(0.005)), np.float32)
+
+
+def _laid(frame: Grey, matrix: Floats, base: Grey) -> Grey:
+    size = (base.shape[1], base.shape[0])
+    moved = cv2.warpPerspective(frame, matrix, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT_101)
+    return np.asarray(moved, np.float32)
+
+
+_WINDOW = cv2.createHanningWindow((_SIDE, _SIDE), cv2.CV_32F)
+
+
+def _holding(picture: Grey, row: int, column: int) -> float:
+    """How well a block is held along its own worst direction against its best: an edge alone slides, 0."""
+    part = picture[row : row + _SIDE, column : column + _SIDE]
+    gx, gy = (cv2.Sobel(part, cv2.CV_32F, *way, ksize=3) * _WINDOW for way in ((1, 0), (0, 1)))
+    xx, yy, xy = float((gx * gx).sum()), float((gy * gy).sum()), float((gx * gy).sum())
+    half, apart = 0.5 * (xx + yy), float(np.hypot(0.5 * (xx - yy), xy))
+    return (half - apart) / max(half + apart, 1e-12)
+
+
+def _shift(first: Grey, second: Grey, row: int, column: int) -> tuple[Floats, float]:
+    """How far (right, down) a block of two pictures lies apart, and how sharp the peak is that tells it."""
+    part = (slice(row, row + _SIDE), slice(column, column + _SIDE))
+    (dx, dy), peak = cv2.phaseCorrelate(
+        np.ascontiguousarray(first[part]), np.ascontiguousarray(second[part]), _WINDOW
+    )
+    return np.array([dx, dy]), float(peak)

@@ -1,0 +1,77 @@
+"""Things that stand aside in one frame, planted under blur, breathing and noise; none where nothing moved."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+import pytest
+from scipy import ndimage
+
+from verispect.prove.checks.moved import moved_in
+
+ROWS, COLUMNS = 400, 600
+
+
+def scene(blur: float, scale: float, *, moved: float = 0.0, seed: int = 1) -> np.ndarray:
+    """Grain of two kinds, a board of it in front moved to the right; blurred, drawn larger, with noise."""
+    rng = np.random.default_rng(seed)
+    ground = 0.2 + 0.5 * ndimage.gaussian_filter(rng.random((ROWS, COLUMNS)), 1.2)
+    board = 0.2 + 0.5 * ndimage.gaussian_filter(rng.random((ROWS, COLUMNS)), 1.2)
+    ground[150:270, 200:330] = board[150:270, 200:330]
+    if moved:
+        shifted = ndimage.shift(board, (0, moved), order=1, mode="wrap")
+        left = 200 + round(moved)
+        ground[150:270, 200:330] = ndimage.gaussian_filter(rng.random((120, 130)), 1.2) * 0.5 + 0.2
+        ground[150:270, left : left + 130] = shifted[150:270, left : left + 130]
+    soft = ndimage.gaussian_filter(ground, blur)
+    at = (np.array([ROWS, COLUMNS]) - 1) / 2
+    grown = ndimage.affine_transform(soft, [1 / scale, 1 / scale], at - at / scale, order=1, mode="nearest")
+    return (grown + np.random.default_rng(seed + int(10 * blur)).normal(0, 0.004, grown.shape)).astype(np.float32)
+
+
+def steps(scales: list[float]) -> list[np.ndarray]:
+    found = [np.eye(3)]
+    for before, now in itertools.pairwise(scales):
+        s = before / now
+        at = np.array([(COLUMNS - 1) / 2, (ROWS - 1) / 2])
+        found.append(np.array([[s, 0, at[0] * (1 - s)], [0, s, at[1] * (1 - s)], [0, 0, 1.0]]))
+    return found
+
+
+SCALES = [1.0, 1.004, 1.008, 1.012]
+BLURS = [0.5, 1.5, 2.5, 3.5]
+
+
+@pytest.mark.parametrize("odd", [1, 2])
+@pytest.mark.parametrize("shift", [6.0, 15.0])
+def test_a_board_that_stands_aside_in_one_frame_is_found_there(odd: int, shift: float) -> None:
+    frames = [
+        scene(blur, scale, moved=shift if k == odd else 0.0)
+        for k, (blur, scale) in enumerate(zip(BLURS, SCALES, strict=True))
+    ]
+    found = moved_in(frames, steps(SCALES))
+    assert [k for k, one in enumerate(found) if one is not None] == [odd]
+    # The window draws the middle of a far thing a little nearer.
+    assert found[odd].shift == pytest.approx(shift, abs=1.5)
+    assert 130 < found[odd].row < 290
+    assert 180 < found[odd].column < 360
+
+
+def test_where_nothing_moved_nothing_is_told() -> None:
+    frames = [scene(blur, scale) for blur, scale in zip(BLURS, SCALES, strict=True)]
+    assert moved_in(frames, steps(SCALES)) == [None] * 4
+    assert moved_in(frames[:2], steps(SCALES)[:2]) == [None, None]
+    # What only the last frame shows may have moved for good.
+    last = scene(BLURS[3], SCALES[3], moved=15.0)
+    assert moved_in([*frames[:3], last], steps(SCALES)) == [None] * 4
+
+
+def test_an_edge_alone_is_no_place_to_tell_it_from() -> None:
+    """Half dark, half bright: blur and noise may slide it, and nothing moved."""
+    frames = []
+    for k, blur in enumerate(BLURS):
+        plain = np.where(np.arange(COLUMNS)[None] < 300 + 3 * (k == 1), 0.2, 0.7) * np.ones((ROWS, 1))
+        noise = np.random.default_rng(k).normal(0, 0.004, plain.shape)
+        frames.append((ndimage.gaussian_filter(plain, blur) + noise).astype(np.float32))
+    assert moved_in(frames, [np.eye(3)] * 4) == [None] * 4
