@@ -71,7 +71,7 @@ def light_events(site: Site, begin: datetime, end: datetime) -> list[Event]:
                 def over(when: datetime, body: str = body, bound: float = bound) -> bool:
                     return body_at(site, when, body)[0] >= bound
 
-                found.append((_turn(over, moment, later), rising if after > before else falling))
+                found.append((turning_moment(over, moment, later), rising if after > before else falling))
             moment, before = later, after
     third = _third_of_a_stop(site, begin, end)
     if third is not None:
@@ -177,12 +177,12 @@ def _third_of_a_stop(site: Site, begin: datetime, end: datetime) -> datetime | N
     while moment < end:
         later = min(moment + _LOOK, end)
         if changed(later):
-            return _turn(changed, moment, later)
+            return turning_moment(changed, moment, later)
         moment = later
     return None
 
 
-def _turn(holds: Callable[[datetime], bool], first: datetime, last: datetime) -> datetime:
+def turning_moment(holds: Callable[[datetime], bool], first: datetime, last: datetime) -> datetime:
     """When a condition turns between two moments at which it differs, to a second."""
     at_last = holds(last)
     while last - first > timedelta(seconds=1):

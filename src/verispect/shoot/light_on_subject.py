@@ -12,6 +12,7 @@ import numpy as np
 from verispect.optics.types import Bools, Floats
 from verispect.plan.document import Plan, Site
 from verispect.shoot.light import body_at, utc_of
+from verispect.shoot.light_events import turning_moment
 from verispect.subject.surface import Patch, patches, seen_from
 
 # Below so many degrees along a surface light rakes over it and shows its every grain (common practice).
@@ -115,7 +116,7 @@ def _spans(holds: Callable[[datetime], bool], begin: datetime, end: datetime) ->
         later = min(moment + _STEP, last)
         then = holds(later)
         if then != now:
-            turn = _turn(holds, moment, later, then)
+            turn = turning_moment(holds, moment, later)
             if then:
                 since = turn
             elif since is not None:
@@ -124,13 +125,3 @@ def _spans(holds: Callable[[datetime], bool], begin: datetime, end: datetime) ->
         moment, now = later, then
     if since is not None:
         yield since, last
-
-
-def _turn(holds: Callable[[datetime], bool], first: datetime, last: datetime, at_last: bool) -> datetime:
-    while last - first > timedelta(seconds=20):
-        middle = first + (last - first) / 2
-        if holds(middle) == at_last:
-            last = middle
-        else:
-            first = middle
-    return last
