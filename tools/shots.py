@@ -91,6 +91,25 @@ def rehearse(window: MainWindow) -> None:
     wait(lambda: window.board.frame.rehearsed_of is not None)
 
 
+def light(window: MainWindow) -> None:
+    """A summer morning of the demo's place, the Sun before the camera."""
+    window.document.undo_stack.setIndex(0)
+    site = window.document.plan.site
+    assert site is not None
+    morning = {"from": "2027-06-14T06:30+02:00", "to": None, "away_azimuth_deg": 75.0}
+    told = type(site).model_validate(site.model_dump(by_alias=True) | morning)
+    window.document.update("site", site=told)
+    window.subject.show_page("light")
+    wait(lambda: "light_desk" in window.__dict__ and window.light_desk.day is not None)
+
+
+def look(window: MainWindow) -> None:
+    """The softest must under the loupe."""
+    settle(window)
+    window.weigh.beside.loupe.button.click()
+    wait(lambda: window.loupe_desk._job is None)
+
+
 def shoot(window: MainWindow) -> None:
     """A run with its first frame taken by the simulated camera."""
     desk = window.shoot_desk
@@ -132,10 +151,11 @@ def views() -> dict[str, Callable[[MainWindow], object]]:
         "surfaces": lambda w: (w.subject.show_page("areas"), add_surfaces(w), w.board.set_field(True)),
         "photograph": lambda w: (w.board.set_field(False), w.subject.show_page("photograph"), add_photograph(w)),
         "camera": lambda w: (w.document.undo_stack.setIndex(0), w.subject.show_page("camera"), look_up(w)),
+        "light": light,
         "kit": lambda w: (w.document.undo_stack.setIndex(0), w.subject.show_page("marks"), w.show_station("kit")),
         "weigh": lambda w: w.show_station("weigh"),
         "all-methods": lambda w: (w.weigh.setCurrentIndex(1), w.weigh.compare.sort_by(3)),
-        "side-by-side": lambda w: w.weigh.setCurrentIndex(2),
+        "side-by-side": lambda w: (w.weigh.setCurrentIndex(2), look(w)),
         "set-tilt": lambda w: w.show_station("set"),
         "set-series": lambda w: w.take_method("series"),
         "set-turned-grid": lambda w: w.take_method("turned-grid"),
