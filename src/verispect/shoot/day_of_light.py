@@ -146,7 +146,8 @@ def day_lines(day: DayOfLight) -> list[str]:
         f"{seconds:.2g} s"
     )
     if day.polariser is not None:
-        low, high = day.polariser.least_stops, day.polariser.most_stops
+        # Where it is crossed against it, a place comes out a little brighter than the rest: not darkened.
+        low, high = max(day.polariser.least_stops, 0.0), day.polariser.most_stops
         uneven = ": uneven, leave it off or expect a dark patch" if high - low > _UNEVEN else ""
         lines.append(
             f"A polariser turned for most darkens a clear sky here by {low:.1f} to {high:.1f} stops{uneven}; never "
