@@ -104,6 +104,46 @@ def test_the_logbook_keeps_finds_and_hands_on(capsys, plan: Path, frames: Path, 
     assert added == [1, 0]
 
 
+def test_a_job_whose_method_no_longer_fits_is_kept_and_the_book_teaches(capsys, plan: Path, tmp_path: Path) -> None:
+    book = ["--book", tmp_path / "book.sqlite"]
+    content = json.loads(plan.read_text(encoding="utf-8"))
+    for number, method in enumerate(("rail-series", "series")):
+        path = tmp_path / f"{number}.verispect"
+        path.write_text(json.dumps(content | {"choice": {"method": method}}), encoding="utf-8")
+        code, _, err = called(capsys, "log", "add", path, *book)
+        assert code == 0, err
+    code, out, _ = called(capsys, "log", "list", *book, "--json")
+    by_method = {entry["method"]: entry for entry in json.loads(out)["entries"]}
+    assert by_method["rail-series"]["planned_s"] is None
+    assert by_method["series"]["planned_s"] > 0.0
+    assert by_method["series"]["lens"] == "50 tilt"
+    code, out, _ = called(capsys, "log", "learn", *book, "--json")
+    assert json.loads(out)["time_factor"]["jobs"] == 0
+    code, out, _ = called(capsys, "log", "what-if", "24 mm f/3.5 tilt shift", *book, "--json")
+    assert [job["title"] for job in json.loads(out)["jobs"]] == ["Yard, small"]
+    page = tmp_path / "job.html"
+    code, _, _ = called(capsys, "log", "show", by_method["series"]["uuid"], "--html", page, *book)
+    assert "Yard, small" in page.read_text(encoding="utf-8")
+
+
+def test_a_check_writes_its_page_and_the_distances(capsys, plan: Path, frames: Path, tmp_path: Path) -> None:
+    page, new = tmp_path / "page.html", tmp_path / "new.verispect"
+    given = ["check", frames, "--plan", plan, "--method", "series", "--quiet", "--html", page, "--distances-out", new]
+    code, _, err = called(capsys, *given)
+    assert code in (0, 1), err
+    assert "Planned and proved" in page.read_text(encoding="utf-8")
+    assert json.loads(new.read_text(encoding="utf-8"))["title"] == "Yard, small"
+    for wrong, said in (
+        (given, "--force"),
+        (["check", frames, "--picture", page], "--html"),
+        (["check", frames, "--html", tmp_path / "o.html", "--picture", tmp_path / "gone.tif"], "no such picture"),
+        (["check", frames, "--distances-out", tmp_path / "o.verispect"], "--plan"),
+    ):
+        code, _, err = called(capsys, *wrong)
+        assert code == 2
+        assert said in err
+
+
 def test_the_sheet_is_written_as_asked(capsys, plan: Path, tmp_path: Path) -> None:
     made = {kind: tmp_path / f"s.{kind}" for kind in ("html", "csv", "ics")}
     options = [part for kind, path in made.items() for part in (f"--{kind}", path)]

@@ -40,6 +40,11 @@ def run(given: Sequence[str]) -> int:
         not_over(options.distances_out, force=options.force)
     if options.html is not None:
         not_over(options.html, force=options.force)
+    elif options.picture:
+        raise FileError("--picture: a picture is for the page; say where that goes with --html")
+    for picture in options.picture:
+        if not picture.is_file():
+            raise FileError("{path}: there is no such picture; name one that was merged or joined", path=picture)
     candidate, happened = planned(options.plan, options.method)
     report = check(options.frames, candidate=candidate, run=happened, progress=progress(options.quiet))
     if options.distances_out is not None and candidate is not None:

@@ -9,15 +9,12 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from verispect.commands.invocation import DONE, parser, read_plan_of, tell, worked_method
-from verispect.errors import FileError
+from verispect.commands.invocation import DONE, parser, read_plan_of, tell, whole, worked_method
+from verispect.errors import FileError, VerispectError
 
 if TYPE_CHECKING:
     from verispect.keep.book import Book
     from verispect.kit.lens import Lens
-
-# Weighing a plan twice takes a second or some.
-MOST_JOBS = 40
 
 
 def run(given: Sequence[str]) -> int:
@@ -49,7 +46,9 @@ def run(given: Sequence[str]) -> int:
     wondering.add_argument(
         "lens", help="as printed on it, such as '24 mm f/3.5 tilt shift', or its name on the shelf"
     )
-    wondering.add_argument("--most", type=int, default=MOST_JOBS, metavar="N", help="so many of the newest jobs")
+    wondering.add_argument(
+        "--most", type=whole("--most", 1, 10_000), metavar="N", help="so many of the newest jobs (40)"
+    )
     options = options_of.parse_args(given)
     from verispect.files.atomic import write_atomically
     from verispect.files.picture_out import not_over
@@ -81,10 +80,10 @@ def run(given: Sequence[str]) -> int:
         book.add(entry)
         tell(head | {"entries": [{"uuid": entry.uuid}]}, f"{entry.uuid} added to {book.path}", as_json=options.json)
     elif options.what == "what-if":
-        from verispect.plan.advise.kit_gain import gain_sentences, gains
+        from verispect.plan.advise.kit_gain import MOST_JOBS, gain_sentences, gains
 
         lens = _lens_of(book, options.lens)
-        found_gains = gains(book.plans(most=max(options.most, 1)), lens)
+        found_gains = gains(book.plans(most=options.most or MOST_JOBS), lens)
         told = ".\n".join(str(sentence) for sentence in gain_sentences(found_gains, lens.name))
         tell({"format": "verispect-what-if", "version": 1, "lens": lens.name,
               "jobs": [asdict(gain) for gain in found_gains]}, told, as_json=options.json)  # fmt: skip
@@ -123,14 +122,20 @@ def _lens_of(book: Book, words: str) -> Lens:
 
 
 def _of_method(path: Path, plan: dict[str, Any], shot: dict[str, Any] | None) -> dict[str, Any]:
-    """What was planned of the method that was taken: its times, its lens, how surely it was to hold."""
+    """What was planned of the method that was taken: its times, its lens, how surely it was to hold.
+
+    Nothing of a method that does not fit the plan (any more): the job is kept all the same.
+    """
     key = (shot or {}).get("method") or (plan.get("choice") or {}).get("method")
     if key is None:
         return {}
     from verispect.plan.assess.confidence import confidence
     from verispect.shoot.run import seconds_taken
 
-    candidate = worked_method(path, read_plan_of(path), key)
+    try:
+        candidate = worked_method(path, read_plan_of(path), key)
+    except VerispectError:
+        return {"taken_s": seconds_taken((shot or {}).get("frames") or [])}
     sure = confidence(candidate)
     return {
         "planned_s": candidate.run_s,

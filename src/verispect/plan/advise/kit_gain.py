@@ -15,6 +15,9 @@ from verispect.plan.document import Plan
 from verispect.plan.methods.method import method_of
 from verispect.sentence import Sentence
 
+# Weighing a plan twice takes a second or some: so many of the newest jobs are looked at.
+MOST_JOBS = 40
+
 
 @dataclass(frozen=True)
 class Advised:

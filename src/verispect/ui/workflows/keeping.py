@@ -11,7 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from verispect.errors import VerispectError
 from verispect.kit.equipment import Body, Head, Kit, Rail
 from verispect.kit.lens import Lens
-from verispect.plan.advise.kit_gain import gain_sentences, gains
+from verispect.plan.advise.kit_gain import MOST_JOBS, gain_sentences, gains
 from verispect.plan.document import Plan
 from verispect.plan.entry.learned_figures import with_distance_share, with_focus, with_time_factor
 from verispect.plan.methods.candidate import Candidate
@@ -27,9 +27,6 @@ from verispect.ui.workflows.saving import ask_save, file_name
 
 if TYPE_CHECKING:
     from verispect.keep.book import Book, Entry, Item
-
-# Weighing a plan twice takes a second or some.
-_MOST_JOBS = 40
 
 
 class KeepDesk(QObject):
@@ -285,7 +282,7 @@ class KeepDesk(QObject):
             return
         try:
             item = next((item for item in book.shelf("lens") if item.uuid == uuid), None)
-            jobs = book.plans(most=_MOST_JOBS)
+            jobs = book.plans(most=MOST_JOBS)
             if item is None:
                 self._notices.say(self.tr("Choose a lens on the shelf."))
                 return

@@ -53,7 +53,7 @@ class LightDesk(QObject):
         """The plan's day, where it is not known yet."""
         plan = self._document.plan
         if plan.site is None or plan.site.from_ is None:
-            self.day = None
+            self.day = self._worked = None
             self._page.show_day([self.tr("Give the place, where away is, and the time of the first frame.")])
             self._show_courses()
             return
@@ -94,6 +94,8 @@ class LightDesk(QObject):
     def search(self, mark: str, body: str, search: Search) -> None:
         """When a body stands near a mark."""
         plan = self._document.plan
+        if plan.site is None:
+            self._page.show_found([self.tr("Give the place and the time of the first frame.")])
         if plan.site is None or self._searching is not None:
             return
         self._page.show_found([self.tr("Searching {0} days…").format(search.days)])

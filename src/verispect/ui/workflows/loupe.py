@@ -26,19 +26,22 @@ class LoupeDesk(QObject):
         if len(pair) != 2:
             return
         self.close()
-        self._job = Job(self, two_crops, (pair[0], pair[1]), mark, print_mm, shown_px, watched=True)
-        self._job.done.connect(lambda crops: self._take(pair, crops))
-        self._job.failed.connect(self._notices.report)
-        self._job.ended.connect(self._over)
+        job = Job(self, two_crops, (pair[0], pair[1]), mark, print_mm, shown_px, watched=True)
+        job.done.connect(lambda crops: self._take(pair, crops))
+        job.failed.connect(self._notices.report)
+        job.ended.connect(lambda: self._over(job))
+        self._job = job
 
     def _take(self, pair: list[Candidate], crops: list[Crop | None]) -> None:
         # Of methods that are still in front.
-        if crops and pair == self._page.pair():
+        if crops and all(a is b for a, b in zip(pair, self._page.pair(), strict=False)):
             self._page.loupe.show_pictures(pair, crops)
 
-    def _over(self) -> None:
-        self._job = None
-        self._page.loupe.button.setEnabled(True)
+    def _over(self, job: Job) -> None:
+        # One that was given up for another may end after that has begun.
+        if self._job is job:
+            self._job = None
+            self._page.loupe.button.setEnabled(True)
 
     def close(self) -> None:
         """Give up what is under way."""

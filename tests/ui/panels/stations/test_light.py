@@ -48,6 +48,15 @@ def test_place_and_time_are_typed_and_the_day_is_told_and_drawn(qtbot, window: M
     # Elsewhere the drawings are the subject's alone.
     window.subject.show_page("marks")
     assert window.board.frame.courses == ()
+    # Back to no place, and again to the one that was worked out.
+    window.subject.show_page("light")
+    site = window.document.plan.site
+    window.document.update("no site", site=None)
+    qtbot.waitUntil(lambda: "Give the place" in page.day.toPlainText(), timeout=30_000)
+    window.document.undo_stack.undo()
+    assert window.document.plan.site == site
+    qtbot.waitUntil(lambda: "sunrise" in page.day.toPlainText(), timeout=60_000)
+    qtbot.waitUntil(lambda: desk._job is None)
     for _ in range(4):
         window.document.undo_stack.undo()
     weighed(qtbot, window)
