@@ -25,11 +25,14 @@ COMMANDS = {
     "light": "Sun, Moon and daylight at the plan's place and time",
     "log": "the logbook of jobs",
     "merge": "merge a focus series into one all-sharp picture",
+    "pupil-test": "where a lens turns without parallax, and its field, from two frames",
+    "recycle-test": "how long a flash takes until it is full again",
     "settings": "what to set for a method, frame by frame",
     "settle-test": "how long a tripod rings after a touch, from a burst",
     "sheet": "write the field sheet",
     "sort": "copy frames into a folder a set, each with a sidecar",
     "step-test": "what one unit of a body's focus-step number is",
+    "tilt-test": "how far a lens really tilts, from a run of focus over a wall",
     "run": "have a rail or a head take the frames of a method",
     "rehearse": "write the frames that a simulated camera would take",
 }
@@ -43,9 +46,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         logging.getLogger(library).setLevel(logging.CRITICAL)
     try:
         if given and given[0] in COMMANDS:
-            run: Callable[[Sequence[str]], int] = import_module(
-                f"verispect.commands.{given[0].replace('-', '_')}"
-            ).run
+            room = "commands.trials" if given[0].endswith("-test") else "commands"
+            run: Callable[[Sequence[str]], int] = import_module(f"verispect.{room}.{given[0].replace('-', '_')}").run
             return run(given[1:])
         return _window(given)
     except VerispectError as error:

@@ -106,6 +106,9 @@ class Lens(_Model):
         default=None, ge=1.0, le=180.0, description="Of a rotating mount: the step between the directions it holds."
     )
     tilt_scale_deg: float = Field(default=0.0, ge=0.0, le=10.0, description="Marks of the tilt scale; 0: none.")
+    tilt_zero_deg: float = Field(
+        default=0.0, ge=-10.0, le=10.0, description="What the lens truly tilts by where its scale reads 0."
+    )
     tilt_base_mm: float = Field(
         default=0.0,
         ge=0.0,

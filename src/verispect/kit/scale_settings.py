@@ -79,6 +79,11 @@ def dial(optic: Optic, body: Body, axis: Vector) -> Dial:
     )
 
 
+def on_scale_deg(true_deg: float, zero_deg: float) -> float:
+    """What a tilt scale must read for a true tilt, whose own zero is a tilt of `zero_deg`."""
+    return true_deg - zero_deg
+
+
 def _signed(value_rad: float, step_deg: float) -> str:
     """An angle with its sign, in the digits of its scale."""
     return f"{math.degrees(value_rad):+.{scale_digits(step_deg)}f}"

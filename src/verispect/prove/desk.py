@@ -24,8 +24,11 @@ from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.report import Report
 from verispect.prove.sorting import sort_frames
 from verispect.prove.trials.lens_test import LensTest, lens_test
+from verispect.prove.trials.pupil_test import Patch, PupilTest, pupil_test
+from verispect.prove.trials.recycle_test import RecycleTest, recycle_test
 from verispect.prove.trials.settle_test import SettleTest, settle_test
 from verispect.prove.trials.step_test import StepTest, from_frames
+from verispect.prove.trials.tilt_test import TiltTest, sensor_of, tilt_test
 
 Share = Callable[[float], None]
 Stop = Callable[[], bool]
@@ -174,6 +177,52 @@ def settle_test_in(
     return settle_test(
         [folder], within_px=within_px, frames_per_s=frames_per_s, progress=lambda share, _text: progress(share)
     )
+
+
+def recycle_test_in(
+    folder: Path, within_stops: float, frames_per_s: float | None, *, progress: Share, is_cancelled: Stop
+) -> RecycleTest:
+    """How long the flash takes, from frames fired after ever longer waits."""
+    return recycle_test(
+        [folder], within_stops=within_stops, frames_per_s=frames_per_s, progress=lambda share, _text: progress(share)
+    )
+
+
+def tilt_test_in(
+    folder: Path,
+    focal_mm: float,
+    longer_mm: float,
+    ends_m: tuple[float, float] | None,
+    separation_mm: float,
+    *,
+    progress: Share,
+    is_cancelled: Stop,
+) -> TiltTest:
+    """How far the lens tilts, from a run of focus over a wall."""
+    return tilt_test(
+        [folder], focal_mm=focal_mm, sensor_mm=sensor_of([folder], longer_mm), ends_m=ends_m,
+        separation_mm=separation_mm, progress=lambda share, _text: progress(share),
+    )  # fmt: skip
+
+
+class PupilRun(NamedTuple):
+    """Two frames, and where the things in them stand."""
+
+    near: Patch
+    far: Patch
+    near_m: float
+    far_m: float
+    turned_deg: float | None
+    focal_mm: float
+    sensor_long_mm: float
+    pupil_magnification: float
+    separation_mm: float
+
+
+def pupil_test_in(folder: Path, run: PupilRun, *, progress: Share, is_cancelled: Stop) -> PupilTest:
+    """Where the lens turns without parallax, from two frames."""
+    progress(0.1)
+    return pupil_test([folder], **run._asdict())
 
 
 def sort_into(

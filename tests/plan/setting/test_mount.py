@@ -72,3 +72,12 @@ def test_a_lens_raised_is_said_to_stand_higher() -> None:
     mount = mount_of(worked("one-frame", build_scene(plan)))
     assert mount.rise_mm == pytest.approx(6.0, rel=0.01)
     assert any("stands 6.0 mm higher" in str(line) for line in mount.says)
+
+
+def test_a_scale_whose_zero_is_off_is_told_what_to_read() -> None:
+    """By hand: a lens that tilts by 0.4° where its scale reads 0 must read 0.4° less than the tilt."""
+    lens = a_lens(24.0, tilt_scale_deg=0.5, tilt_zero_deg=0.4)
+    mount = mount_of(worked("tilt", build_scene(make_plan(GROUND, lenses=[lens]))))
+    told = next(str(line) for line in mount.says if "scale" in str(line))
+    assert f"{mount.tilt_deg - 0.4:+.1f}°" in told
+    assert "+0.40°" in told

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from verispect.kit.scale_settings import dial
+from verispect.kit.scale_settings import dial, on_scale_deg
 from verispect.optics.movements import scale_digits
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence
@@ -63,6 +63,7 @@ def mount_of(candidate: Candidate, index: int = 0) -> Mount:
         says=(
             *_rotating(rotation, tilt, digits, turns=exposure.lens.tilt_mount == "rotating"),
             *_leans("lens", tilt, swing, digits, plain=exposure.lens.tilt_mount != "rotating" or abs(rotation) < 0.5),
+            *_on_scale(tilt, exposure.lens.lens.tilt_zero_deg, digits),
             *_leans("back", back_tilt, back_swing, scale_digits(body.angle_scale_deg), plain=True),
             *_shifted(rise, cross),
         ),
@@ -110,6 +111,16 @@ def _leans(standard: str, tilt: float, swing: float, digits: int, *, plain: bool
         }
         said.append(Sentence(ways[standard, swing > 0.0], {"angle": f"{abs(swing):.{digits}f}"}))
     return said
+
+
+def _on_scale(tilt: float, zero: float, digits: int) -> list[Sentence]:
+    """What the scale must read, where a test has found its zero to be off."""
+    if abs(zero) < _STILL_DEG:
+        return []
+    reads: dict[str, object] = {"reads": f"{on_scale_deg(tilt, zero):+.{max(digits, 1)}f}", "zero": f"{zero:+.2f}"}
+    return [
+        Sentence("set the tilt scale to {reads}°: where it reads 0 this lens tilts by {zero}°, as measured", reads)
+    ]
 
 
 def _shifted(rise: float, cross: float) -> list[Sentence]:

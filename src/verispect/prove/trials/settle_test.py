@@ -13,6 +13,7 @@ from verispect.errors import FileError
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_middle, motion_between
 from verispect.prove.intake import Frame, described, frames_in, grey_linear, in_order, read_coded
+from verispect.prove.trials.burst import times_of
 
 LEAST_FRAMES = 8
 # Frames are laid over one another at about so many pixels along their long side.
@@ -88,7 +89,7 @@ def settle_test(
         raise FileError(
             "{count} frames: a burst of at least {least} is needed", count=len(frames), least=LEAST_FRAMES
         )
-    times = _times(frames, frames_per_s) - touch_s
+    times = times_of(frames, frames_per_s) - touch_s
     off = _offsets(frames, progress)
     after = times >= -1e-9
     if after.sum() < LEAST_FRAMES:
@@ -96,22 +97,6 @@ def settle_test(
     settle, sure, decay, hertz, first = _fitted(times[after], off[after], within_px)
     return SettleTest(settle, sure, within_px, decay, hertz, first, times, off,
                       tuple(frame.path.name for frame in frames))  # fmt: skip
-
-
-def _times(frames: Sequence[Frame], frames_per_s: float | None) -> Floats:
-    if frames_per_s is not None:
-        return np.arange(len(frames)) / frames_per_s
-    told = [frame.taken for frame in frames]
-    if any(moment is None for moment in told):
-        raise FileError("{path}: tells no time; give --fps, the frames a second of the burst", path=frames[0].path)
-    first = told[0]
-    found = np.array([(moment - first).total_seconds() for moment in told if moment and first])
-    if len(np.unique(found)) < len(found):
-        raise FileError(
-            "{path}: several frames tell the same second; give --fps, the frames a second of the burst",
-            path=frames[0].path,
-        )
-    return found
 
 
 def _offsets(frames: Sequence[Frame], progress: Callable[[float, str], None]) -> Floats:

@@ -181,6 +181,8 @@ class LensForms(QTabWidget):
             Spec("tilt_base_mm", self.tr("Pivot below centre"), unit="mm",
                  hint=self.tr("Pivot of a base tilt under the lens's centre; 0: at the centre")),
             Spec("tilt_scale_deg", self.tr("Tilt marks"), unit="°", hint=self.tr("Step of the scale; 0: no scale")),
+            Spec("tilt_zero_deg", self.tr("Tilt at its 0"), unit="°",
+                 hint=self.tr("What the lens truly tilts by where its scale reads 0; a tilt test measures it")),
             Spec("shift_scale_mm", self.tr("Shift marks"), unit="mm", hint=self.tr("Step of the scale; 0: no scale")),
             Spec("tilt_plus_minus_deg", self.tr("Tilt set to ±"), unit="°",
                  hint=self.tr("Almost surely within (95 %)")),

@@ -9,13 +9,29 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from verispect.errors import VerispectError
 from verispect.kit.lens import Lens
-from verispect.ui.panels.stations.trials import LENS, SETTLE, TrialsPage
+from verispect.ui.controls.translate import say_error
+from verispect.ui.panels.stations.trials import (
+    LENS,
+    PUPIL,
+    RECYCLE,
+    SETTLE,
+    STEP,
+    TILT,
+    PupilValues,
+    RecycleValues,
+    SettleValues,
+    StepValues,
+    TiltValues,
+    TrialsPage,
+)
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument
 from verispect.ui.work.job import Job
 
 if TYPE_CHECKING:
+    from verispect.prove.trials.pupil_test import Patch
     from verispect.ui.panels.kit import KitPanel
 
 
@@ -42,30 +58,21 @@ class TrialDesk(QObject):
 
     def test(self, folder: Path) -> None:
         """Run the chosen test on a folder's frames."""
-        from verispect.prove.desk import StepRun, lens_test_in, settle_test_in, step_test_in
-
         if self._job is not None:
             return
-        page, plan, which = self._page, self._document.plan, self._page.what.currentIndex()
+        page, which = self._page, self._page.what.currentIndex()
         lens = self._panel.current_lens
-        self._tested = None if lens is None or which == SETTLE else lens.name
-        if lens is None and which != SETTLE:
+        self._tested = None if lens is None or which in (SETTLE, RECYCLE) else lens.name
+        if lens is None and which not in (SETTLE, RECYCLE):
             self._notices.say(self.tr("Add the lens to the kit first, then test it."))
             return
-        if which == LENS:
-            lights = plan.criterion(plan.whole_focal_mm).lights
-            job = Job(self, lens_test_in, folder, lights, plan.kit.body.pixel_mm, watched=True)
-        elif which == SETTLE:
-            values = page.settle_values
-            job = Job(self, settle_test_in, folder, values.within_px, values.frames_per_s, watched=True)
-        else:
-            assert lens is not None
-            run = StepRun(
-                page.step_values.stop, page.step_values.step, lens.focal_mm[0],
-                plan.criterion(plan.whole_focal_mm).disc_mm,
-            )  # fmt: skip
-            job = Job(self, step_test_in, folder, run, lens.pupil_magnification, lens.principal_separation_mm,
-                      watched=True)  # fmt: skip
+        try:
+            job = self._begun(folder, which, lens)
+        except VerispectError as error:
+            page.show_result(say_error(error), takes=False)
+            return
+        if job is None:
+            return
         self._job, self._found = job, None
         page.show_result("", takes=False)
         page.show_busy(0.0)
@@ -73,6 +80,48 @@ class TrialDesk(QObject):
         job.failed.connect(lambda why: page.show_result(why, takes=False))
         job.done.connect(lambda found: self._tell(found, which))
         job.ended.connect(self._over)
+
+    def _begun(self, folder: Path, which: int, lens: Lens | None) -> Job | None:
+        """The test under way; None where it was thought better of."""
+        from verispect.prove import desk
+
+        plan, page = self._document.plan, self._page
+        if which == SETTLE:
+            still = page.values_of(SettleValues)
+            return Job(self, desk.settle_test_in, folder, still.within_px, still.frames_per_s, watched=True)
+        if which == RECYCLE:
+            full = page.values_of(RecycleValues)
+            return Job(self, desk.recycle_test_in, folder, full.within_stops, full.frames_per_s, watched=True)
+        assert lens is not None
+        criterion, longer = plan.criterion(plan.whole_focal_mm), max(plan.kit.body.sensor_mm)
+        focal, separation = lens.focal_mm[0], lens.principal_separation_mm
+        if which == STEP:
+            step = page.values_of(StepValues)
+            run = desk.StepRun(step.stop, step.step, focal, criterion.disc_mm)
+            return Job(self, desk.step_test_in, folder, run, lens.pupil_magnification, separation, watched=True)
+        if which == TILT:
+            tilt = page.values_of(TiltValues)
+            ends = None if tilt.from_m is None or tilt.to_m is None else (tilt.from_m, tilt.to_m)
+            return Job(self, desk.tilt_test_in, folder, focal, longer, ends, separation, watched=True)
+        if which == PUPIL:
+            places, two = self.ask_places(folder), page.values_of(PupilValues)
+            if places is None:
+                return None
+            far = math.inf if two.far_m is None else two.far_m
+            pair = desk.PupilRun(*places, two.near_m, far, two.turned_deg or None, focal, longer,
+                                 lens.pupil_magnification, separation)  # fmt: skip
+            return Job(self, desk.pupil_test_in, folder, pair, watched=True)
+        return Job(self, desk.lens_test_in, folder, criterion.lights, plan.kit.body.pixel_mm, watched=True)
+
+    def ask_places(self, folder: Path) -> tuple[Patch, Patch] | None:
+        """Where in the first frame the near and the far thing stand; None where that is given up."""
+        from verispect.prove.intake import described, frames_in, in_order
+        from verispect.prove.trials.pupil_test import upright_picture
+        from verispect.ui.panels.stations.two_places import TwoPlaces
+
+        first = in_order([described(path) for path in frames_in([folder])])[0]
+        asking = TwoPlaces(self._window, upright_picture(first))
+        return asking.places() if asking.exec() else None
 
     def _tell(self, found: Any, which: int) -> None:
         self._found = found
@@ -94,6 +143,21 @@ class TrialDesk(QObject):
                 ).format(found.within_px, found.settle_s, found.plus_minus_s, found.first_px)
             )
             takes = True
+        elif which == RECYCLE:
+            text = (
+                self.tr("Full after every wait, the shortest {0:.2f} s: fire faster to find the least.")
+                if found.always_full
+                else self.tr("Full again after {0:.2f} s, at the most {1:.2f} s sooner.")
+            ).format(found.recycle_s, found.plus_minus_s)
+            takes = True
+        elif which == TILT:
+            reads = self._page.values_of(TiltValues).scale_deg
+            text = self.tr(
+                "The lens leans {0:+.2f}° forward and {1:+.2f}° to the right, ± {2:.2f}°; its scale reads {3:+.2f}°."
+            ).format(found.tilt_deg, found.swing_deg, found.plus_minus_deg, reads)
+            takes = True
+        elif which == PUPIL:
+            text, takes = self._told_pupil(found), self._page.values_of(PupilValues).axis_behind_front_mm is not None
         else:
             text = self.tr("One unit of the number is {0:.3f} ± {1:.3f} of the depth of focus, by {2}.").format(
                 found.per_step_of_depth, found.plus_minus, found.how
@@ -101,10 +165,27 @@ class TrialDesk(QObject):
             takes = True
         self._page.show_result(text, takes=takes)
 
+    def _told_pupil(self, found: Any) -> str:
+        way = (
+            self.tr("The entrance pupil lies {0:.1f} ± {1:.1f} mm ahead of the axis: move the camera back so far.")
+            if found.ahead_mm > 0.0
+            else self.tr("The entrance pupil lies {0:.1f} ± {1:.1f} mm behind the axis: move the camera forward so "
+                         "far.")
+        ).format(abs(found.ahead_mm), found.plus_minus_mm)  # fmt: skip
+        lines = [way, self.tr("The field is {0:.2f}° wide.").format(found.field_deg)]
+        if found.focal_mm is not None:
+            lines.append(
+                self.tr("Focal length {0:.2f} ± {1:.2f} mm.").format(found.focal_mm, found.focal_plus_minus_mm)
+            )
+        return "\n".join(lines)
+
     def take(self) -> None:
         """Put what was found into the kit."""
         from verispect.prove.trials.lens_test import LensTest, residual_rows
+        from verispect.prove.trials.pupil_test import PupilTest
+        from verispect.prove.trials.recycle_test import RecycleTest
         from verispect.prove.trials.settle_test import SettleTest
+        from verispect.prove.trials.tilt_test import TiltTest, kept_in_lens
 
         found, kit = self._found, self._document.plan.kit
         if isinstance(found, SettleTest):
@@ -113,12 +194,25 @@ class TrialDesk(QObject):
             self._document.update(self.tr("measured settling time"), kit=kit)
             self._page.show_result(self.tr("Kept: settle {0:g} s.").format(settle), takes=False)
             return
+        if isinstance(found, RecycleTest):
+            full = round(found.recycle_s, 2)
+            kit = kit.model_copy(update={"times": kit.times.model_copy(update={"flash_recycle_s": full})})
+            self._document.update(self.tr("measured recycling time"), kit=kit)
+            self._page.show_result(self.tr("Kept: the flash takes {0:g} s.").format(full), takes=False)
+            return
         lens = next((lens for lens in kit.lenses if lens.name == self._tested), None)
         if lens is None or found is None:
             self._page.show_result(self.tr("The lens that was tested is no longer in the kit."), takes=False)
             return
         if isinstance(found, LensTest):
             update: dict[str, Any] = {"residual": residual_rows(found)}
+        elif isinstance(found, TiltTest):
+            update = kept_in_lens(found, self._page.values_of(TiltValues).scale_deg)
+        elif isinstance(found, PupilTest):
+            behind = self._page.values_of(PupilValues).axis_behind_front_mm
+            if behind is None:
+                return
+            update = {"pupil_behind_front_mm": round(behind - found.ahead_mm, 1)}
         else:
             circle = self._document.plan.criterion(self._document.plan.whole_focal_mm).disc_mm
             update = {"focus_step": {"per_step_of_depth": found.per_step_of_depth, "plus_minus": found.plus_minus,

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
+from typing import TypeVar
 
 from pydantic import BaseModel, Field
 from PyQt6.QtCore import pyqtSignal
@@ -19,7 +21,8 @@ from PyQt6.QtWidgets import (
 
 from verispect.ui.controls.model_form import ModelForm, Spec
 
-LENS, STEP, SETTLE = range(3)
+_V = TypeVar("_V", bound=BaseModel)
+LENS, STEP, SETTLE, RECYCLE, TILT, PUPIL = range(6)
 
 
 class StepValues(BaseModel):
@@ -36,8 +39,32 @@ class SettleValues(BaseModel):
     within_px: float = Field(default=0.5, gt=0.0, le=100.0)
 
 
+class RecycleValues(BaseModel):
+    """How much darker than a full flash still counts as full."""
+
+    within_stops: float = Field(default=0.1, gt=0.0, le=3.0)
+    frames_per_s: float | None = Field(default=None, gt=0.0, le=10000.0)
+
+
+class TiltValues(BaseModel):
+    """What the scale reads, and where the run of focus begins and ends where the frames do not tell."""
+
+    scale_deg: float = Field(default=0.0, gt=-45.0, lt=45.0)
+    from_m: float | None = Field(default=None, gt=0.0, le=100_000.0)
+    to_m: float | None = Field(default=None, gt=0.0, le=100_000.0)
+
+
+class PupilValues(BaseModel):
+    """Where the two things stand, from the axis the camera turns about."""
+
+    near_m: float = Field(default=1.0, gt=0.0, le=1000.0)
+    far_m: float | None = Field(default=None, gt=0.0, le=1.0e6)
+    turned_deg: float | None = Field(default=None, ge=-90.0, le=90.0)
+    axis_behind_front_mm: float | None = Field(default=None, ge=-1000.0, le=1000.0)
+
+
 class TrialsPage(QWidget):
-    """One of three tests.
+    """One of six tests.
 
     Signals
     -------
@@ -57,24 +84,51 @@ class TrialsPage(QWidget):
                 self.tr("What the lens resolves, by stop"),
                 self.tr("What a step number moves"),
                 self.tr("How long the tripod rings"),
+                self.tr("How long the flash takes to be full"),
+                self.tr("How far the lens really tilts"),
+                self.tr("Where it turns without parallax"),
             ]
         )
         self.steps = QLabel()
         self.steps.setWordWrap(True)
-        self.step_values, self.settle_values = StepValues(), SettleValues()
+        rate = Spec("frames_per_s", self.tr("Frames a second"), "optional",
+                    hint=self.tr("Empty: by the times that the frames tell"))  # fmt: skip
+        told = self.tr("Empty: what the frames tell of themselves")
         self.step_form = ModelForm(
             [Spec("stop", self.tr("Stop f/")), Spec("step", self.tr("Step number"))], system, columns=2
         )
-        self.step_form.edited.connect(self._take_step)
-        still = Spec("within_px", self.tr("Still within"), unit="px")
-        rate = Spec("frames_per_s", self.tr("Frames a second"), "optional",
-                    hint=self.tr("Empty: by the times that the frames tell"))  # fmt: skip
-        self.settle_form = ModelForm([rate, still], system, columns=2)
-        self.settle_form.edited.connect(self._take_settle)
-        self.step_form.show_model(self.step_values)
-        self.settle_form.show_model(self.settle_values)
+        self.settle_form = ModelForm([rate, Spec("within_px", self.tr("Still within"), unit="px")], system, columns=2)
+        self.recycle_form = ModelForm(
+            [rate, Spec("within_stops", self.tr("Full within"), unit="EV")], system, columns=2
+        )
+        self.tilt_form = ModelForm(
+            [
+                Spec("scale_deg", self.tr("Scale reads"), unit="°", hint=self.tr("Forward positive")),
+                Spec("from_m", self.tr("Focus from"), "optional", "m", told),
+                Spec("to_m", self.tr("to"), "optional", "m", told),
+            ], system, columns=2,
+        )  # fmt: skip
+        self.pupil_form = ModelForm(
+            [
+                Spec("near_m", self.tr("Near thing at"), unit="m", hint=self.tr("From the axis the camera turns on")),
+                Spec("far_m", self.tr("Far thing at"), "optional", "m", self.tr("Empty: very far")),
+                Spec("turned_deg", self.tr("Turned by"), "optional", "°",
+                     self.tr("By the head's scale, to the right positive: then the focal length is measured too")),
+                Spec("axis_behind_front_mm", self.tr("Axis behind front"), "optional", "mm",
+                     self.tr("From the front of the lens back to the axis; the kit keeps the pupil by it")),
+            ], system, columns=2,
+        )  # fmt: skip
+        self._values: dict[type[BaseModel], BaseModel] = {
+            kind: kind() for kind in (StepValues, SettleValues, RecycleValues, TiltValues, PupilValues)
+        }
         self.forms = QStackedWidget()
-        for form in (QWidget(), self.step_form, self.settle_form):
+        self.forms.addWidget(QWidget())
+        for kind, form in zip(
+            self._values, (self.step_form, self.settle_form, self.recycle_form, self.tilt_form, self.pupil_form),
+            strict=True,
+        ):  # fmt: skip
+            form.show_model(self._values[kind])
+            form.edited.connect(partial(self._take_values, form))
             self.forms.addWidget(form)
         self.frames_button = QPushButton(self.tr("Choose the folder with the &frames…"))
         self.frames_button.clicked.connect(self.frames_wanted)
@@ -101,13 +155,15 @@ class TrialsPage(QWidget):
         self._turn_to(LENS)
         self.show_busy(None)
 
-    def _take_step(self, values: StepValues, _what: str) -> None:
-        self.step_values = values
-        self.step_form.show_model(values)
+    def values_of(self, kind: type[_V]) -> _V:
+        """What is typed for one of the tests."""
+        values = self._values[kind]
+        assert isinstance(values, kind)
+        return values
 
-    def _take_settle(self, values: SettleValues, _what: str) -> None:
-        self.settle_values = values
-        self.settle_form.show_model(values)
+    def _take_values(self, form: ModelForm, values: BaseModel, _what: str) -> None:
+        self._values[type(values)] = values
+        form.show_model(values)
 
     def _turn_to(self, index: int) -> None:
         self.forms.setCurrentIndex(index)
@@ -127,6 +183,20 @@ class TrialsPage(QWidget):
                 self.tr(
                     "With the lens you mean to use, something still and full of detail: begin a burst of two seconds "
                     "or more with a tap on the tripod."
+                ),
+                self.tr(
+                    "Flash alone, exposed so that nothing is white. Begin with the flash full, then fire after ever "
+                    "longer waits: half a second, one, two, and so on; the frames' own times tell the waits."
+                ),
+                self.tr(
+                    "Square to a wall full of detail, some metres off, at the widest stop and a fixed tilt: a run of "
+                    "nine frames or more, the focus turned on a little each time, from well before the wall to well "
+                    "behind it."
+                ),
+                self.tr(
+                    "Level, on the head you turn grids with: something near, full of detail, before something far. "
+                    "One frame with the near thing left of the middle, one turned until it stands right of it. Then "
+                    "click on both things in the first frame."
                 ),
             )[index]
         )

@@ -14,7 +14,7 @@ from verispect.commands.invocation import (
     tell,
     write_with_lens,
 )
-from verispect.commands.step_test import above_zero
+from verispect.commands.trials.step_test import above_zero
 from verispect.errors import FileError
 
 # As the plan's lenses have it.

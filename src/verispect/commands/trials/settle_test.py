@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from verispect.commands.invocation import DONE, parser, progress, read_plan_of, tell
-from verispect.commands.step_test import above_zero
+from verispect.commands.trials.step_test import above_zero
 from verispect.errors import FileError
 
 

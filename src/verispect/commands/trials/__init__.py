@@ -1,0 +1,1 @@
+"""Tests of the kit, a command each."""

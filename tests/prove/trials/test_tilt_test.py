@@ -1,0 +1,115 @@
+"""Runs of focus over a wall through a lens that leans, blurred place by place by the thin lens: the lean is found."""
+
+from __future__ import annotations
+
+import json
+import math
+from functools import cache
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.conftest import a_lens, make_plan
+from verispect.cli import main
+from verispect.errors import FileError
+from verispect.files.picture_out import Shot, write_picture
+from verispect.files.plan_file import plan_to_text, read_plan
+from verispect.prove.trials.tilt_test import tilt_test
+
+SIZE, SENSOR_MM, FOCAL_MM, STOP = (768, 512), (36.0, 24.0), 90.0, 4.0
+WALL_MM, TILE = 4000.0, 32
+
+
+@cache
+def wall() -> np.ndarray:
+    """Detail of every size, as real walls have it, with a margin to blur into."""
+    rng = np.random.default_rng(5)
+    parts = [
+        cv2.GaussianBlur(rng.uniform(-1, 1, (SIZE[1] + 64, SIZE[0] + 64)), (0, 0), s) * s for s in (0.7, 2.0, 6.0)
+    ]
+    drawn = sum(parts)
+    return ((drawn - drawn.min()) / np.ptp(drawn) * 0.8 + 0.1).astype(np.float32)
+
+
+def disc(radius_px: float) -> np.ndarray:
+    """An even disc, its edge sampled 8 × 8 to a pixel."""
+    half = math.ceil(radius_px) + 1
+    fine = (np.arange((2 * half + 1) * 8) + 0.5) / 8 - half - 0.5
+    inside = (np.hypot(*np.meshgrid(fine, fine)) <= max(radius_px, 0.3)).astype(float)
+    kernel = inside.reshape(2 * half + 1, 8, 2 * half + 1, 8).mean(axis=(1, 3))
+    return kernel / kernel.sum()
+
+
+def frame_of(sensor_at_mm: float, tilt_rad: float, swing_rad: float) -> np.ndarray:
+    """The wall on a sensor at w, each tile blurred by how far its own image lies before or behind it."""
+    picture, pitch = np.zeros((SIZE[1], SIZE[0]), np.float32), SENSOR_MM[0] / SIZE[0]
+    for top in range(0, SIZE[1], TILE):
+        for left in range(0, SIZE[0], TILE):
+            x = (left + TILE / 2 - SIZE[0] / 2) * pitch
+            y = (SIZE[1] / 2 - top - TILE / 2) * pitch
+            # The ray through (x, y) meets the wall at depth a along the lens's axis; its image lies f/(a - f) as far.
+            away = WALL_MM / sensor_at_mm
+            axis = np.array([math.sin(swing_rad), -math.sin(tilt_rad), 0.0])
+            axis[2] = math.sqrt(1.0 - axis[0] ** 2 - axis[1] ** 2)
+            depth = np.array([x * away, y * away, WALL_MM]) @ axis
+            image = WALL_MM * FOCAL_MM / (depth - FOCAL_MM)
+            blur_px = abs(image - sensor_at_mm) / image * FOCAL_MM / STOP / pitch
+            cut = wall()[top : top + TILE + 64, left : left + TILE + 64]
+            picture[top : top + TILE, left : left + TILE] = cv2.filter2D(cut, -1, disc(blur_px / 2))[32:-32, 32:-32]
+    return picture
+
+
+def run_of(folder: Path, tilt_deg: float, swing_deg: float = 0.0, *, count: int = 9, told: bool = True) -> Path:
+    """Frames whose scale moves in equal steps about the wall; the scale follows the lens's own axis."""
+    folder.mkdir()
+    tilt, swing = math.radians(tilt_deg), math.radians(swing_deg)
+    level = math.sqrt(1.0 - math.sin(tilt) ** 2 - math.sin(swing) ** 2)
+    middle = WALL_MM * FOCAL_MM / (WALL_MM * level - FOCAL_MM)
+    rng = np.random.default_rng(1)
+    for k, off in enumerate(np.linspace(1.5, -1.5, count)):
+        drawn = frame_of(middle + off, tilt, swing) + rng.normal(0.0, 0.003, (SIZE[1], SIZE[0]))
+        coded = np.clip(drawn, 0.0, 1.0) ** (1 / 2.2) * 65535
+        axial = (middle + off) / level
+        subject = (axial + axial * FOCAL_MM / (axial - FOCAL_MM)) / 1000.0 if told and axial > FOCAL_MM else None
+        shot = Shot(focal_mm=FOCAL_MM, f_number=STOP, subject_m=subject)
+        write_picture(folder / f"w-{k}.tif", np.repeat(coded.astype(np.uint16)[..., None], 3, axis=2), shot=shot)
+    return folder
+
+
+@pytest.mark.parametrize(("tilt", "swing"), [(4.0, 0.0), (-1.5, 0.0), (2.0, -3.0), (0.0, 0.0)])
+def test_the_lean_is_that_of_the_lens(tmp_path: Path, tilt: float, swing: float) -> None:
+    found = tilt_test([run_of(tmp_path / "w", tilt, swing)], focal_mm=FOCAL_MM, sensor_mm=SENSOR_MM)
+    assert found.tilt_deg == pytest.approx(tilt, abs=max(found.plus_minus_deg, 0.05))
+    assert found.swing_deg == pytest.approx(swing, abs=max(found.plus_minus_deg, 0.05))
+    assert found.plus_minus_deg < 0.35
+    assert abs(found.corner_um) < 60.0
+
+
+def test_the_command_keeps_what_the_scale_is_off_by(tmp_path: Path, capsys) -> None:
+    folder = run_of(tmp_path / "w", 3.0)
+    plan, out = tmp_path / "a.verispect", tmp_path / "b.verispect"
+    plan.write_text(plan_to_text(make_plan([(0.0, 1.5, 4.0)], lenses=[a_lens(90.0)])))
+    name = read_plan(plan).kit.lenses[0].name
+    given = ["tilt-test", str(folder), "--scale", "2.5", "--plan", str(plan), "--lens", name, "--out", str(out)]
+    assert main([*given, "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["tilt_deg"] == pytest.approx(3.0, abs=told["plus_minus_deg"])
+    lens = read_plan(out).kit.lenses[0]
+    assert lens.tilt_zero_deg == pytest.approx(0.5, abs=told["plus_minus_deg"])
+    assert lens.tilt_plus_minus_deg == pytest.approx(told["plus_minus_deg"], abs=0.01)
+    assert set(lens.measured) >= {"tilt_zero_deg", "tilt_plus_minus_deg"}
+
+
+def test_what_tells_nothing_is_said(tmp_path: Path) -> None:
+    folder = run_of(tmp_path / "w", 2.0, count=5, told=False)
+    common = {"focal_mm": FOCAL_MM, "sensor_mm": SENSOR_MM}
+    with pytest.raises(FileError, match="--from and --to"):
+        tilt_test([folder], **common)
+    with pytest.raises(FileError, match="at least 5"):
+        tilt_test(sorted(folder.iterdir())[:3], **common)
+    with pytest.raises(FileError, match="no image of what is so near"):
+        tilt_test([folder], **common, ends_m=(0.2, 5.0))
+    with pytest.raises(FileError, match="focused alike"):
+        tilt_test([folder], **common, ends_m=(5.0, 5.0))
