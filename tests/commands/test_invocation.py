@@ -126,6 +126,51 @@ def test_a_job_whose_method_no_longer_fits_is_kept_and_the_book_teaches(capsys, 
     assert "Yard, small" in page.read_text(encoding="utf-8")
 
 
+def test_jobs_are_told_anew_held_against_one_another_and_put_aside(
+    capsys, plan: Path, frames: Path, tmp_path: Path
+) -> None:
+    book = ["--book", tmp_path / "book.sqlite"]
+    content = json.loads(plan.read_text(encoding="utf-8")) | {
+        "site": {"latitude_deg": 51.0, "longitude_deg": 4.0, "from": "2027-06-21T10:00Z"}
+    }
+    placed = tmp_path / "placed.verispect"
+    placed.write_text(json.dumps(content), encoding="utf-8")
+    bare = tmp_path / "bare.verispect"
+    bare.write_text(json.dumps({key: value for key, value in content.items() if key != "site"}), encoding="utf-8")
+    picture = next(frames.glob("*.tif"))
+    uuids = []
+    for path, more in ((bare, ["--tag", "dawn"]), (placed, ["--picture", picture])):
+        code, out, err = called(capsys, "log", "add", path, *more, *book, "--json")
+        assert code == 0, err
+        uuids.append(json.loads(out)["entries"][0]["uuid"])
+    code, out, _ = called(capsys, "log", "note", uuids[0], "--tag", "dusk", "--note", "fog", *book, "--json")
+    [entry] = json.loads(out)["entries"]
+    assert (entry["tags"], entry["note"]) == (["dusk"], "fog")
+    code, out, _ = called(capsys, "log", "list", "--near", "51,4.01", *book, "--json")
+    rows = json.loads(out)["entries"]
+    assert [row["uuid"] for row in rows] == [uuids[1], uuids[0]]
+    assert rows[0]["away_km"] == pytest.approx(0.70, abs=0.01)
+    assert rows[1]["away_km"] is None
+    code, out, _ = called(capsys, "log", "compare", *uuids, *book, "--json")
+    assert {"what": "tags", "group": "job", "first": "dusk", "second": ""} in json.loads(out)["rows"]
+    code, out, _ = called(capsys, "log", "show", uuids[1], *book, "--json")
+    assert bytes.fromhex(json.loads(out)["entries"][0]["picture"])[:3] == b"\xff\xd8\xff"
+    again = tmp_path / "again.verispect"
+    code, out, _ = called(capsys, "log", "again", uuids[1], "--on", "2027-12-21", "--out", again, *book, "--json")
+    assert json.loads(out)["stops"] < -1.0
+    assert json.loads(again.read_text())["site"]["from"].startswith("2027-12-21T10:00")
+    code, _, err = called(capsys, "log", "again", uuids[0], *book)
+    assert code == 2
+    assert "place" in err
+    table = tmp_path / "jobs.csv"
+    assert called(capsys, "log", "export", table, *book)[0] == 0
+    assert len(table.read_text(encoding="utf-8").splitlines()) == 3
+    assert called(capsys, "log", "backup", tmp_path / "copy.sqlite", *book)[0] == 0
+    other = ["--book", tmp_path / "other.sqlite"]
+    assert called(capsys, "log", "restore", tmp_path / "copy.sqlite", *other)[0] == 0
+    assert len(json.loads(called(capsys, "log", "list", *other, "--json")[1])["entries"]) == 2
+
+
 def test_a_check_writes_its_page_and_the_distances(capsys, plan: Path, frames: Path, tmp_path: Path) -> None:
     page, new = tmp_path / "page.html", tmp_path / "new.verispect"
     given = ["check", frames, "--plan", plan, "--method", "series", "--quiet", "--html", page, "--distances-out", new]

@@ -16,7 +16,8 @@ from hypothesis import strategies as st
 
 from verispect.errors import FileError
 from verispect.keep import book as book_module
-from verispect.keep.book import Book, Entry, entries_table, entry_of, read_export
+from verispect.keep.book import Book
+from verispect.keep.entry import Entry, entries_table, entry_of, read_export
 
 PLAN: dict[str, Any] = {
     "title": "Mill yard", "site": {"latitude_deg": 46.5, "longitude_deg": 8.25},
@@ -64,6 +65,21 @@ def test_an_entry_is_taken_out_and_put_back(book: Book) -> None:
     assert book.entries() == []
     assert book.add(gone)
     assert book.entry(entry.uuid) == entry
+
+
+def test_note_tags_and_picture_are_changed_and_found(book: Book) -> None:
+    entry = entry_of(PLAN, note="mist", tags=["night", "client"])
+    book.add(entry)
+    before = book.retell(entry.uuid, note="clear", tags="dawn, dawn,")
+    assert before == entry
+    now = book.entry(entry.uuid)
+    assert (now.note, now.tags, now.title) == ("clear", "dawn", entry.title)
+    assert [found.tags for found in book.entries("dawn clear")] == ["dawn"]
+    assert book.entries("mist") == []
+    book.retell(entry.uuid, picture=b"abc")
+    assert book.entry(entry.uuid).picture == b"abc"
+    assert book.entry(entry.uuid).note == "clear"
+    assert book.retell("gone", note="x") is None
 
 
 def test_none_or_more_than_one_is_said(book: Book) -> None:
@@ -192,7 +208,8 @@ def test_a_place_below_a_file_is_told(tmp_path: Path) -> None:
 def test_what_was_committed_is_there_after_a_kill(tmp_path: Path) -> None:
     path = tmp_path / "book.sqlite"
     work = (
-        "import os, signal, sys\nfrom pathlib import Path\nfrom verispect.keep.book import Book, entry_of\n"
+        "import os, signal, sys\nfrom pathlib import Path\nfrom verispect.keep.book import Book\n"
+        "from verispect.keep.entry import entry_of\n"
         f"book = Book(Path({str(path)!r}))\n"
         "for k in range(5):\n    book.add(entry_of({'title': f'job {k}'}))\n"
         "os.kill(os.getpid(), signal.SIGKILL)\n"

@@ -11,7 +11,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from verispect.keep.book import Book, Entry, entry_of
+from verispect.keep.book import Book
+from verispect.keep.entry import Entry, entry_of
 from verispect.keep.lessons import held_of, lessons, lessons_dict, lessons_text, proved_of
 from verispect.shoot.report_html import entry_html
 
@@ -78,6 +79,7 @@ def test_a_book_of_the_form_before_opens_and_learns(tmp_path: Path) -> None:
     with sqlite3.connect(path) as old:
         old.execute("alter table entries drop column promised")
         old.execute("alter table entries drop column lens")
+        old.execute("alter table entries drop column tags")
         old.execute("update alembic_version set version_num = '0001'")
         old.execute(
             "insert into entries (uuid, created, title, method, verdict, place, kit, note, words, planned_s, "

@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import argparse
 import json
-from collections.abc import Sequence
+import math
+from collections.abc import Callable, Sequence
 from dataclasses import asdict
+from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from verispect.commands.invocation import DONE, parser, read_plan_of, tell, whole, worked_method
 from verispect.errors import FileError, VerispectError
+
+# Side of the small picture of a job.
+_PICTURE_PX = 480
 
 if TYPE_CHECKING:
     from verispect.keep.book import Book
@@ -18,91 +23,252 @@ if TYPE_CHECKING:
 
 
 def run(given: Sequence[str]) -> int:
-    """List, show, add, export, import or learn."""
+    """What is done with the book, by its name."""
+    options = _options().parse_args(given)
+    if options.what == "restore":
+        return _restore(options)
+    from verispect.keep.book import Book
+
+    book = Book(options.book)
+    try:
+        _ACTS[options.what](book, options)
+    finally:
+        book.close()
+    return DONE
+
+
+def _options() -> argparse.ArgumentParser:
     options_of = parser("log", "The logbook of jobs.")
-    names = "list|show|add|export|import|learn|what-if"
-    what = options_of.add_subparsers(dest="what", required=True, metavar=names)
+    what = options_of.add_subparsers(dest="what", required=True, metavar="|".join((*_ACTS, "restore")))
     common = argparse.ArgumentParser(add_help=False)
     common.add_argument("--book", type=Path, metavar="F", help="another book")
     common.add_argument("--json", action="store_true", default=argparse.SUPPRESS)
     common.add_argument("--quiet", action="store_true", default=argparse.SUPPRESS)
-    listing = what.add_parser("list", parents=[common])
+    written = argparse.ArgumentParser(add_help=False)
+    written.add_argument("--force", action="store_true", help="write over what is there")
+
+    def command(name: str, help_text: str, *, writes: bool = False) -> argparse.ArgumentParser:
+        return what.add_parser(name, parents=[common, *([written] if writes else [])], help=help_text)
+
+    listing = command("list", "the jobs, the newest first")
     listing.add_argument("--find", default="", metavar="WORDS")
-    showing = what.add_parser("show", parents=[common])
+    listing.add_argument("--near", type=_place, metavar="LAT,LON", help="the nearest first, with their distances")
+    showing = command("show", "one job", writes=True)
     showing.add_argument("uuid")
     showing.add_argument("--html", type=Path, metavar="F", help="write the job as one page")
-    showing.add_argument("--force", action="store_true", help="write over what is there")
-    adding = what.add_parser("add", parents=[common])
+    adding = command("add", "put a plan into the book")
     adding.add_argument("plan", type=Path)
     adding.add_argument("--run", type=Path, metavar="F")
     adding.add_argument("--check", type=Path, metavar="F", help="what verispect check --json printed")
     adding.add_argument("--note", default="", metavar="T")
-    out = what.add_parser("export", parents=[common])
-    out.add_argument("file", type=Path)
-    out.add_argument("--force", action="store_true", help="write over what is there")
-    what.add_parser("import", parents=[common]).add_argument("file", type=Path)
-    what.add_parser("learn", parents=[common], help="what the jobs teach of distances, focus, times and promises")
-    wondering = what.add_parser("what-if", parents=[common], help="what one more lens would have made of the jobs")
+    adding.add_argument("--tag", action="append", default=[], metavar="T", help="a word of your own")
+    adding.add_argument("--picture", type=Path, metavar="F", help="a picture of it; it is kept small")
+    telling = command("note", "change the note or the tags of a job")
+    telling.add_argument("uuid")
+    telling.add_argument("--note", metavar="T")
+    telling.add_argument("--tag", action="append", metavar="T", help="the tags from now on; an empty one: none")
+    comparing = command("compare", "two jobs side by side")
+    comparing.add_argument("first")
+    comparing.add_argument("second")
+    again = command("again", "a job as a plan for another day, and what has changed in the light", writes=True)
+    again.add_argument("uuid")
+    again.add_argument("--on", type=_day, metavar="YYYY-MM-DD", help="today, where none is named")
+    again.add_argument("--out", type=Path, metavar="F", help="write the plan")
+    command("export", "the jobs as JSON, or as CSV by the name's ending", writes=True).add_argument("file", type=Path)
+    command("import", "add the jobs of an export").add_argument("file", type=Path)
+    command("backup", "the whole book, jobs and shelf, as a file", writes=True).add_argument("file", type=Path)
+    command("restore", "put a backup in the book's place; the book that was there is kept beside it").add_argument(
+        "file", type=Path
+    )
+    command("learn", "what the jobs teach of distances, focus, times and promises")
+    wondering = command("what-if", "what one more lens would have made of the jobs")
     wondering.add_argument(
         "lens", help="as printed on it, such as '24 mm f/3.5 tilt shift', or its name on the shelf"
     )
     wondering.add_argument(
         "--most", type=whole("--most", 1, 10_000), metavar="N", help="so many of the newest jobs (40)"
     )
-    options = options_of.parse_args(given)
+    return options_of
+
+
+def _place(text: str) -> tuple[float, float]:
+    parts = text.split(",")
+    try:
+        latitude, longitude = (float(part) for part in parts)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"--near takes LAT,LON in degrees, not {text!r}") from None
+    if not (abs(latitude) <= 90.0 and abs(longitude) <= 180.0):
+        raise argparse.ArgumentTypeError(f"--near: within 90 and 180 degrees, not {text!r}")
+    return latitude, longitude
+
+
+def _day(text: str) -> date:
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"--on takes a day such as 2027-03-14, not {text!r}") from None
+
+
+def _list(book: Book, options: argparse.Namespace) -> None:
+    from verispect.keep.entry import away_km, entries_table, entry_dict
+
+    found = book.entries(options.find)
+    if options.near is None:
+        _tell({"entries": [entry_dict(entry) for entry in found]}, entries_table(found), options)
+        return
+    known = [(away_km(entry.place, *options.near), entry) for entry in found]
+    known.sort(key=lambda pair: math.inf if pair[0] is None else pair[0])
+    rows = [entry_dict(entry) | {"away_km": far} for far, entry in known]
+    _tell({"entries": rows}, entries_table([entry for _, entry in known], [far for far, _ in known]), options)
+
+
+def _show(book: Book, options: argparse.Namespace) -> None:
     from verispect.files.atomic import write_atomically
     from verispect.files.picture_out import not_over
+    from verispect.keep.entry import entry_dict
+
+    entry = book.entry(options.uuid)
+    if options.html is not None:
+        from verispect.shoot.report_html import entry_html
+
+        not_over(options.html, force=options.force)
+        page = entry_html(entry.plan, entry.check, head=entry.lines(), picture=entry.picture, note=entry.note)
+        write_atomically(options.html, page.encode("utf-8"))
+    _tell({"entries": [entry_dict(entry)]}, json.dumps(entry_dict(entry), ensure_ascii=False, indent=1), options)
+
+
+def _add(book: Book, options: argparse.Namespace) -> None:
     from verispect.files.run_file import read_run
-    from verispect.keep.book import FORMAT, VERSION, Book, entries_table, entry_dict, entry_of, read_export
+    from verispect.keep.entry import entry_of, read_export
 
-    book = Book(options.book)
-    head = {"format": FORMAT, "version": VERSION}
-    if options.what == "list":
-        found = book.entries(options.find)
-        tell(head | {"entries": [entry_dict(e) for e in found]}, entries_table(found), as_json=options.json)
-    elif options.what == "show":
-        entry = book.entry(options.uuid)
-        told = json.dumps(entry_dict(entry), ensure_ascii=False, indent=1)
-        if options.html is not None:
-            from verispect.shoot.report_html import entry_html
+    plan = read_plan_of(options.plan).model_dump(mode="json", by_alias=True)
+    shot = None if options.run is None else read_run(options.run).model_dump(mode="json")
+    checked = None if options.check is None else read_export(options.check)
+    if checked is not None and checked.get("format") != "verispect-check":
+        raise FileError("{path}: this is no report of a check", path=options.check)
+    picture = None
+    if options.picture is not None:
+        from verispect.prove.desk import small_jpeg
 
-            not_over(options.html, force=options.force)
-            page = entry_html(entry.plan, entry.check, head=entry.lines(), picture=entry.picture, note=entry.note)
-            write_atomically(options.html, page.encode("utf-8"))
-        tell(head | {"entries": [entry_dict(entry)]}, told, as_json=options.json)
-    elif options.what == "add":
-        plan = read_plan_of(options.plan).model_dump(mode="json", by_alias=True)
-        shot = None if options.run is None else read_run(options.run).model_dump(mode="json")
-        checked = None if options.check is None else read_export(options.check)
-        if checked is not None and checked.get("format") != "verispect-check":
-            raise FileError("{path}: this is no report of a check", path=options.check)
-        entry = entry_of(plan, run=shot, check=checked, note=options.note, **_of_method(options.plan, plan, shot))
-        book.add(entry)
-        tell(head | {"entries": [{"uuid": entry.uuid}]}, f"{entry.uuid} added to {book.path}", as_json=options.json)
-    elif options.what == "what-if":
-        from verispect.plan.advise.kit_gain import MOST_JOBS, gain_sentences, gains
+        picture = small_jpeg(options.picture, most=_PICTURE_PX)
+    entry = entry_of(plan, run=shot, check=checked, note=options.note, tags=options.tag, picture=picture,
+                     **_of_method(options.plan, plan, shot))  # fmt: skip
+    book.add(entry)
+    _tell({"entries": [{"uuid": entry.uuid}]}, f"{entry.uuid} added to {book.path}", options)
 
-        lens = _lens_of(book, options.lens)
-        found_gains = gains(book.plans(most=options.most or MOST_JOBS), lens)
-        told = ".\n".join(str(sentence) for sentence in gain_sentences(found_gains, lens.name))
-        tell({"format": "verispect-what-if", "version": 1, "lens": lens.name,
-              "jobs": [asdict(gain) for gain in found_gains]}, told, as_json=options.json)  # fmt: skip
-    elif options.what == "learn":
-        from verispect.keep.lessons import lessons, lessons_dict, lessons_text
 
-        learned = lessons(book.proved())
-        tell(lessons_dict(learned), lessons_text(learned), as_json=options.json)
-    elif options.what == "export":
-        not_over(options.file, force=options.force)
-        content = book.exported()
-        write_atomically(options.file, json.dumps(content, ensure_ascii=False, indent=1).encode("utf-8"))
-        count = len(content["entries"])
-        tell(head | {"count": count}, f"{count} entries written to {options.file}", as_json=options.json)
+def _note(book: Book, options: argparse.Namespace) -> None:
+    from verispect.keep.entry import entry_dict, tidy_tags
+
+    if options.note is None and options.tag is None:
+        raise FileError("give --note or --tag: what is to be changed?")
+    uuid = book.entry(options.uuid).uuid
+    book.retell(uuid, note=options.note, tags=None if options.tag is None else tidy_tags(options.tag))
+    now = book.entry(uuid)
+    _tell({"entries": [entry_dict(now)]}, "\n".join([now.title, *now.lines(), now.note]), options)
+
+
+def _compare(book: Book, options: argparse.Namespace) -> None:
+    from verispect.keep.two_jobs import rows_table, side_by_side
+
+    rows = side_by_side(book.entry(options.first), book.entry(options.second))
+    tell({"format": "verispect-two-jobs", "version": 1, "rows": [asdict(row) for row in rows]}, rows_table(rows),
+         as_json=options.json)  # fmt: skip
+
+
+def _again(book: Book, options: argparse.Namespace) -> None:
+    from pydantic import ValidationError
+
+    from verispect.files.picture_out import not_over
+    from verispect.files.plan_file import write_plan
+    from verispect.plan.document import Plan
+    from verispect.shoot.light_again import again_sentences, light_again, moved_to
+
+    entry, day = book.entry(options.uuid), options.on or date.today()
+    try:
+        plan = Plan.model_validate(entry.plan or {})
+    except ValidationError as error:
+        raise FileError("{uuid}: the plan of this entry is damaged", uuid=entry.uuid) from error
+    found = light_again(plan, day)
+    if options.out is not None:
+        not_over(options.out, force=options.force)
+        write_plan(moved_to(plan, day), options.out)
+    told = {
+        "format": "verispect-log-again", "version": 1, "then": found.then.isoformat(),
+        "again": found.again.isoformat(),
+        "sun_then": list(found.sun_then), "sun_again": list(found.sun_again), "stops": found.stops,
+        "most_like": None if found.most_like is None else found.most_like.isoformat(), "off_deg": found.off_deg,
+    }  # fmt: skip
+    tell(told, "\n".join(str(line) for line in again_sentences(found)), as_json=options.json)
+
+
+def _what_if(book: Book, options: argparse.Namespace) -> None:
+    from verispect.plan.advise.kit_gain import MOST_JOBS, gain_sentences, gains
+
+    lens = _lens_of(book, options.lens)
+    found = gains(book.plans(most=options.most or MOST_JOBS), lens)
+    told = ".\n".join(str(sentence) for sentence in gain_sentences(found, lens.name))
+    tell({"format": "verispect-what-if", "version": 1, "lens": lens.name, "jobs": [asdict(gain) for gain in found]},
+         told, as_json=options.json)  # fmt: skip
+
+
+def _learn(book: Book, options: argparse.Namespace) -> None:
+    from verispect.keep.lessons import lessons, lessons_dict, lessons_text
+
+    learned = lessons(book.proved())
+    tell(lessons_dict(learned), lessons_text(learned), as_json=options.json)
+
+
+def _export(book: Book, options: argparse.Namespace) -> None:
+    from verispect.files.atomic import write_atomically
+    from verispect.files.picture_out import not_over
+    from verispect.keep.entry import entries_csv
+
+    not_over(options.file, force=options.force)
+    if options.file.suffix.lower() == ".csv":
+        found = book.entries()
+        count, text = len(found), entries_csv(found)
     else:
-        added = book.bring_in(read_export(options.file), name=str(options.file))
-        tell(head | {"added": added}, f"{added} entries added to {book.path}", as_json=options.json)
-    book.close()
+        content = book.exported()
+        count, text = len(content["entries"]), json.dumps(content, ensure_ascii=False, indent=1)
+    write_atomically(options.file, text.encode("utf-8"))
+    _tell({"count": count}, f"{count} entries written to {options.file}", options)
+
+
+def _import(book: Book, options: argparse.Namespace) -> None:
+    from verispect.keep.entry import read_export
+
+    added = book.bring_in(read_export(options.file), name=str(options.file))
+    _tell({"added": added}, f"{added} entries added to {book.path}", options)
+
+
+def _backup(book: Book, options: argparse.Namespace) -> None:
+    from verispect.keep.copies import back_up
+
+    back_up(book, options.file, force=options.force)
+    count = len(book.entries())
+    _tell({"count": count}, f"{count} entries and the shelf written to {options.file}", options)
+
+
+def _restore(options: argparse.Namespace) -> int:
+    from verispect.keep.copies import bring_back
+
+    aside = bring_back(options.file, options.book)
+    kept = "" if aside is None else f"; the book that was there is now {aside}"
+    _tell({"kept": None if aside is None else str(aside)}, f"{options.file} is the book now{kept}", options)
     return DONE
+
+
+_ACTS: dict[str, Callable[[Book, argparse.Namespace], None]] = {
+    "list": _list, "show": _show, "add": _add, "note": _note, "compare": _compare, "again": _again,
+    "export": _export, "import": _import, "backup": _backup, "learn": _learn, "what-if": _what_if,
+}  # fmt: skip
+
+
+def _tell(told: dict[str, Any], table: str, options: argparse.Namespace) -> None:
+    from verispect.keep.entry import FORMAT, VERSION
+
+    tell({"format": FORMAT, "version": VERSION} | told, table, as_json=options.json)
 
 
 def _lens_of(book: Book, words: str) -> Lens:

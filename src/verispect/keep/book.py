@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import json
-import math
+import sqlite3
 import uuid as uuids
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
-from datetime import UTC, datetime
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -18,53 +17,11 @@ from sqlalchemy.exc import DatabaseError, OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session, defer, load_only
 
 from verispect.errors import FileError
+from verispect.keep.entry import FORMAT, VERSION, Entry, entry_dict, entry_from, now, tidy_tags, words_of
 from verispect.keep.tables import EntryRow, ShelfRow
 
-FORMAT, VERSION = "verispect-log", 1
 KINDS = ("body", "lens", "head", "rail", "kit")
 _WAIT_MS = 4000
-
-
-@dataclass(frozen=True)
-class Entry:
-    """One job as it is read and written; lists leave plan, run and check out.
-
-    Attributes
-    ----------
-    planned_s, taken_s : float or None
-        From the first exposure to the end of the last.
-    promised : float or None
-        With what probability it was to hold, where figures carried a ±.
-    lens : str
-        The lens it was taken with.
-    """
-
-    uuid: str
-    created: str
-    title: str = ""
-    method: str = ""
-    verdict: str = ""
-    place: str = ""
-    kit: str = ""
-    note: str = ""
-    planned_s: float | None = None
-    taken_s: float | None = None
-    promised: float | None = None
-    lens: str = ""
-    plan: dict[str, Any] | None = None
-    run: dict[str, Any] | None = None
-    check: dict[str, Any] | None = None
-    picture: bytes | None = field(default=None, repr=False)
-
-    def lines(self) -> list[str]:
-        """What it was, where and with what, a line each."""
-        times = [f"planned {self.planned_s / 60.0:.1f} min" if self.planned_s else "",
-                 f"taken {self.taken_s / 60.0:.1f} min" if self.taken_s else ""]  # fmt: skip
-        promised = "" if self.promised is None else f"to hold in {100.0 * self.promised:.0f} of 100 tries"
-        lines = [" · ".join(part for part in (self.created.replace("T", " ").rstrip("Z"), self.place) if part),
-                 " · ".join(part for part in (self.method, self.lens, self.kit) if part),
-                 " · ".join(part for part in (*times, promised) if part)]  # fmt: skip
-        return [line for line in lines if line]
 
 
 @dataclass(frozen=True)
@@ -166,7 +123,7 @@ class Book:
         with self._told(), Session(self._engine) as session, session.begin():
             if session.get(EntryRow, entry.uuid) is not None:
                 return False
-            session.add(EntryRow(**{**entry.__dict__, "words": _words(entry)}))
+            session.add(EntryRow(**{**entry.__dict__, "words": words_of(entry)}))
         return True
 
     def entries(self, find: str = "", *, most: int = 10_000) -> list[Entry]:
@@ -196,6 +153,21 @@ class Book:
                     found="no" if not rows else "more than one", path=self.path,
                 )  # fmt: skip
             return _of_row(rows[0])
+
+    def retell(
+        self, uuid: str, *, note: str | None = None, tags: str | None = None, picture: bytes | None = None
+    ) -> Entry | None:
+        """Change note, tags or picture; the entry as it was before, None where it is gone."""
+        with self._told(), Session(self._engine) as session, session.begin():
+            row = session.get(EntryRow, uuid)
+            if row is None:
+                return None
+            before = _of_row(row)
+            row.note = row.note if note is None else note
+            row.tags = row.tags if tags is None else tidy_tags(tags)
+            row.picture = row.picture if picture is None else picture
+            row.words = words_of(_of_row(row))
+        return before
 
     def remove(self, uuid: str) -> Entry | None:
         """Take a job out and give it back, so that it can be put in again."""
@@ -241,7 +213,26 @@ class Book:
                             format=FORMAT)  # fmt: skip
         if not isinstance(content.get("version"), int) or content["version"] > VERSION:
             raise FileError("{name}: written by a newer Verispect", name=name)
-        return sum(self.add(_of_dict(part, name)) for part in content["entries"])
+        return sum(self.add(entry_from(part, name)) for part in content["entries"])
+
+    # Copies ----------------------------------------------------------------------------------------
+
+    def copy_to(self, target: Path) -> None:
+        """The whole book, jobs and shelf, as another file; what is written meanwhile is in it or not, never half."""
+        with self._told():
+            source = self._engine.raw_connection()
+            try:
+                fresh = sqlite3.connect(target)
+                try:
+                    source.driver_connection.backup(fresh)  # type: ignore[union-attr]
+                    # A book by itself, without files beside it.
+                    fresh.execute("pragma journal_mode = delete")
+                finally:
+                    fresh.close()
+            except sqlite3.Error as error:
+                raise FileError("{path}: cannot be written: {why}", path=target, why=error) from error
+            finally:
+                source.close()
 
     # Shelf -----------------------------------------------------------------------------------------
 
@@ -250,10 +241,10 @@ class Book:
         with self._told(), Session(self._engine) as session, session.begin():
             row = session.scalars(select(ShelfRow).where(ShelfRow.kind == kind, ShelfRow.name == name)).first()
             if row is None:
-                row = ShelfRow(uuid=str(uuids.uuid4()), kind=kind, name=name, changed=_now(), content=content)
+                row = ShelfRow(uuid=str(uuids.uuid4()), kind=kind, name=name, changed=now(), content=content)
                 session.add(row)
             else:
-                row.content, row.changed = content, _now()
+                row.content, row.changed = content, now()
             return Item(row.uuid, kind, name, content)
 
     def shelf(self, kind: str | None = None) -> list[Item]:
@@ -284,114 +275,10 @@ def _careful(engine: Engine) -> None:
 
 _LISTED = (
     "uuid", "created", "title", "method", "verdict", "place", "kit", "note", "planned_s", "taken_s", "promised",
-    "lens",
+    "lens", "tags",
 )  # fmt: skip
-
-
-def _now() -> str:
-    return datetime.now(UTC).isoformat(timespec="seconds").replace("+00:00", "Z")
-
-
-def rows_of(content: Mapping[str, Any] | None, key: str) -> list[dict[str, Any]]:
-    """The objects of a list in content that may be from anywhere."""
-    found = (content or {}).get(key)
-    return [row for row in found if isinstance(row, dict)] if isinstance(found, list) else []
-
-
-def _words(entry: Entry) -> str:
-    parts = [entry.title, entry.method, entry.verdict, entry.place, entry.kit, entry.note, entry.created]
-    parts += [str(mark.get("name", "")) for mark in rows_of(entry.plan, "marks")]
-    return " ".join(parts).lower()
 
 
 def _of_row(row: EntryRow) -> Entry:
     names = (*_LISTED, "plan", "run", "check", "picture")
     return Entry(**{name: getattr(row, name) for name in names})
-
-
-def entry_dict(entry: Entry) -> dict[str, Any]:
-    """An entry as JSON; a picture as hexadecimal."""
-    found = dict(entry.__dict__)
-    found["picture"] = entry.picture.hex() if entry.picture else None
-    return found
-
-
-def _of_dict(content: Any, name: str) -> Entry:
-    if not isinstance(content, dict) or not isinstance(content.get("uuid"), str):
-        raise FileError("{name}: an entry without uuid; export it again", name=name)
-    known = {key: content.get(key) for key in Entry.__dataclass_fields__ if key in content}
-    for key in ("created", "title", "method", "verdict", "place", "kit", "note", "lens"):
-        known[key] = str(known.get(key) or "")
-    for key in ("planned_s", "taken_s", "promised"):
-        value = known.get(key)
-        known[key] = float(value) if isinstance(value, int | float) and math.isfinite(value) else None
-    for key in ("plan", "run", "check"):
-        known[key] = known[key] if isinstance(known.get(key), dict) else None
-    picture = known.get("picture")
-    try:
-        known["picture"] = bytes.fromhex(picture) if isinstance(picture, str) else None
-    except ValueError as error:
-        raise FileError(
-            "{name}: a picture that is damaged in entry {uuid}", name=name, uuid=content["uuid"]
-        ) from error
-    return Entry(**known)  # type: ignore[arg-type]
-
-
-def entry_of(
-    plan: dict[str, Any],
-    *,
-    run: dict[str, Any] | None = None,
-    check: dict[str, Any] | None = None,
-    note: str = "",
-    planned_s: float | None = None,
-    taken_s: float | None = None,
-    promised: float | None = None,
-    lens: str = "",
-    picture: bytes | None = None,
-) -> Entry:
-    """An entry of a job: what can be searched for is taken out of the plan, the run and the check."""
-    site, kit = plan.get("site") or {}, plan.get("kit") or {}
-    names = [
-        str((kit.get("body") or {}).get("name") or ""),
-        *(str(lens.get("name")) for lens in kit.get("lenses") or []),
-    ]
-    chosen = (run or {}).get("method") or (plan.get("choice") or {}).get("method") or ""
-    where = f"{site['latitude_deg']:.4f}, {site['longitude_deg']:.4f}" if "latitude_deg" in site else ""
-    verdict = ""
-    if check is not None:
-        verdict = "redo" if check.get("redo") else "good"
-    elif run is not None:
-        verdict = "shot"
-    else:
-        verdict = "planned"
-    return Entry(
-        uuid=str(uuids.uuid4()), created=_now(), title=str(plan.get("title") or ""), method=str(chosen),
-        verdict=verdict, place=where, kit=", ".join(name for name in names if name), note=note, planned_s=planned_s,
-        taken_s=taken_s, promised=promised, lens=lens, plan=plan, run=run, check=check, picture=picture,
-    )  # fmt: skip
-
-
-def entries_table(entries: Sequence[Entry]) -> str:
-    """Jobs for a terminal."""
-    lines = [f"{'entry':<10}{'when':<22}{'verdict':<9}{'method':<20}title"]
-    lines += [f"{e.uuid[:8]:<10}{e.created:<22}{e.verdict:<9}{e.method:<20}{e.title}" for e in entries]
-    return "\n".join(lines)
-
-
-def read_export(path: Path) -> dict[str, Any]:
-    """An export's JSON.
-
-    Raises
-    ------
-    FileError
-        For what cannot be read or is no JSON.
-    """
-    try:
-        content = json.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise FileError("{path}: cannot be read: {why}", path=path, why=error.strerror or error) from error
-    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
-        raise FileError("{path}: this is no JSON, or it is cut", path=path) from error
-    if not isinstance(content, dict):
-        raise FileError("{path}: this is no export of a logbook", path=path)
-    return content

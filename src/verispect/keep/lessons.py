@@ -12,7 +12,8 @@ from typing import Any
 
 import numpy as np
 
-from verispect.keep.book import Book, Entry, rows_of
+from verispect.keep.book import Book
+from verispect.keep.entry import Entry, rows_of
 from verispect.keep.learning import Learned, Proved, kept_promises, spreads, time_factor
 
 # Promises are told apart by these.

@@ -27,6 +27,7 @@ class EntryRow(Base):
     taken_s: Mapped[float | None] = mapped_column(Float, default=None)
     promised: Mapped[float | None] = mapped_column(Float, default=None)
     lens: Mapped[str] = mapped_column(Text, default="")
+    tags: Mapped[str] = mapped_column(Text, default="")
     plan: Mapped[dict[str, object] | None] = mapped_column(JSON, default=None)
     run: Mapped[dict[str, object] | None] = mapped_column(JSON, default=None)
     check: Mapped[dict[str, object] | None] = mapped_column(JSON, default=None)

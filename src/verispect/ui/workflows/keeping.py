@@ -26,7 +26,8 @@ from verispect.ui.work.job import Job
 from verispect.ui.workflows.saving import ask_save, file_name
 
 if TYPE_CHECKING:
-    from verispect.keep.book import Book, Entry, Item
+    from verispect.keep.book import Book, Item
+    from verispect.keep.entry import Entry
 
 
 class KeepDesk(QObject):
@@ -108,13 +109,13 @@ class KeepDesk(QObject):
 
     def log_plan(self) -> None:
         """The plan as it stands."""
-        from verispect.keep.book import entry_of
+        from verispect.keep.entry import entry_of
 
         self._add(entry_of(self._plan()))
 
     def log_run(self, state: RunState, candidate: Candidate) -> None:
         """A run that ended."""
-        from verispect.keep.book import entry_of
+        from verispect.keep.entry import entry_of
 
         path = self._document.path
         run = as_file(state, candidate, None if path is None else str(path)).model_dump(mode="json")
@@ -122,7 +123,7 @@ class KeepDesk(QObject):
 
     def log_proof(self, report: Report, candidate: Candidate | None) -> None:
         """A proof."""
-        from verispect.keep.book import entry_of
+        from verispect.keep.entry import entry_of
 
         run = None if candidate is None else {"method": candidate.key}
         planned = {} if candidate is None else _as_planned(candidate)

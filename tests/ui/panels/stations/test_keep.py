@@ -7,7 +7,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
 from tests.keep.test_lessons import a_check, a_mark
-from verispect.keep.book import entry_of
+from verispect.keep.entry import entry_of
 from verispect.ui.panels.stations.keep import KeepPanel
 from verispect.ui.window.main_window import MainWindow
 

@@ -21,7 +21,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from verispect.keep.book import Entry, Item
+from verispect.keep.book import Item
+from verispect.keep.entry import Entry
 from verispect.ui.panels.stations.lessons import LessonsPage, method_name
 
 
