@@ -135,14 +135,16 @@ def small_jpeg(path: Path, *, most: int = 1600) -> bytes:
     return coded.tobytes()
 
 
-def page_pictures(paths: list[Path], *, progress: Share, is_cancelled: Stop) -> list[tuple[str, bytes]]:
+def page_pictures(
+    paths: list[Path], most: int = 1600, *, progress: Share, is_cancelled: Stop
+) -> list[tuple[str, bytes]]:
     """Pictures for a page, by their names; none where it was stopped."""
     found = []
     for number, path in enumerate(paths):
         if is_cancelled():
             return []
         progress(number / len(paths))
-        found.append((path.name, small_jpeg(path)))
+        found.append((path.name, small_jpeg(path, most=most)))
     return found
 
 

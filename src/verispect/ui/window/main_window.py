@@ -178,7 +178,7 @@ class MainWindow(QMainWindow):
         panel = ProvePanel(lambda: self.preferences.system)
         self._put("prove", panel)
         desk = ProveDesk(self, panel, self.pictures, self.session, self.notices)
-        desk.proved.connect(lambda report, _folder, candidate: self.keep_desk.log_proof(report, candidate))
+        desk.proved.connect(lambda *proved: self.keep_desk.jobs.log_proof(*proved))
         desk.proved.connect(lambda *_given: self._show_states())
         desk.found.connect(self._take_distances)
         return desk
@@ -418,7 +418,7 @@ class MainWindow(QMainWindow):
         self.subject.areas.select_last_scan()
 
     def _on_run_ended(self, state: RunState, candidate: Candidate) -> None:
-        self.keep_desk.log_run(state, candidate)
+        self.keep_desk.jobs.log_run(state, candidate)
         self.show_station("prove")
         if any(item.file for item in state.items):
             QTimer.singleShot(0, lambda: self.prove_desk.check(self.shoot_desk.frames_folder))

@@ -1,9 +1,9 @@
-"""The logbook and the shelf at the station Keep; runs and proofs leave entries by themselves."""
+"""The station Keep: the book opened when it is needed, the shelf, and what the jobs teach."""
 
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -14,20 +14,16 @@ from verispect.kit.lens import Lens
 from verispect.plan.advise.kit_gain import MOST_JOBS, gain_sentences, gains
 from verispect.plan.document import Plan
 from verispect.plan.entry.learned_figures import with_distance_share, with_focus, with_time_factor
-from verispect.plan.methods.candidate import Candidate
-from verispect.prove.report import Report, report_dict
-from verispect.shoot.run import RunState, as_file, seconds_taken
 from verispect.ui.controls.theme import Theme
 from verispect.ui.controls.translate import say
 from verispect.ui.panels.stations.keep import KeepPanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument
 from verispect.ui.work.job import Job
-from verispect.ui.workflows.saving import ask_save, file_name
+from verispect.ui.workflows.jobs import JobDesk
 
 if TYPE_CHECKING:
     from verispect.keep.book import Book, Item
-    from verispect.keep.entry import Entry
 
 
 class KeepDesk(QObject):
@@ -47,11 +43,9 @@ class KeepDesk(QObject):
         super().__init__(parent)
         self._panel, self._document, self._notices, self._path = panel, document, notices, path
         self._book: Book | None = None
-        panel.find_wanted.connect(lambda _words: self.refresh())
-        panel.open_wanted.connect(self.open_again)
-        panel.remove_wanted.connect(self.remove)
-        panel.log_wanted.connect(self.log_plan)
-        panel.page_wanted.connect(self.write_page)
+        self.jobs = JobDesk(self, panel.jobs, document, notices, self.book)
+        self.jobs.opened.connect(self.opened)
+        self.jobs.replaced.connect(self._on_replaced)
         panel.put_wanted.connect(self.put_kit)
         panel.take_wanted.connect(self.take)
         panel.put_away_wanted.connect(self.put_away)
@@ -82,103 +76,12 @@ class KeepDesk(QObject):
 
     def refresh(self) -> None:
         """Show what the book holds."""
-        book = self.book()
-        if book is None:
-            self._panel.show_entries([], complaint=self.tr("The logbook cannot be opened."))
-            return
-        try:
-            self._panel.show_entries(book.entries(self._panel.search.text()))
-            items = book.shelf()
-            self._panel.show_shelf(items, {item.uuid: self._otherwise(item) for item in items})
-        except VerispectError as error:
-            self._notices.report(error)
+        self.jobs.refresh()
+        self._show_items()
 
-    def _add(self, entry: Entry) -> None:
-        book = self.book()
-        if book is None:
-            return
-        try:
-            book.add(entry)
-        except VerispectError as error:
-            self._notices.report(error)
-            return
+    def _on_replaced(self) -> None:
+        self._book = None
         self.refresh()
-
-    def _plan(self) -> dict[str, object]:
-        return self._document.plan.model_dump(mode="json", by_alias=True)
-
-    def log_plan(self) -> None:
-        """The plan as it stands."""
-        from verispect.keep.entry import entry_of
-
-        self._add(entry_of(self._plan()))
-
-    def log_run(self, state: RunState, candidate: Candidate) -> None:
-        """A run that ended."""
-        from verispect.keep.entry import entry_of
-
-        path = self._document.path
-        run = as_file(state, candidate, None if path is None else str(path)).model_dump(mode="json")
-        self._add(entry_of(self._plan(), run=run, taken_s=seconds_taken(run["frames"]), **_as_planned(candidate)))
-
-    def log_proof(self, report: Report, candidate: Candidate | None) -> None:
-        """A proof."""
-        from verispect.keep.entry import entry_of
-
-        run = None if candidate is None else {"method": candidate.key}
-        planned = {} if candidate is None else _as_planned(candidate)
-        self._add(entry_of(self._plan(), run=run, check=report_dict(report), **planned))
-
-    def open_again(self, uuid: str) -> None:
-        """A job as a plan: a new one, not yet saved."""
-        book = self.book()
-        if book is None:
-            return
-        try:
-            content = book.entry(uuid).plan
-            plan = Plan.model_validate(content or {})
-        except VerispectError as error:
-            self._notices.report(error)
-        except ValidationError:
-            self._notices.report(self.tr("This entry's plan is damaged and cannot be opened."))
-        else:
-            self.opened.emit(plan)
-
-    def write_page(self, uuid: str) -> None:
-        """A job as one page."""
-        from verispect.files.atomic import write_atomically
-        from verispect.shoot.report_html import entry_html
-
-        book = self.book()
-        if book is None:
-            return
-        try:
-            entry = book.entry(uuid)
-            start = f"{file_name(entry.title)}.html"
-            target = ask_save(self._panel, self.tr("Save the page"), start, "*.html", ".html")
-            if target is not None:
-                page = entry_html(entry.plan, entry.check, head=entry.lines(), picture=entry.picture, note=entry.note)
-                write_atomically(target, page.encode("utf-8"))
-                self._notices.say(self.tr("Written: {0}").format(target))
-        except VerispectError as error:
-            self._notices.report(error)
-
-    def remove(self, uuid: str) -> None:
-        """Take a job out; it can be put back."""
-        book = self.book()
-        if book is None:
-            return
-        try:
-            gone = book.remove(uuid)
-        except VerispectError as error:
-            self._notices.report(error)
-            return
-        self.refresh()
-        if gone is not None:
-            self._notices.say(
-                self.tr("{0} is out of the logbook.").format(gone.title or gone.uuid[:8]),
-                [(self.tr("Put it back"), lambda: self._add(gone))],
-            )
 
     # Learned ---------------------------------------------------------------------------------------
 
@@ -266,8 +169,12 @@ class KeepDesk(QObject):
         ]
 
     def _show_shelf(self) -> None:
-        book = self._book
-        if book is None or not self._panel.isVisible():
+        if self._book is not None and self._panel.isVisible():
+            self._show_items()
+
+    def _show_items(self) -> None:
+        book = self.book()
+        if book is None:
             return
         try:
             items = book.shelf()
@@ -362,19 +269,10 @@ class KeepDesk(QObject):
 
     def close(self) -> None:
         """Let go of the book."""
+        self.jobs.close()
         for job in (self._learning, self._looking):
             if job is not None:
                 job.give_up()
         if self._book is not None:
             self._book.close()
             self._book = None
-
-
-def _as_planned(candidate: Candidate) -> dict[str, Any]:
-    """What was planned of a method: its time, its lens, how surely it was to hold."""
-    sure = candidate.confidence
-    return {
-        "planned_s": candidate.run_s,
-        "promised": None if sure is None else sure.holds,
-        "lens": "" if candidate.lens is None else candidate.lens.name,
-    }

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QDate, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtWidgets import QFileDialog, QLabel, QMessageBox, QPushButton
 
 from tests.keep.test_lessons import a_check, a_mark
+from tests.ui.conftest import weighed
 from verispect.keep.entry import entry_of
+from verispect.plan.document import Plan
 from verispect.ui.panels.stations.keep import KeepPanel
 from verispect.ui.window.main_window import MainWindow
 
@@ -22,33 +24,33 @@ def keep_panel(window: MainWindow) -> KeepPanel:
 
 
 def titles(window: MainWindow) -> list[str]:
-    table = keep_panel(window).entries
+    table = keep_panel(window).jobs.entries
     return [table.item(row, 3).text() for row in range(table.rowCount())]
 
 
 def test_a_plan_is_logged_found_and_opened_again(qtbot, window: MainWindow) -> None:
     window.show_station("keep")
     panel = keep_panel(window)
-    QTest.mouseClick(panel.log_button, LEFT)
+    QTest.mouseClick(panel.jobs.log_button, LEFT)
     title = window.document.plan.title
     assert titles(window) == [title]
-    QTest.keyClicks(panel.search, "nowhere such")
+    QTest.keyClicks(panel.jobs.search, "nowhere such")
     assert titles(window) == []
-    panel.search.clear()
-    panel.entries.selectRow(0)
+    panel.jobs.search.clear()
+    panel.jobs.entries.selectRow(0)
     window.subject.add_mark()
     marks = len(window.document.plan.marks)
     window.document.undo_stack.setClean()
-    QTest.mouseClick(panel.open_button, LEFT)
+    QTest.mouseClick(panel.jobs.open_button, LEFT)
     assert len(window.document.plan.marks) == marks - 1
 
 
 def test_a_removed_job_can_be_brought_back(window: MainWindow) -> None:
     window.show_station("keep")
     panel = keep_panel(window)
-    QTest.mouseClick(panel.log_button, LEFT)
-    panel.entries.selectRow(0)
-    QTest.mouseClick(panel.remove_button, LEFT)
+    QTest.mouseClick(panel.jobs.log_button, LEFT)
+    panel.jobs.entries.selectRow(0)
+    QTest.mouseClick(panel.jobs.remove_button, LEFT)
     assert titles(window) == []
     assert window.message.isVisibleTo(window)
     button = next(b for b in window.message.findChildren(QPushButton) if b.isVisibleTo(window.message) and b.text())
@@ -106,3 +108,70 @@ def test_what_the_jobs_teach_is_shown_and_taken_only_when_asked(qtbot, window: M
     for _ in buttons:
         window.document.undo_stack.undo()
     assert window.document.plan == plan
+
+
+def test_a_note_is_told_anew_and_two_jobs_are_held_side_by_side(qtbot, window: MainWindow) -> None:
+    window.show_station("keep")
+    panel = keep_panel(window).jobs
+    QTest.mouseClick(panel.log_button, LEFT)
+    renamed = window.document.plan.model_copy(update={"title": "The other yard"})
+    window.document.open(renamed, None)
+    QTest.mouseClick(panel.log_button, LEFT)
+    row = next(row for row, title in enumerate(titles(window)) if title == "The other yard")
+    panel.entries.selectRow(row)
+    assert "The other yard" in panel.lines.text()
+    panel.tags.setText("dawn, dawn")
+    panel.tags.editingFinished.emit()
+    assert panel.tags.text() == "dawn"
+    panel.search.setText("dawn")
+    assert titles(window) == ["The other yard"]
+    panel.search.clear()
+    panel.entries.selectAll()
+    assert panel.below.currentWidget() is panel.differences
+    shown = {
+        panel.differences.item(row, 0).text(): [panel.differences.item(row, column).text() for column in (1, 2)]
+        for row in range(panel.differences.rowCount())
+    }
+    assert "The other yard" in shown["title"]
+    assert not panel.open_button.isEnabled()
+    assert panel.entries.isColumnHidden(4) == (window.document.plan.site is None)
+    weighed(qtbot, window)
+
+
+def test_a_job_opened_for_another_day_has_its_time_there_and_tells_the_light(qtbot, window: MainWindow) -> None:
+    window.show_station("keep")
+    panel = keep_panel(window).jobs
+    site = {"latitude_deg": 51.0, "longitude_deg": 4.0, "from": "2027-06-21T10:00Z"}
+    plan = Plan.model_validate(window.document.plan.model_dump(by_alias=True) | {"site": site})
+    window.document.open(plan, None)
+    QTest.mouseClick(panel.log_button, LEFT)
+    panel.entries.selectRow(0)
+    panel.day.setDate(QDate(2027, 12, 21))
+    QTest.mouseClick(panel.again_button, LEFT)
+    assert window.document.plan.site.from_.date().isoformat() == "2027-12-21"
+    said = " ".join(label.text() for label in window.message.findChildren(QLabel))
+    assert "darker" in said
+    weighed(qtbot, window)
+
+
+def test_the_book_is_backed_up_and_brought_back(qtbot, window: MainWindow, tmp_path, monkeypatch) -> None:
+    window.show_station("keep")
+    panel = keep_panel(window).jobs
+    desk = window.keep_desk.jobs
+    QTest.mouseClick(panel.log_button, LEFT)
+    for name, act in (("copy.sqlite", desk.back_up), ("jobs.csv", desk.export), ("jobs.json", desk.export)):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_args, name=name: (str(tmp_path / name), ""))
+        act()
+        assert (tmp_path / name).stat().st_size > 100
+    panel.entries.selectRow(0)
+    QTest.mouseClick(panel.remove_button, LEFT)
+    assert titles(window) == []
+    monkeypatch.setattr(QMessageBox, "question", lambda *_args: QMessageBox.StandardButton.Cancel)
+    desk.restore_from(tmp_path / "copy.sqlite")
+    assert titles(window) == []
+    monkeypatch.setattr(QMessageBox, "question", lambda *_args: QMessageBox.StandardButton.Ok)
+    desk.restore_from(tmp_path / "jobs.csv")
+    assert titles(window) == []
+    desk.restore_from(tmp_path / "copy.sqlite")
+    assert titles(window) == [window.document.plan.title]
+    weighed(qtbot, window)

@@ -79,7 +79,7 @@ def test_the_logbook_tells_whether_a_lens_would_have_helped(qtbot, window: MainW
     window.show_station("keep")
     desk = window.keep_desk
     panel = desk._panel
-    desk.log_plan()
+    desk.jobs.log_plan()
     desk.put_kit()
     panel.setCurrentIndex(1)
     row = next(row for row in range(panel.items.count()) if panel.items.item(row).text().startswith("lens"))

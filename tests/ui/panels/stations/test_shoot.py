@@ -125,7 +125,7 @@ def test_the_simulated_camera_takes_a_frame_and_prove_checks_the_folder(
     # The check left an entry, and its page is written from the logbook as well.
     shooting.show_station("keep")
     keeping = shooting.panels["keep"]
-    keeping.entries.selectRow(0)
+    keeping.jobs.entries.selectRow(0)
     page.unlink()
     QTest.mouseClick(keeping.page_button, LEFT)
     assert str(files[0]) in page.read_text(encoding="utf-8")
