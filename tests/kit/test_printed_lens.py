@@ -72,3 +72,20 @@ def test_usual_kit_is_whole_and_says_what_it_guesses() -> None:
     assert len({lens.name for lens in typical_lenses()}) == len(typical_lenses())
     assert all(0.0015 < body.pixel_mm < 0.02 for body in typical_bodies())
     assert len(typical_carriers()) >= 3
+
+
+def test_every_guess_has_a_plus_minus_that_goes_with_it() -> None:
+    lens = lens_from_print("24 mm f/3.5 tilt shift")
+    own = {"pupil_magnification": lens.pupil_plus_minus}
+    for key in lens.typical:
+        if "plus_minus" not in key:
+            assert lens.plus_minus.get(key) or own.get(key), key
+    typed = lens.model_copy(
+        update={"image_circle_mm": 67.0, "plus_minus": {**lens.plus_minus, "image_circle_mm": 1.0}}
+    )
+    assert "image_circle_mm" not in typed.typed(lens).typical
+    # The same figure with a narrower ± is no guess any more either.
+    surer = lens.model_copy(update={"plus_minus": {**lens.plus_minus, "tilt_deg": 0.5}})
+    assert "tilt_deg" not in surer.typed(lens).typical
+    measured = lens.as_measured("closest_m")
+    assert "closest_m" not in measured.plus_minus

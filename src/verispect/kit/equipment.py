@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -98,6 +99,32 @@ class Rail(_Model):
     slack_mm: float = Field(default=0.0, ge=0.0, le=50.0, description="Backlash of a driven rail.")
 
 
+class Tripod(_Model):
+    """What carries the head, by how it swings after a touch; a settle test measures that."""
+
+    name: str = Field(default="", max_length=200)
+    swing_arcsec: float = Field(
+        default=0.0, ge=0.0, le=1.0e5, description="To either side just after a touch, column down; 0: not known."
+    )
+    decay_s: float = Field(default=0.5, gt=0.0, le=60.0, description="In which the swing falls to 1/e.")
+    swing_hz: float = Field(default=4.0, gt=0.0, le=1000.0, description="Swings a second.")
+    column_times: float = Field(
+        default=2.0, ge=1.0, le=100.0, description="How much farther it swings with the column up (common practice)."
+    )
+
+    def swing_rad(self, waited_s: float, *, column_up: bool) -> float:
+        """How far it still swings to either side, so long after a touch."""
+        first = math.radians(self.swing_arcsec / 3600.0) * (self.column_times if column_up else 1.0)
+        return first * math.exp(-waited_s / self.decay_s)
+
+
+class Flash(_Model):
+    """A flash, by how long it takes until it is full; a recycle test measures that."""
+
+    name: str = Field(default="", max_length=200)
+    recycle_s: float = Field(default=3.0, ge=0.0, le=3600.0)
+
+
 class Times(_Model):
     """How long things take on site, in seconds. The defaults are estimates; put in your own.
 
@@ -126,6 +153,11 @@ class Times(_Model):
         """Around each frame beside its exposure: until nothing shakes, the timer, and the writing or the flash."""
         return self.settle_s + self.timer_s + max(self.write_s, self.flash_recycle_s)
 
+    @property
+    def waited_s(self) -> float:
+        """From the last touch to the exposure."""
+        return self.settle_s + self.timer_s
+
 
 class Kit(_Model):
     """Everything carried to the place."""
@@ -134,6 +166,8 @@ class Kit(_Model):
     lenses: tuple[Lens, ...] = Field(default=(), max_length=100)
     head: Head | None = Field(default_factory=Head)
     rail: Rail | None = None
+    tripod: Tripod | None = None
+    flash: Flash | None = None
     times: Times = Field(default_factory=Times)
     filter_stops: float = Field(default=0.0, ge=0.0, le=20.0, description="Light that filters take, in stops.")
     refuse_smallest: int = Field(

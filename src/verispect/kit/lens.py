@@ -156,6 +156,12 @@ class Lens(_Model):
     pupil_plus_minus: float = Field(
         default=0.0, ge=0.0, le=2.0, description="How surely the pupil magnification is known."
     )
+    plus_minus: dict[Annotated[str, Field(max_length=60)], Annotated[float, Field(ge=0.0, le=1.0e5)]] = Field(
+        default_factory=dict,
+        max_length=60,
+        description="How surely figures are known that have no ± of their own, in their units; almost surely within "
+        "(95 %).",
+    )
     typical: tuple[Annotated[str, Field(max_length=60)], ...] = Field(
         default=(), max_length=60, description="Which of its figures are guesses, as such lenses usually are."
     )
@@ -166,7 +172,10 @@ class Lens(_Model):
     def typed(self, before: Lens) -> Lens:
         """The lens where whatever differs from what it was before is no longer a guess, nor measured."""
         same = {
-            key for key in (*self.typical, *self.measured) if getattr(self, key, None) == getattr(before, key, None)
+            key
+            for key in (*self.typical, *self.measured)
+            if getattr(self, key, None) == getattr(before, key, None)
+            and self.plus_minus.get(key) == before.plus_minus.get(key)
         }
         if same.issuperset((*self.typical, *self.measured)):
             return self
@@ -177,7 +186,8 @@ class Lens(_Model):
         """The lens, some of whose figures were measured."""
         typical = tuple(key for key in self.typical if key not in figures)
         measured = tuple(dict.fromkeys((*self.measured, *figures)))
-        return self.model_copy(update={"typical": typical, "measured": measured})
+        sure = {key: value for key, value in self.plus_minus.items() if key not in figures}
+        return self.model_copy(update={"typical": typical, "measured": measured, "plus_minus": sure})
 
     @model_validator(mode="after")
     def _ordered(self) -> Self:

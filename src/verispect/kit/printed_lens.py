@@ -23,6 +23,9 @@ _TILTS, _SHIFTS = re.compile("tilt|swing"), re.compile("shift|tilt")
 _PUPILS = ((15.0, 2.3), (24.0, 1.8), (35.0, 1.3), (50.0, 1.05), (85.0, 0.85), (135.0, 0.65), (300.0, 0.5))
 _PUPIL_SHARE, _FOCAL_PERCENT, _STOP_STOPS = 0.3, 3.0, 0.15
 _TILT_DEG, _SHIFT_MM, _HALF_LONG_MM, _HALF_SHORT_MM = 8.0, 11.0, 18.0, 12.0
+# How far off such a guess may well be, as a share of itself; of the tilt in degrees.
+_SURE_SHARE = {"image_circle_mm": 0.1, "shift_mm": 0.25, "closest_m": 0.4, "closest_magnification": 0.3}
+_TILT_SURE_DEG = 2.0
 # Of a lens for sheet film: what its standard allows, and the angle that it covers, from corner to corner.
 _SHEET_TILT_DEG, _SHEET_SHIFT_MM, _SHEET_COVERS_DEG = 15.0, 40.0, 72.0
 
@@ -54,13 +57,21 @@ def lens_from_print(text: str) -> Lens:
             text=text.strip(),
         )
     known, typical = _guessed(focal, stop, rest.lower())
+    sure = {key: usual for key in typical if (usual := usual_plus_minus(key, known.get(key))) > 0.0}
     try:
-        return Lens.model_validate({"name": words[:200], **known, "typical": typical})
+        return Lens.model_validate({"name": words[:200], **known, "typical": typical, "plus_minus": sure})
     except ValueError as error:
         raise PrintedError(
             "{text!r}: no lens is like that; write it as it stands on the lens, such as 24-70 mm f/4",
             text=text.strip(),
         ) from error
+
+
+def usual_plus_minus(key: str, value: float | None) -> float:
+    """How far off a guess of a figure may well be; 0 for figures that have a ± of their own."""
+    if key == "tilt_deg":
+        return _TILT_SURE_DEG
+    return round(_SURE_SHARE.get(key, 0.0) * (value or 0.0), 3)
 
 
 def _value(text: str) -> float:

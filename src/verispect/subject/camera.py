@@ -44,6 +44,7 @@ class Camera(BaseModel):
     stabiliser_stops: float = Field(
         default=0.0, ge=0.0, le=10.0, description="What a stabiliser is worth by hand, in stops."
     )
+    column_up: bool = Field(default=False, description="Whether the tripod's column stands up.")
     aspect: float | None = Field(
         default=None, gt=0.02, lt=50.0, description="Width over height of the picture; none: the sensor's own."
     )

@@ -32,3 +32,14 @@ def test_a_guess_that_decides_is_named_and_one_that_does_not_is_not() -> None:
     assert f"{0.9 * tightest:.0f} mm" in str(told[0])
     assert deciding_guesses(worked("tilt", build_scene(plan_of(tightest, ["closest_m"]))), nothing) == []
     assert deciding_guesses(worked("tilt", build_scene(plan_of(100.0, both))), nothing) == []
+
+
+def test_a_typed_figure_that_is_unsure_is_named_with_its_own_plus_minus() -> None:
+    tightest = next(c for c in (44.0, 45.0, 46.0, 48.0, 50.0, 55.0, 60.0) if holds_with(plan_of(c, []), "tilt"))
+    plan = plan_of(tightest, [])
+    for sure, count in ((0.2 * tightest, 1), (0.0, 0)):
+        lens = plan.kit.lenses[0].model_copy(update={"plus_minus": {"image_circle_mm": sure}})
+        unsure = plan.model_copy(update={"kit": plan.kit.model_copy(update={"lenses": (lens,)})})
+        told = deciding_guesses(worked("tilt", build_scene(unsure)), nothing)
+        assert len(told) == count
+        assert all("more closely" in str(line) and f"{0.8 * tightest:.0f} mm" in str(line) for line in told)

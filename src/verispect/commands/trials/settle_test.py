@@ -12,17 +12,18 @@ from verispect.errors import FileError
 
 
 def run(given: Sequence[str]) -> int:
-    """Measure, print, and with --plan and --out keep it as the plan's settling time."""
+    """Measure, print, and with --plan and --out keep it in the plan's kit."""
     options_of = parser("settle-test", "How long a tripod rings after a touch, from a burst.", pictures=True)
     options_of.add_argument("frames", type=Path, nargs="+", metavar="FOLDER|FRAME")
     options_of.add_argument("--within", type=above_zero("--within"), default=0.5, metavar="PX", help="what is still")
     options_of.add_argument("--fps", type=above_zero("--fps"), metavar="N", help="frames a second of the burst")
     options_of.add_argument("--touch-at", type=float, default=0.0, metavar="S", help="after the first frame")
+    options_of.add_argument("--focal", type=above_zero("--focal"), metavar="MM", help="where the frames do not tell")
     options_of.add_argument("--plan", type=Path, metavar="PLAN")
     options_of.add_argument("--out", type=Path, metavar="F", help="write the plan with the time kept in its kit")
     options_of.add_argument("--force", action="store_true", help="write over what is there")
     options = options_of.parse_args(given)
-    from verispect.prove.trials.settle_test import settle_test
+    from verispect.prove.trials.settle_test import kept_in_kit, settle_test
 
     if options.out is not None and options.plan is None:
         raise FileError("--out needs --plan: in which plan is the result to be kept?")
@@ -36,8 +37,7 @@ def run(given: Sequence[str]) -> int:
 
         plan = read_plan_of(options.plan)
         not_over(options.out, force=options.force)
-        times = plan.kit.times.model_copy(update={"settle_s": round(found.settle_s + found.plus_minus_s, 2)})
-        write_plan(plan.model_copy(update={"kit": plan.kit.model_copy(update={"times": times})}), options.out)
+        write_plan(plan.model_copy(update={"kit": kept_in_kit(found, plan.kit, options.focal)}), options.out)
     told = {
         "format": "verispect-settle-test",
         "version": 1,

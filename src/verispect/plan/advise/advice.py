@@ -262,6 +262,12 @@ def _nothing_holds(nearest: Candidate, fitting: list[Candidate]) -> tuple[Senten
         )
         if _smears(nearest) and nearest.scene.plan.camera.hand_held
         else Sentence(
+            "The tripod still swings too much {wait:.1f} s after a touch: wait longer, put the column down, or take "
+            "a steadier one",
+            {"wait": nearest.scene.plan.kit.times.waited_s},
+        )
+        if _smears(nearest) and not np.any(nearest.scene.own_speeds_mm_s)
+        else Sentence(
             "What moves smears at every stop in this light, at ISO {iso:g}: bring light, wait for stillness, or "
             "allow a higher ISO in the kit",
             values | {"iso": nearest.scene.plan.kit.body.iso},

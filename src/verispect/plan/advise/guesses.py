@@ -1,27 +1,31 @@
-"""Which figure of a lens that is only a guess decides: the method is worked out anew with each a little worse."""
+"""Which unsure figure of a lens decides: the method is worked out anew with each as much worse as its ±."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
 from verispect.kit.lens import Lens
+from verispect.kit.printed_lens import usual_plus_minus
 from verispect.plan.advise.remedies import holds_with
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence
 
-# How much worse each may well be than what such lenses usually are (from memory); figures with a ± of their own are
-# weighed by how surely a method holds.
-_WORSE: dict[str, tuple[str, str, Callable[[float], float]]] = {
-    "image_circle_mm": ("the image circle", "{v:.0f} mm", lambda v: 0.9 * v),
-    "tilt_deg": ("how far it tilts", "{v:.1f}°", lambda v: max(v - 2.0, 0.5)),
-    "shift_mm": ("how far it shifts", "{v:.0f} mm", lambda v: 0.75 * v),
-    "closest_m": ("the closest focus", "{v:.2f} m", lambda v: 1.4 * v),
-    "closest_magnification": ("the enlargement at closest focus", "{v:.2f}", lambda v: 0.7 * v),
+# Figures that hold a method or not: in words, with their unit, and which way is worse. What has a ± by which a method
+# holds more or less surely is weighed with that.
+_FIGURES: dict[str, tuple[str, str, float]] = {
+    "image_circle_mm": ("the image circle", "{v:.0f} mm", -1.0),
+    "tilt_deg": ("how far it tilts", "{v:.1f}°", -1.0),
+    "shift_mm": ("how far it shifts", "{v:.0f} mm", -1.0),
+    "closest_m": ("the closest focus", "{v:.2f} m", 1.0),
+    "closest_magnification": ("the enlargement at closest focus", "{v:.2f}", -1.0),
 }
 
 
 _DECIDES = (
     "Measure {figure} of {lens}: it decides. {guess} is a guess, and with {worse} {method} would no longer hold"
+)
+_UNSURE = (
+    "Measure {figure} of {lens} more closely: it decides. It may be {worse}, and {method} would then no longer hold"
 )
 
 
@@ -31,19 +35,21 @@ def deciding_guesses(candidate: Candidate, look: Callable[[], None]) -> list[Sen
         return []
     lens, plan = candidate.lens.lens, candidate.scene.plan
     found = []
-    for key, (name, unit, worse) in _WORSE.items():
-        value = getattr(lens, key)
-        if key not in lens.typical or not value:
+    for key, (name, unit, way) in _FIGURES.items():
+        value: float | None = getattr(lens, key)
+        sure = lens.plus_minus.get(key) or (usual_plus_minus(key, value) if key in lens.typical else 0.0)
+        if not value or not sure:
             continue
         look()
-        lenses = tuple(_with(own, key, worse(value)) if own.name == lens.name else own for own in plan.kit.lenses)
+        worse = max(value + way * sure, 0.05 * value)
+        lenses = tuple(_with(own, key, worse) if own.name == lens.name else own for own in plan.kit.lenses)
         changed = plan.model_copy(update={"kit": plan.kit.model_copy(update={"lenses": lenses})})
         if not holds_with(changed, candidate.key):
             values = {
                 "figure": Sentence(name), "lens": lens.name, "guess": unit.format(v=value),
-                "worse": unit.format(v=worse(value)), "method": Sentence(candidate.method.name),
+                "worse": unit.format(v=worse), "method": Sentence(candidate.method.name),
             }  # fmt: skip
-            found.append(Sentence(_DECIDES, values))
+            found.append(Sentence(_DECIDES if key in lens.typical else _UNSURE, values))
     return found
 
 

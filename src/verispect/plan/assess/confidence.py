@@ -264,7 +264,8 @@ def _read(
         return criterion.softness(blur_mm, working, 0.0, allowed if as_set else criterion.allowed_blur_mm(working))
     depth = exposure.pose.to_camera_mm(scene.world_m[marks])[:, 2]
     # A smaller stop than was thought is not exposed longer: the time was set.
-    path = speeds * exposure.shutter_s * state.image_distance_mm / np.maximum(depth, state.focal_mm) * drawn.smear
+    run = scene.path_mm(exposure.shutter_s, marks)
+    path = run * state.image_distance_mm / np.maximum(depth, state.focal_mm) * drawn.smear
     residual = residual_mm(scene, exposure, marks)
     allowed = criterion.allowed_blur_mm(working, path, residual)
     return criterion.softness(blur_mm, working, path, allowed, residual)

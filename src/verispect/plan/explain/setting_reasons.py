@@ -41,7 +41,8 @@ def setting_reasons(candidate: Candidate, frame: int) -> list[Reason]:
         reasons += [_circle(problem, exposure), *_stops(problem, exposure), *_depth(problem, exposure)]
     if candidate.method.turns:
         reasons.append(_turning_point(exposure))
-    timed = [_time(candidate, exposure), *_motion(candidate, exposure), *_hands(candidate, exposure)]
+    timed = [_time(candidate, exposure), *_motion(candidate, exposure), *_hands(candidate, exposure),
+             *_tripod(candidate, exposure)]  # fmt: skip
     return [*reasons, *timed, *_certainty(candidate)]
 
 
@@ -273,6 +274,30 @@ def _hands(candidate: Candidate, exposure: Exposure) -> list[Reason]:
             Sentence("hands turn by 0.03 rad/s: at that 1/f smears a small format by 0.03 mm (common practice)"),
         )
     ]
+
+
+def _tripod(candidate: Candidate, exposure: Exposure) -> list[Reason]:
+    """What the tripod still swings when the shutter opens, and how long it would have to be waited."""
+    plan, criterion, state = candidate.scene.plan, candidate.criterion, exposure.state
+    tripod = plan.kit.tripod
+    if tripod is None or tripod.swing_arcsec == 0.0 or plan.camera.hand_held or criterion is None:
+        return []
+    waited = plan.kit.times.waited_s
+    across = 2.0 * tripod.swing_rad(waited, column_up=plan.camera.column_up) * state.image_distance_mm
+    path = min(math.pi * tripod.swing_hz * exposure.shutter_s, 1.0) * across
+    unseen = smear_for_floor_mm(frequency=criterion.frequency, share=_UNSEEN)
+    enough = max(waited + tripod.decay_s * math.log(across / unseen), 0.0) if across > 0.0 else 0.0
+    values: dict[str, object] = {"waited": waited, "path": 1000.0 * path, "enough": enough}
+    return [
+        Reason(
+            Sentence("What the tripod still swings"),
+            Sentence(
+                "{path:.1f} µm in the picture {waited:.1f} s after a touch; {enough:.1f} s of waiting leave nothing "
+                "that shows, however long the exposure", values,
+            ),
+            Sentence("A e^(−t/τ) to either side, never more than from side to side; sinc(ν · smear) = 0.9"),
+        )
+    ]  # fmt: skip
 
 
 def _words(seconds: float) -> str:

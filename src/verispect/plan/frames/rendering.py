@@ -73,7 +73,7 @@ def _view(scene: Scene, exposure: Exposure, criterion: Criterion) -> Rendering:
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         long, short = blur_axes_mm(points, state)
         centres = image_centres_mm(points, state)
-        smear = np.where(seen, scene.speeds_mm_s * exposure.shutter_s * state.image_distance_mm / points[:, 2], 0.0)
+        smear = np.where(seen, scene.path_mm(exposure.shutter_s) * state.image_distance_mm / points[:, 2], 0.0)
         residual = np.where(seen, _residual(scene, exposure, centres), 0.0)
     half = 0.5 * np.asarray(scene.plan.sensor_mm) * (1.0 + 1e-9)
     inside = seen & np.all(np.abs(centres - np.asarray(exposure.sensor_centre_mm)) <= half, axis=1)

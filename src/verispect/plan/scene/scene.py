@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -18,8 +19,8 @@ from verispect.subject.mark import Need
 
 # What there is of every point beside its place, its name and its need.
 _ARRAYS = (
-    "weights", "speeds_mm_s", "own_speeds_mm_s", "plus_minus_m", "plus_minus_side_m", "plus_minus_speed_mm_s",
-    "soft_times", "musts", "deciding", "wanted_soft", "group",
+    "weights", "speeds_mm_s", "own_speeds_mm_s", "swing_mm", "plus_minus_m", "plus_minus_side_m",
+    "plus_minus_speed_mm_s", "soft_times", "musts", "deciding", "wanted_soft", "group",
 )  # fmt: skip
 # Samples of an area looked at, against those solved for, along a line; at most so many.
 _DENSER = 4.0
@@ -40,8 +41,12 @@ class Scene:
     world_m : ndarray, shape (M, 3)
     weights, plus_minus_m, plus_minus_side_m, plus_minus_speed_mm_s, soft_times : ndarray, shape (M,)
     speeds_mm_s, own_speeds_mm_s : ndarray, shape (M,)
-        `speeds_mm_s` is how fast each crosses the view, by its own movement and by the hands that hold the camera;
-        `own_speeds_mm_s` the former alone.
+        `speeds_mm_s` is how fast each crosses the view, by its own movement and by the hands that hold the camera or
+        the tripod that still swings; `own_speeds_mm_s` the former alone.
+    swing_mm : ndarray, shape (M,)
+        How far the tripod swings over each, from one side to the other, so long after a touch as is waited.
+    swing_per_s : float
+        Half turns a second of that swing, times π/2: its greatest speed for each mm it goes.
     musts : ndarray of bool, shape (M,)
     deciding : ndarray of bool, shape (M,)
         The points that settings are searched for: the musts, or where there are none the shoulds, or all.
@@ -64,6 +69,7 @@ class Scene:
     weights: Floats
     speeds_mm_s: Floats
     own_speeds_mm_s: Floats
+    swing_mm: Floats
     plus_minus_m: Floats
     plus_minus_side_m: Floats
     plus_minus_speed_mm_s: Floats
@@ -77,6 +83,18 @@ class Scene:
     areas: tuple[Area, ...] = ()
     lost_areas: tuple[str, ...] = ()
     blur_share: float = 1.0
+    swing_per_s: float = 0.0
+
+    def path_mm(self, seconds: Floats | float, rows: Indices | slice = slice(None)) -> Floats:
+        """How far points cross the view during an exposure: a swing goes no farther than from side to side."""
+        swing = self.swing_mm[rows]
+        if not np.any(swing):
+            straight: Floats = self.speeds_mm_s[rows] * seconds
+            return straight
+        fastest = swing * self.swing_per_s
+        moved = np.sqrt(np.maximum(self.speeds_mm_s[rows] ** 2 - fastest**2, 0.0)) * seconds
+        found: Floats = np.hypot(moved, np.minimum(fastest * seconds, swing))
+        return found
 
     @cached_property
     def points_mm(self) -> Floats:
@@ -167,7 +185,7 @@ def same_scene(scene: Scene, plan: Plan) -> Scene:
     """The scene of a plan whose subject and camera are those of `scene`, without working them out anew."""
     before = scene.plan
     same = before.marks is plan.marks and before.surfaces is plan.surfaces and before.scans is plan.scans
-    if not same or before.camera != plan.camera:
+    if not same or before.camera != plan.camera or _swing(before) != _swing(plan):
         return unchecked_scene(plan)
     return replace(scene, plan=plan)
 
@@ -201,7 +219,9 @@ def unchecked_scene(plan: Plan, *, spacing: float = SPACING) -> Scene:
         deciding = deciding if deciding.any() else np.ones(needs.shape, bool)
     own = values([mark.speed_mm_s for mark in marks], nought)
     # A turning camera sweeps over far things faster.
-    swept = plan.camera.shake_rad_s * 1000.0 * np.linalg.norm(world - pose.pupil_m, axis=1)
+    away_mm = 1000.0 * np.linalg.norm(world - pose.pupil_m, axis=1)
+    swing_rad, swing_per_s = _swing(plan)
+    swept = np.hypot(plan.camera.shake_rad_s, swing_rad * swing_per_s) * away_mm
     return Scene(
         plan=plan,
         pose=pose,
@@ -210,6 +230,8 @@ def unchecked_scene(plan: Plan, *, spacing: float = SPACING) -> Scene:
         weights=values([mark.weight for mark in marks], [area.weight for area in areas]),
         speeds_mm_s=np.hypot(own, swept),
         own_speeds_mm_s=own,
+        swing_mm=swing_rad * away_mm,
+        swing_per_s=swing_per_s,
         plus_minus_m=values([mark.plus_minus_m for mark in marks], [area.plus_minus_m for area in areas]),
         plus_minus_side_m=values([mark.plus_minus_side_m for mark in marks], nought),
         plus_minus_speed_mm_s=values([mark.speed_plus_minus_mm_s for mark in marks], nought),
@@ -225,6 +247,16 @@ def unchecked_scene(plan: Plan, *, spacing: float = SPACING) -> Scene:
             area.name for area, size in zip(areas, sizes, strict=True) if area.need == Need.MUST and not size
         ),
     )
+
+
+def _swing(plan: Plan) -> tuple[float, float]:
+    """From side to side how far a tripod still swings (radians), and its greatest speed for each of these (1/s)."""
+    tripod = plan.kit.tripod
+    if tripod is None or plan.camera.hand_held or tripod.swing_arcsec == 0.0:
+        return 0.0, 0.0
+    side = tripod.swing_rad(plan.kit.times.waited_s, column_up=plan.camera.column_up)
+    # A sin(2π f t) is fastest in passing its middle, at 2π f A, and goes 2 A from side to side.
+    return 2.0 * side, math.pi * tripod.swing_hz
 
 
 def check_before_lens(scene: Scene) -> None:

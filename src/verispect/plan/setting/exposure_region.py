@@ -121,8 +121,8 @@ def _by_time(candidate: Candidate, exposures: Sequence[Exposure]) -> Callable[[f
         mine = still.exposure[marks] == index
         points = from_principal_point(exposure.pose.to_camera_mm(scene.world_m[marks[mine]]), exposure.state)
         depth[mine] = points[:, 2]
-    rate = scene.speeds_mm_s[marks] * image / np.maximum(depth, 1e-6)
-    if not rate.any():
+    drawn = image / np.maximum(depth, 1e-6)
+    if not scene.speeds_mm_s[marks].any():
         worst = int(np.argmax(still.softness[marks]))
         answer = float(still.softness[marks][worst]), scene.names[marks[worst]]
         return lambda _seconds: answer
@@ -132,7 +132,10 @@ def _by_time(candidate: Candidate, exposures: Sequence[Exposure]) -> Callable[[f
             values = still.softness[marks]
         else:
             values = criterion.softness(
-                still.blur_long_mm[marks], working, rate * seconds, residual_mm=still.residual_mm[marks]
+                still.blur_long_mm[marks],
+                working,
+                scene.path_mm(seconds, marks) * drawn,
+                residual_mm=still.residual_mm[marks],
             )
         worst = int(np.argmax(values))
         return float(values[worst]), scene.names[marks[worst]]
@@ -235,7 +238,9 @@ def _end(stops: list[StopLimits], index: int, way: int) -> Sentence:
 
 def _how(scene: Scene, name: str) -> Sentence:
     moves = any(own > 0.0 for own, named in zip(scene.own_speeds_mm_s, scene.names, strict=True) if named == name)
-    return Sentence("it moves") if moves else Sentence("hands shake")
+    if moves:
+        return Sentence("it moves")
+    return Sentence("hands shake") if scene.plan.camera.hand_held else Sentence("the tripod still swings")
 
 
 def _time(seconds: float) -> Sentence | str:

@@ -239,7 +239,7 @@ def _smears(problem: Problem, points_mm: Floats, v: Floats, stops: Floats) -> Fl
     for k in np.flatnonzero(problem.speeds_mm_s > 0.0).tolist():
         for row, stop in enumerate(stops.tolist()):
             state = problem.state(f_number=stop, image_distance_mm=float(v[k]))
-            paths[row, k] = problem.speeds_mm_s[k] * problem.shutter_s(state) * v[k] / points_mm[k, 2]
+            paths[row, k] = problem.path_mm(problem.shutter_s(state))[k] * v[k] / points_mm[k, 2]
     return paths
 
 

@@ -98,6 +98,10 @@ class Problem:
         found: Floats = self.scene.speeds_mm_s[self.chosen]
         return found
 
+    def path_mm(self, seconds: float) -> Floats:
+        """How far the chosen marks cross the view during an exposure, shape (K,)."""
+        return self.scene.path_mm(seconds, self.chosen)
+
     @cached_property
     def stops(self) -> Floats:
         """The stops the lens has and the user allows, exact, shape (S,)."""
@@ -217,8 +221,7 @@ class Problem:
 
         The path is w · t · v / (n·P).
         """
-        run = self.shutter_s(state) * state.image_distance_mm
-        smears = np.asarray(self.speeds_mm_s * run / points_mm[..., 2])
+        smears = np.asarray(self.path_mm(self.shutter_s(state)) * state.image_distance_mm / points_mm[..., 2])
         return smears, residual_blur_mm(self.lens, state, points_mm, self.scene.plan.kit.body.diagonal_mm)
 
     def pivot_offset_mm(self, state: LensState) -> tuple[float, float]:

@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from verispect.errors import FileError
+from verispect.kit.equipment import Kit, Tripod
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_middle, motion_between
 from verispect.prove.intake import Frame, described, frames_in, grey_linear, in_order, read_coded
@@ -47,6 +48,10 @@ class SettleTest:
     times_s, off_px : ndarray, shape (N,) and (N, 2)
         Of every frame: after the touch, and how far down and right of where it comes to rest.
     files : tuple of str
+    focal_mm : float or None
+        As the frames tell it.
+    wide_px : int
+        Of the frames' longer side.
     """
 
     settle_s: float
@@ -58,6 +63,23 @@ class SettleTest:
     times_s: Floats
     off_px: Floats
     files: tuple[str, ...]
+    focal_mm: float | None = None
+    wide_px: int = 0
+
+
+def kept_in_kit(found: SettleTest, kit: Kit, focal_mm: float | None = None) -> Kit:
+    """The kit with the time until it is still, and with the tripod's swing where the focal length is known."""
+    settle = round(found.settle_s + found.plus_minus_s, 2)
+    kit = kit.model_copy(update={"times": kit.times.model_copy(update={"settle_s": settle})})
+    focal = found.focal_mm or focal_mm
+    if focal is None or math.isinf(found.decay_s) or found.swing_hz <= 0.0:
+        return kit
+    across_rad = found.first_px * max(kit.body.sensor_mm) / found.wide_px / focal
+    swing = {
+        "swing_arcsec": round(math.degrees(across_rad) * 3600.0, 1), "decay_s": round(found.decay_s, 3),
+        "swing_hz": round(found.swing_hz, 2),
+    }  # fmt: skip
+    return kit.model_copy(update={"tripod": (kit.tripod or Tripod()).model_copy(update=swing)})
 
 
 def settle_test(
@@ -95,8 +117,9 @@ def settle_test(
     if after.sum() < LEAST_FRAMES:
         raise FileError("--touch-at {s:g}: fewer than {least} frames come after it", s=touch_s, least=LEAST_FRAMES)
     settle, sure, decay, hertz, first = _fitted(times[after], off[after], within_px)
-    return SettleTest(settle, sure, within_px, decay, hertz, first, times, off,
-                      tuple(frame.path.name for frame in frames))  # fmt: skip
+    names = tuple(frame.path.name for frame in frames)
+    return SettleTest(settle, sure, within_px, decay, hertz, first, times, off, names, frames[0].focal_mm,
+                      max(frames[0].pixels))  # fmt: skip
 
 
 def _offsets(frames: Sequence[Frame], progress: Callable[[float, str], None]) -> Floats:

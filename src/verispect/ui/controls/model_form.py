@@ -32,6 +32,8 @@ class Spec:
     unit: str = ""
     hint: str = ""
     choices: tuple[tuple[Any, str], ...] = field(default=())
+    # The figure's ± stands behind it, `67 ± 3`, and is kept in the model's `plus_minus`.
+    sure: bool = False
 
 
 class NumberError(VerispectError):
@@ -167,22 +169,18 @@ class ModelForm(QWidget):
                 data = [widget.itemData(row) for row in range(widget.count())]
                 widget.setCurrentIndex(data.index(value) if value in data else -1)
             elif not (widget.hasFocus() and widget.isModified() and model is not None):
-                widget.setText("" if model is None else written_value(self._specs[key], value, self._system()))
+                widget.setText("" if model is None else self._written(self._specs[key], model))
 
     def _commit(self, key: str) -> None:
         if self._model is None:
             return
         spec, widget = self._specs[key], self.fields[key]
         try:
-            value = (
-                widget.currentData()
-                if isinstance(widget, QComboBox)
-                else read_value(spec, widget.text(), self._system())
-            )
+            typed = {key: widget.currentData()} if isinstance(widget, QComboBox) else self._read(spec, widget.text())
             if self._written_as_before(spec, widget):
                 self._complain(key, "")
                 return
-            changed = type(self._model).model_validate(self._model.model_dump(by_alias=True) | {key: value})
+            changed = type(self._model).model_validate(self._model.model_dump(by_alias=True) | typed)
         except ValidationError as error:
             self._complain(key, complaint_of(error))
         except VerispectError as error:
@@ -198,7 +196,25 @@ class ModelForm(QWidget):
         old = getattr(self._model, spec.key)
         if isinstance(widget, QComboBox):
             return bool(widget.currentData() == old)
-        return widget.text() == written_value(spec, old, self._system())
+        return self._model is not None and widget.text() == self._written(spec, self._model)
+
+    def _written(self, spec: Spec, model: BaseModel) -> str:
+        """A figure as it stands in its field, with its ± where it has one there."""
+        value, sure = getattr(model, spec.key), getattr(model, "plus_minus", {}).get(spec.key) if spec.sure else None
+        text = written_value(spec, value, self._system())
+        return f"{text} ± {written_value(spec, sure, self._system())}" if text and sure else text
+
+    def _read(self, spec: Spec, text: str) -> dict[str, Any]:
+        """What the typed text changes in the model."""
+        if not spec.sure:
+            return {spec.key: read_value(spec, text, self._system())}
+        figure, sign, behind = text.replace("+-", "±").replace("+/-", "±").partition("±")
+        sure = dict(getattr(self._model, "plus_minus", {}))
+        sure.pop(spec.key, None)
+        if sign:
+            sure[spec.key] = abs(read_value(Spec(spec.key, "", spec.kind.removeprefix("optional") or "number",
+                                                 spec.unit), behind, self._system()))  # fmt: skip
+        return {spec.key: read_value(spec, figure, self._system()), "plus_minus": sure}
 
     def _complain(self, key: str, text: str) -> None:
         label, widget = self._complaints[key], self.fields[key]

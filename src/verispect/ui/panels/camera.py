@@ -72,6 +72,9 @@ class CameraPage(QWidget):
                  self.tr("Width over height of the wanted picture, such as 1.5; empty: all of the sensor")),
             Spec("hand_held", self.tr("Stands"), "choice", choices=by_hand,
                  hint=self.tr("By hand the picture shakes with the time, and frames cannot be merged or joined")),
+            Spec("column_up", self.tr("Column"), "choice",
+                 choices=((False, self.tr("down")), (True, self.tr("up"))),
+                 hint=self.tr("Of the tripod: put up it swings farther after a touch")),
             Spec("stabiliser_stops", self.tr("Stabiliser"), unit=self.tr("stops"),
                  hint=self.tr("What a stabiliser is worth by hand; 0: none")),
         ]  # fmt: skip

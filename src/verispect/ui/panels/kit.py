@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from verispect.kit.equipment import Film, Head, Kit, Rail
+from verispect.kit.equipment import Film, Flash, Head, Kit, Rail, Tripod
 from verispect.kit.lens import Lens
 from verispect.ui.controls.model_form import ModelForm, Spec
 from verispect.ui.panels.lens_forms import LensForms
@@ -72,6 +72,13 @@ class KitPanel(QWidget):
         self.head_form.edited.connect(lambda head, what: self._change(what, head=head))
         self.times_form = ModelForm(self._times_specs(), system, columns=2)
         self.times_form.edited.connect(lambda times, what: self._change(what, times=times))
+        self.tripod_form = ModelForm(self._tripod_specs(), system, columns=2)
+        self.tripod_form.edited.connect(lambda tripod, what: self._change(what, tripod=tripod))
+        self.flash_form = ModelForm(
+            [Spec("name", self.tr("Flash"), "text"), Spec("recycle_s", self.tr("Full after"), unit="s")],
+            system, columns=2,
+        )  # fmt: skip
+        self.flash_form.edited.connect(self._change_flash)
         self.trials = TrialsPage(system)
         self.starts = KitStarts()
         self.starts.lens.connect(self.take_lens)
@@ -140,6 +147,16 @@ class KitPanel(QWidget):
             Spec("join_s_per_mp", self.tr("Join, a MP"), unit="s", hint=each),
         ]
 
+    def _tripod_specs(self) -> list[Spec]:
+        return [
+            Spec("name", self.tr("Tripod"), "text"),
+            Spec("swing_arcsec", self.tr("Swings by"), unit="″",
+                 hint=self.tr("To either side just after a touch; the settle test measures it; 0: not known")),
+            Spec("decay_s", self.tr("Dies away in"), unit="s", hint=self.tr("Until a third of the swing is left")),
+            Spec("swing_hz", self.tr("Swings a second"), unit="Hz"),
+            Spec("column_times", self.tr("Column up, times"), hint=self.tr("How much farther it swings with it up")),
+        ]  # fmt: skip
+
     def _store_specs(self) -> list[Spec]:
         return [
             Spec("file_mb", self.tr("Raw file"), "optional", "MB", self.tr("Empty: its pixels at so many bits")),
@@ -183,6 +200,7 @@ class KitPanel(QWidget):
             (self.tr("Back, film, filters"), (self.camera_form, self.film_form, self.use_form)),
             (self.tr("Times"), (self.times_form,)),
             (self.tr("Files, battery, head"), (self.store_form, self.head_form)),
+            (self.tr("Tripod, flash"), (self.tripod_form, self.flash_form)),
         ):
             page = QWidget()
             inside = QVBoxLayout(page)
@@ -235,10 +253,17 @@ class KitPanel(QWidget):
         self.times_form.show_model(kit.times)
         self.store_form.show_model(kit.body)
         self.head_form.show_model(kit.head)
+        self.tripod_form.show_model(kit.tripod or Tripod())
+        self.flash_form.show_model(kit.flash or Flash(recycle_s=kit.times.flash_recycle_s))
 
     def _change(self, what: str, **parts: Any) -> None:
         kit = self._kit.model_copy(update=parts)
         self._document.update(self.tr("change of {0}").format(what), kit=kit)
+
+    def _change_flash(self, flash: Flash, what: str) -> None:
+        """Frames wait for the flash that is in the kit."""
+        times = self._kit.times.model_copy(update={"flash_recycle_s": flash.recycle_s})
+        self._change(what, flash=flash, times=times)
 
     def _change_film(self, film: Film, what: str) -> None:
         kept = None if film.exponent == 1.0 else film

@@ -149,25 +149,26 @@ class LensForms(QTabWidget):
             Spec("name", self.tr("Name"), "text"),
             Spec("focal_mm", self.tr("Focal length"), "range", "mm"),
             Spec("f_numbers", self.tr("Stops f/"), "range", "", self.tr("As marked: widest–smallest")),
-            Spec("closest_m", self.tr("Closest focus"), "length"),
+            Spec("closest_m", self.tr("Closest focus"), "length", sure=True),
             Spec("closest_from", self.tr("taken from"), "choice",
                  choices=(("sensor", self.tr("sensor mark")), ("front", self.tr("lens front")),
                           ("principal", self.tr("principal pt")))),
             Spec("image_circle_mm", self.tr("Image circle"), "optional", "mm",
-                 self.tr("Empty where unknown: then it just covers the sensor")),
+                 self.tr("Empty where unknown: then it just covers the sensor"), sure=True),
             Spec("pupil_magnification", self.tr("Pupil ratio"), hint=self.tr("Exit over entrance pupil")),
             Spec("principal_separation_mm", self.tr("Principal gap"), unit="mm",
-                 hint=self.tr("From the front to the rear principal point")),
+                 hint=self.tr("From the front to the rear principal point"), sure=True),
             Spec("pupil_behind_front_mm", self.tr("No-parallax point"), "optional", "mm",
-                 self.tr("Entrance pupil behind the front of the lens: the point to turn a grid about")),
+                 self.tr("Entrance pupil behind the front of the lens: the point to turn a grid about"), sure=True),
             Spec("falloff_stops", self.tr("Corner darkening"), unit="EV",
-                 hint=self.tr("Light lost at the edge of the image circle, in stops")),
+                 hint=self.tr("Light lost at the edge of the image circle, in stops"), sure=True),
         ]  # fmt: skip
 
     def _movement_specs(self) -> list[Spec]:
         return [
-            Spec("tilt_deg", self.tr("Tilt to"), unit="°", hint=self.tr("0 for a lens that does not tilt")),
-            Spec("shift_mm", self.tr("Shift to"), unit="mm"),
+            Spec("tilt_deg", self.tr("Tilt to"), unit="°", sure=True,
+                 hint=self.tr("0 for a lens that does not tilt; a ± may stand behind: 8 ± 1")),
+            Spec("shift_mm", self.tr("Shift to"), unit="mm", sure=True),
             Spec("tilt_mount", self.tr("Tilt mount"), "choice",
                  hint=self.tr("Free: tilt and swing each to the limit. Rotating: one tilt, turned to any side"),
                  choices=(("free", self.tr("free")), ("rotating", self.tr("rotating")))),
@@ -196,7 +197,7 @@ class LensForms(QTabWidget):
             Spec("reversed", self.tr("Fitted"), "choice",
                  choices=((False, self.tr("as built")), (True, self.tr("reversed, front to body")))),
             Spec("closest_magnification", self.tr("Closest magnification"), "optional", "",
-                 self.tr("Measured at closest focus, such as 0.25: it tells the focal length there")),
+                 self.tr("Measured at closest focus, such as 0.25: it tells the focal length there"), sure=True),
             Spec("focus_scale_mm", self.tr("Smallest lens travel"), unit="mm",
                  hint=self.tr("Finest step of the focus, as image distance; 0: any")),
             Spec("focus_plus_minus_mm", self.tr("Focus set to ±"), unit="mm",
@@ -207,7 +208,7 @@ class LensForms(QTabWidget):
                  hint=self.tr("In stops; almost surely within (95 %)")),
             Spec("pupil_plus_minus", self.tr("Pupil ratio ±"), hint=self.tr("Almost surely within (95 %)")),
             Spec("front_ahead_mm", self.tr("Front to principal"), unit="mm",
-                 hint=self.tr("Front of the lens ahead of its front principal point")),
+                 hint=self.tr("Front of the lens ahead of its front principal point"), sure=True),
         ]  # fmt: skip
 
     def _fitted_specs(self) -> list[Spec]:

@@ -184,19 +184,20 @@ class TrialDesk(QObject):
         from verispect.prove.trials.lens_test import LensTest, residual_rows
         from verispect.prove.trials.pupil_test import PupilTest
         from verispect.prove.trials.recycle_test import RecycleTest
-        from verispect.prove.trials.settle_test import SettleTest
+        from verispect.prove.trials.settle_test import SettleTest, kept_in_kit
         from verispect.prove.trials.tilt_test import TiltTest, kept_in_lens
 
         found, kit = self._found, self._document.plan.kit
         if isinstance(found, SettleTest):
-            settle = round(found.settle_s + found.plus_minus_s, 2)
-            kit = kit.model_copy(update={"times": kit.times.model_copy(update={"settle_s": settle})})
+            kit = kept_in_kit(found, kit)
             self._document.update(self.tr("measured settling time"), kit=kit)
-            self._page.show_result(self.tr("Kept: settle {0:g} s.").format(settle), takes=False)
+            self._page.show_result(self.tr("Kept: settle {0:g} s.").format(kit.times.settle_s), takes=False)
             return
         if isinstance(found, RecycleTest):
             full = round(found.recycle_s, 2)
-            kit = kit.model_copy(update={"times": kit.times.model_copy(update={"flash_recycle_s": full})})
+            flash = None if kit.flash is None else kit.flash.model_copy(update={"recycle_s": full})
+            times = kit.times.model_copy(update={"flash_recycle_s": full})
+            kit = kit.model_copy(update={"times": times, "flash": flash})
             self._document.update(self.tr("measured recycling time"), kit=kit)
             self._page.show_result(self.tr("Kept: the flash takes {0:g} s.").format(full), takes=False)
             return

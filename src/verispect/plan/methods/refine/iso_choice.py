@@ -81,7 +81,11 @@ def _raised(solver: Callable[[Scene], Candidate], scene: Scene, found: Candidate
         "Set ISO {iso:.0f}, not {base:.0f}: at that {what} would smear; a mid-grey patch of one line pair then "
         "stands {ratio:.0f} times above its noise",
         {
-            "what": Sentence("what moves") if np.any(scene.own_speeds_mm_s) else Sentence("a picture by hand"),
+            "what": Sentence("what moves")
+            if np.any(scene.own_speeds_mm_s)
+            else Sentence("a picture by hand")
+            if plan.camera.hand_held
+            else Sentence("a tripod that still swings"),
             "iso": steps[high],
             "base": body.iso,
             "ratio": signal_to_noise(body, iso=steps[high], frequency=frequency),
