@@ -30,6 +30,7 @@ COMMANDS = {
     "settings": "what to set for a method, frame by frame",
     "settle-test": "how long a tripod rings after a touch, from a burst",
     "sheet": "write the field sheet",
+    "shelf": "the gear that is really there",
     "sort": "copy frames into a folder a set, each with a sidecar",
     "step-test": "what one unit of a body's focus-step number is",
     "tilt-test": "how far a lens really tilts, from a run of focus over a wall",

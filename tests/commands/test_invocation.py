@@ -171,6 +171,32 @@ def test_jobs_are_told_anew_held_against_one_another_and_put_aside(
     assert len(json.loads(called(capsys, "log", "list", *other, "--json")[1])["entries"]) == 2
 
 
+def test_the_shelf_takes_hands_on_and_gives_back(capsys, plan: Path, tmp_path: Path) -> None:
+    book = ["--book", tmp_path / "book.sqlite"]
+    assert called(capsys, "shelf", "put", plan, *book)[0] == 0
+    assert called(capsys, "shelf", "put", plan, "--whole", "On foot", *book)[0] == 0
+    assert called(capsys, "shelf", "put", "90 mm f/2.8 macro", *book)[0] == 0
+    code, out, _ = called(capsys, "shelf", "list", "--find", "lens 90", *book, "--json")
+    [piece] = json.loads(out)["pieces"]
+    assert piece["content"]["focal_mm"] == [90.0, 90.0]
+    for name in ("gear.json", "gear.csv"):
+        assert called(capsys, "shelf", "export", tmp_path / name, *book)[0] == 0
+        other = ["--book", tmp_path / f"{name}.sqlite"]
+        code, out, err = called(capsys, "shelf", "import", tmp_path / name, *other, "--json")
+        assert code == 0, err
+        lists = [called(capsys, "shelf", "list", *which, "--json")[1] for which in (book, other)]
+        assert json.loads(lists[0]) == json.loads(lists[1])
+    taken = tmp_path / "taken.verispect"
+    code, _, err = called(capsys, "shelf", "take", "macro", "--plan", plan, "--out", taken, *book)
+    assert code == 0, err
+    assert "90 mm f/2.8 macro" in taken.read_text(encoding="utf-8")
+    code, _, err = called(capsys, "shelf", "take", "nothing such", "--plan", plan, "--out", tmp_path / "x", *book)
+    assert code == 2
+    assert "shelf list" in err
+    assert called(capsys, "shelf", "remove", "macro", *book)[0] == 0
+    assert json.loads(called(capsys, "shelf", "list", "--find", "macro", *book, "--json")[1])["pieces"] == []
+
+
 def test_a_check_writes_its_page_and_the_distances(capsys, plan: Path, frames: Path, tmp_path: Path) -> None:
     page, new = tmp_path / "page.html", tmp_path / "new.verispect"
     given = ["check", frames, "--plan", plan, "--method", "series", "--quiet", "--html", page, "--distances-out", new]

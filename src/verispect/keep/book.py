@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 import uuid as uuids
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,7 +20,6 @@ from verispect.errors import FileError
 from verispect.keep.entry import FORMAT, VERSION, Entry, entry_dict, entry_from, now, tidy_tags, words_of
 from verispect.keep.tables import EntryRow, ShelfRow
 
-KINDS = ("body", "lens", "head", "rail", "kit")
 _WAIT_MS = 4000
 
 
@@ -239,13 +238,7 @@ class Book:
     def keep(self, kind: str, name: str, content: dict[str, Any]) -> Item:
         """Put a piece of kit on the shelf, in place of one of the same kind and name."""
         with self._told(), Session(self._engine) as session, session.begin():
-            row = session.scalars(select(ShelfRow).where(ShelfRow.kind == kind, ShelfRow.name == name)).first()
-            if row is None:
-                row = ShelfRow(uuid=str(uuids.uuid4()), kind=kind, name=name, changed=now(), content=content)
-                session.add(row)
-            else:
-                row.content, row.changed = content, now()
-            return Item(row.uuid, kind, name, content)
+            return _keep(session, kind, name, content)
 
     def shelf(self, kind: str | None = None) -> list[Item]:
         """What lies on the shelf, by kind and name."""
@@ -255,10 +248,26 @@ class Book:
         with self._told(), Session(self._engine) as session:
             return [Item(row.uuid, row.kind, row.name, dict(row.content)) for row in session.scalars(wanted)]
 
+    def keep_all(self, pieces: Iterable[tuple[str, str, dict[str, Any]]]) -> None:
+        """Put pieces on the shelf, by kind, name and content, all or none."""
+        with self._told(), Session(self._engine) as session, session.begin():
+            for kind, name, content in pieces:
+                _keep(session, kind, name, content)
+
     def put_away(self, uuid: str) -> None:
         """Take a piece off the shelf."""
         with self._told(), Session(self._engine) as session, session.begin():
             session.execute(delete(ShelfRow).where(ShelfRow.uuid == uuid))
+
+
+def _keep(session: Session, kind: str, name: str, content: dict[str, Any]) -> Item:
+    row = session.scalars(select(ShelfRow).where(ShelfRow.kind == kind, ShelfRow.name == name)).first()
+    if row is None:
+        row = ShelfRow(uuid=str(uuids.uuid4()), kind=kind, name=name, changed=now(), content=content)
+        session.add(row)
+    else:
+        row.content, row.changed = content, now()
+    return Item(row.uuid, kind, name, content)
 
 
 def _careful(engine: Engine) -> None:

@@ -165,3 +165,18 @@ def test_a_lens_that_cannot_be_is_said_and_can_be_undone(qtbot, window: MainWind
     window.document.undo_stack.undo()
     weighed(qtbot, window)
     assert window.weighing is not None
+
+
+def test_a_figure_may_carry_its_plus_minus(window: MainWindow) -> None:
+    window.show_station("kit")
+    form = window.kit.lens_forms.main
+    typed(form, "image_circle_mm", "66 ± 3")
+    assert (lens(window).image_circle_mm, lens(window).plus_minus["image_circle_mm"]) == (66.0, 3.0)
+    assert form.fields["image_circle_mm"].text() == "66 ± 3"
+    typed(form, "closest_m", "21 cm +- 2 cm")
+    assert lens(window).plus_minus["closest_m"] == pytest.approx(0.02)
+    typed(form, "image_circle_mm", "66")
+    assert "image_circle_mm" not in lens(window).plus_minus
+    before = lens(window)
+    typed(form, "image_circle_mm", "66 ± wide")
+    assert lens(window) == before

@@ -5,11 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog
 
 from verispect.errors import VerispectError
-from verispect.kit.equipment import Body, Head, Kit, Rail
+from verispect.files.atomic import write_atomically
+from verispect.keep.gear_files import gear_csv, gear_json, pieces_of, read_gear, with_piece
 from verispect.kit.lens import Lens
 from verispect.plan.advise.kit_gain import MOST_JOBS, gain_sentences, gains
 from verispect.plan.document import Plan
@@ -21,6 +23,7 @@ from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument
 from verispect.ui.work.job import Job
 from verispect.ui.workflows.jobs import JobDesk
+from verispect.ui.workflows.saving import ask_save
 
 if TYPE_CHECKING:
     from verispect.keep.book import Book, Item
@@ -49,6 +52,8 @@ class KeepDesk(QObject):
         panel.put_wanted.connect(self.put_kit)
         panel.take_wanted.connect(self.take)
         panel.put_away_wanted.connect(self.put_away)
+        panel.gear_out_wanted.connect(self.hand_on)
+        panel.gear_in_wanted.connect(self.take_in)
         panel.kit_wanted.connect(self.put_whole_kit)
         panel.helped_wanted.connect(self.look_back)
         document.changed.connect(self._show_shelf)
@@ -126,20 +131,54 @@ class KeepDesk(QObject):
         book = self.book()
         if book is None:
             return
-        kit = self._document.plan.kit
-        pieces: list[tuple[str, str, Body | Lens | Head | Rail]] = [
-            ("body", kit.body.name or self.tr("Body"), kit.body), *(("lens", lens.name, lens) for lens in kit.lenses)
-        ]  # fmt: skip
-        if kit.head is not None:
-            pieces.append(("head", self.tr("Head"), kit.head))
-        if kit.rail is not None:
-            pieces.append(("rail", self.tr("Rail"), kit.rail))
         try:
-            for kind, name, piece in pieces:
-                book.keep(kind, name, piece.model_dump(mode="json"))
+            book.keep_all(pieces_of(self._document.plan.kit))
         except VerispectError as error:
             self._notices.report(error)
         self.refresh()
+
+    def hand_on(self) -> None:
+        """Write the shelf as a table or as JSON."""
+        book = self.book()
+        target = ask_save(self._panel, self.tr("Hand the shelf on"), "gear.csv", "*.csv *.json", ".csv")
+        if book is None or target is None:
+            return
+        try:
+            items = book.shelf()
+            text = gear_json(items) if target.suffix.lower() == ".json" else gear_csv(items)
+            write_atomically(target, text.encode("utf-8"))
+        except VerispectError as error:
+            self._notices.report(error)
+            return
+        self._notices.say(self.tr("Written: {0}").format(target))
+
+    def take_in(self) -> None:
+        """Put what a file holds on the shelf; what is of the same name there is put by, and can come back."""
+        name, _ = QFileDialog.getOpenFileName(self._panel, self.tr("Gear of a file"), "", "*.csv *.json")
+        book = self.book()
+        if not name or book is None:
+            return
+        try:
+            pieces, before = read_gear(Path(name)), book.shelf()
+            book.keep_all(pieces)
+        except VerispectError as error:
+            self._notices.report(error)
+            return
+        self._show_items()
+        words = self.tr("{0} pieces are on the shelf.").format(len(pieces))
+        self._notices.say(words, [(self.tr("As it was"), lambda: self._shelf_as(before))])
+
+    def _shelf_as(self, before: list[Item]) -> None:
+        book = self.book()
+        if book is None:
+            return
+        try:
+            for item in book.shelf():
+                book.put_away(item.uuid)
+            book.keep_all((item.kind, item.name, item.content) for item in before)
+        except VerispectError as error:
+            self._notices.report(error)
+        self._show_items()
 
     def put_whole_kit(self, name: str) -> None:
         """Keep the plan's kit as one, by a name."""
@@ -156,9 +195,10 @@ class KeepDesk(QObject):
         """Which figures of a piece on the shelf the plan has otherwise, where it has the piece."""
         kit = self._document.plan.kit
         if item.kind == "lens":
-            own: Body | Lens | None = next((lens for lens in kit.lenses if lens.name == item.name), None)
+            own: BaseModel | None = next((lens for lens in kit.lenses if lens.name == item.name), None)
         else:
-            own = kit.body if item.kind == "body" and kit.body.name == item.name else None
+            own = getattr(kit, item.kind, None)
+            own = own if getattr(own, "name", item.name) == item.name else None
         if own is None:
             return []
         now = own.model_dump(mode="json")
@@ -226,20 +266,10 @@ class KeepDesk(QObject):
             return
         if item is None:
             return
-        kit = self._document.plan.kit
         try:
-            if item.kind == "kit":
-                changed = Kit.model_validate(item.content)
-            elif item.kind == "lens":
-                lens = Lens.model_validate(item.content)
-                others = tuple(other for other in kit.lenses if other.name != lens.name)
-                changed = kit.model_copy(update={"lenses": (*others, lens)})
-            else:
-                kinds: dict[str, type[Body] | type[Head] | type[Rail]] = {"body": Body, "head": Head, "rail": Rail}
-                kind = kinds[item.kind]
-                changed = kit.model_copy(update={item.kind: kind.model_validate(item.content)})
-        except (ValidationError, KeyError):
-            self._notices.report(self.tr("{0} on the shelf is damaged and cannot be used.").format(item.name))
+            changed = with_piece(self._document.plan.kit, item)
+        except VerispectError as error:
+            self._notices.report(error)
             return
         self._document.update(self.tr("{0} from the shelf").format(item.name), kit=changed)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 from PyQt6.QtCore import QDate, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QLabel, QMessageBox, QPushButton
@@ -174,4 +176,32 @@ def test_the_book_is_backed_up_and_brought_back(qtbot, window: MainWindow, tmp_p
     assert titles(window) == []
     desk.restore_from(tmp_path / "copy.sqlite")
     assert titles(window) == [window.document.plan.title]
+    weighed(qtbot, window)
+
+
+def test_the_shelf_is_sifted_and_handed_on(qtbot, window: MainWindow, tmp_path, monkeypatch) -> None:
+    window.show_station("keep")
+    panel = keep_panel(window)
+    panel.put_wanted.emit()
+    count = panel.items.count()
+    lens = window.document.plan.kit.lenses[0].name
+    panel.item_search.setText(f"lens {lens}")
+    shown = [panel.items.item(row).text() for row in range(count) if not panel.items.item(row).isHidden()]
+    assert shown
+    assert len(shown) < count
+    panel.item_search.clear()
+    for name in ("gear.csv", "gear.json"):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_args, name=name: (str(tmp_path / name), ""))
+        monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_args, name=name: (str(tmp_path / name), ""))
+        panel.gear_out_wanted.emit()
+        panel.gear_in_wanted.emit()
+        assert panel.items.count() == count
+    more = json.loads((tmp_path / "gear.json").read_text())
+    more["pieces"] = [{"kind": "tripod", "name": "Three legs", "content": {"name": "Three legs"}}]
+    (tmp_path / "gear.json").write_text(json.dumps(more))
+    panel.gear_in_wanted.emit()
+    assert panel.items.count() == count + 1
+    button = next(b for b in window.message.findChildren(QPushButton) if b.text() == "As it was")
+    QTest.mouseClick(button, LEFT)
+    assert panel.items.count() == count
     weighed(qtbot, window)

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QListWidgetItem,
+    QMenu,
     QPushButton,
     QTabWidget,
     QVBoxLayout,
@@ -35,6 +36,8 @@ class KeepPanel(QTabWidget):
         Keep the whole kit by a name.
     helped_wanted(str)
         An item's uuid.
+    gear_out_wanted, gear_in_wanted
+        Hand the shelf on as a file, or take one in.
     lessons_wanted
         The page of what was learned came into view.
     """
@@ -45,6 +48,8 @@ class KeepPanel(QTabWidget):
     lessons_wanted = pyqtSignal()
     kit_wanted = pyqtSignal(str)
     helped_wanted = pyqtSignal(str)
+    gear_out_wanted = pyqtSignal()
+    gear_in_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -70,6 +75,12 @@ class KeepPanel(QTabWidget):
         )
         words.setWordWrap(True)
         layout.addWidget(words)
+        self.item_search = QLineEdit()
+        self.item_search.setPlaceholderText(self.tr("Find: lens, tilt, 24 …"))
+        self.item_search.setAccessibleName(self.tr("Find on the shelf"))
+        self.item_search.setClearButtonEnabled(True)
+        self.item_search.textChanged.connect(lambda _words: self._sift())
+        layout.addWidget(self.item_search)
         self.items = QListWidget()
         self.items.setAccessibleName(self.tr("Shelf"))
         self.items.itemActivated.connect(lambda _item: self._emit_item(self.take_wanted))
@@ -95,6 +106,15 @@ class KeepPanel(QTabWidget):
         self.whole_button.clicked.connect(self._name_kit)
         row.addWidget(self.kit_name, 1)
         row.addWidget(self.whole_button)
+        self.gear_button = QPushButton(self.tr("&Hand on"))
+        menu = QMenu(self.gear_button)
+        for words_of, signal in (
+            (self.tr("Write the shelf as CSV or JSON…"), self.gear_out_wanted),
+            (self.tr("Put what a file holds here…"), self.gear_in_wanted),
+        ):
+            menu.addAction(words_of).triggered.connect(lambda _checked, signal=signal: signal.emit())
+        self.gear_button.setMenu(menu)
+        row.addWidget(self.gear_button)
         layout.addLayout(row)
         self.helped_button = QPushButton(self.tr("Would this lens have &helped in the jobs of the logbook?"))
         self.helped_button.clicked.connect(lambda: self._emit_item(self.helped_wanted))
@@ -105,6 +125,13 @@ class KeepPanel(QTabWidget):
         self.helped.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         layout.addWidget(self.helped)
         return page
+
+    def _sift(self) -> None:
+        """Show the pieces that hold every word; the others wait."""
+        parts = self.item_search.text().lower().split()
+        for row in range(self.items.count()):
+            item = self.items.item(row)
+            item.setHidden(not all(part in item.text().lower() for part in parts))
 
     def _name_kit(self) -> None:
         if self.kit_name.text().strip():
@@ -130,3 +157,4 @@ class KeepPanel(QTabWidget):
             self.items.addItem(shown)
             if item.uuid == chosen:
                 self.items.setCurrentItem(shown)
+        self._sift()
