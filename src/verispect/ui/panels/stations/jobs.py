@@ -259,7 +259,10 @@ class JobsPage(QWidget):
         self.differences.setHorizontalHeaderLabels([self.tr("What differs"), *heads])
         self.differences.setRowCount(len(rows))
         for number, row in enumerate(rows):
-            for column, text in enumerate((row.what, row.first, row.second)):
+            told = (row.first, row.second)
+            if row.what == "method":
+                told = (method_name(row.first), method_name(row.second))
+            for column, text in enumerate((row.what, *told)):
                 item = QTableWidgetItem(text)
                 item.setToolTip(text)
                 self.differences.setItem(number, column, item)

@@ -106,7 +106,7 @@ class KeepPanel(QTabWidget):
         self.whole_button.clicked.connect(self._name_kit)
         row.addWidget(self.kit_name, 1)
         row.addWidget(self.whole_button)
-        self.gear_button = QPushButton(self.tr("&Hand on"))
+        self.gear_button = QPushButton(self.tr("As a &file"))
         menu = QMenu(self.gear_button)
         for words_of, signal in (
             (self.tr("Write the shelf as CSV or JSON…"), self.gear_out_wanted),
