@@ -23,7 +23,7 @@ from verispect.prove.merge.series import merge
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.report import Report
 from verispect.prove.sorting import sort_frames
-from verispect.prove.trials.lens_test import LensTest, lens_test
+from verispect.prove.trials.lens_report import LensReport, lens_report
 from verispect.prove.trials.pupil_test import Patch, PupilTest, pupil_test
 from verispect.prove.trials.recycle_test import RecycleTest, recycle_test
 from verispect.prove.trials.settle_test import SettleTest, settle_test
@@ -149,10 +149,20 @@ def page_pictures(
 
 
 def lens_test_in(
-    folder: Path, lights: Lights, pitch_mm: float | None, *, progress: Share, is_cancelled: Stop
-) -> LensTest:
+    folder: Path,
+    lights: Lights,
+    pitch_mm: float | None,
+    focal_mm: float | None,
+    separation_mm: float,
+    *,
+    progress: Share,
+    is_cancelled: Stop,
+) -> LensReport:
     """What a lens resolves, from a folder of test frames; it ends with its process where it is given up."""
-    return lens_test([folder], lights=lights, pitch_mm=pitch_mm, progress=lambda share, _text: progress(share))
+    return lens_report(
+        [folder], lights=lights, pitch_mm=pitch_mm, focal_mm=focal_mm, separation_mm=separation_mm,
+        progress=lambda share, _text: progress(share),
+    )  # fmt: skip
 
 
 def step_test_in(

@@ -94,7 +94,7 @@ def lens_test(
         For frames that do not tell their stop, or where neither they nor `pitch_mm` tell the pixel's size, or with
         nothing in them to measure by.
     """
-    frames = sorted(_with_stops(places), key=lambda frame: frame.f_number or 0.0)
+    frames = test_frames(places)
     pitch = frames[0].pixel_mm or pitch_mm
     if pitch is None:
         raise FileError(
@@ -136,6 +136,13 @@ def lens_test(
     return LensTest(tuple(told), best, pitch)
 
 
+def test_frames(places: Sequence[Path]) -> list[Frame]:
+    """The frames measured by, widest stop first; of a run of focus the one that is sharpest in the middle."""
+    from verispect.prove.trials.bend_test import sharpest_of_runs
+
+    return sorted(sharpest_of_runs(_with_stops(places)), key=lambda frame: frame.f_number or 0.0)
+
+
 def _with_stops(places: Sequence[Path]) -> list[Frame]:
     frames = [described(path) for path in frames_in(places)]
     for frame in frames:
@@ -157,8 +164,8 @@ def _share_out(shape: tuple[int, ...], row: Floats | float, column: Floats | flo
     return found
 
 
-def edges_in(grey: Grey, zone: Zone) -> list[float]:
-    """MTF50 in cycles per pixel of the edges in a zone, the plainest steps first looked at."""
+def edges_in(grey: Grey, zone: Zone, part: tuple[slice, slice] | None = None) -> list[float]:
+    """MTF50 in cycles per pixel of the edges in a zone, or a part of it, the plainest steps first looked at."""
     gradient = cv2.magnitude(cv2.Sobel(grey, cv2.CV_32F, 1, 0), cv2.Sobel(grey, cv2.CV_32F, 0, 1))
     rows, columns = (side // _CELL for side in grey.shape)
     cells = cv2.resize(gradient[: rows * _CELL, : columns * _CELL], (columns, rows), interpolation=cv2.INTER_AREA)
@@ -166,6 +173,10 @@ def edges_in(grey: Grey, zone: Zone) -> list[float]:
     out = _share_out(grey.shape, (i + 0.5) * _CELL, (j + 0.5) * _CELL)
     least, most = ZONES[zone]
     strength = np.where((out >= least) & (out <= most), cells, 0.0)
+    if part is not None:
+        inside = np.zeros(grey.shape, bool)
+        inside[part] = True
+        strength = np.where(inside[_CELL // 2 :: _CELL, _CELL // 2 :: _CELL][:rows, :columns], strength, 0.0)
     floor = 0.02 * float(strength.max())
     found: list[float] = []
     for _ in range(_MOST_LOOKS):
@@ -208,16 +219,27 @@ def _from_edges(stop: float, zone: Zone, found: list[float], pitch: float, light
 
 def _textured(grey: Grey, zone: Zone) -> list[tuple[int, int]]:
     """Top left corners of the blocks of a zone with most detail."""
-    rows, columns = grey.shape
-    corners = [(i, j) for i in range(0, rows - _TEXTURE, _TEXTURE) for j in range(0, columns - _TEXTURE, _TEXTURE)]
-    least, most = ZONES[zone]
-    middle = 0.5 * _TEXTURE
+    return textured_blocks(grey, zone, (slice(None), slice(None)), side=_TEXTURE)
+
+
+def textured_blocks(
+    grey: Grey, zone: Zone, part: tuple[slice, slice], *, side: int, most: int = _BLOCKS
+) -> list[tuple[int, int]]:
+    """Top left corners of the blocks of a zone that lie in a part of the picture and have most detail."""
+    rows, columns = (range(*piece.indices(length)) for piece, length in zip(part, grey.shape, strict=True))
+    corners = [
+        (i, j)
+        for i in range(rows.start, rows.stop - side, side)
+        for j in range(columns.start, columns.stop - side, side)
+    ]
+    least, farthest = ZONES[zone]
+    middle = 0.5 * side
     mine = [
         (i, j) for i, j in corners
-        if least <= float(_share_out(grey.shape, i + middle, j + middle)) <= most
+        if least <= float(_share_out(grey.shape, i + middle, j + middle)) <= farthest
     ]  # fmt: skip
-    energy = [float(np.std(grey[i : i + _TEXTURE, j : j + _TEXTURE])) for i, j in mine]
-    return [mine[k] for k in np.argsort(energy)[::-1][:_BLOCKS]]
+    energy = [float(np.std(grey[i : i + side, j : j + side])) for i, j in mine]
+    return [mine[k] for k in np.argsort(energy)[::-1][:most]]
 
 
 def _powers(grey: Grey, corners: Sequence[tuple[int, int]]) -> list[Floats]:

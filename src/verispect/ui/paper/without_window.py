@@ -38,6 +38,15 @@ def write_pdf(candidate: Candidate, path: Path) -> None:
     write_sheet(_shown(candidate), path, system="metric")
 
 
+def write_chart(path: Path, paper: str) -> None:
+    """The chart for lens tests as PDF."""
+    _ready()
+    from verispect.files.atomic import write_atomically
+    from verispect.ui.paper.chart import chart_pdf
+
+    write_atomically(path, chart_pdf(paper))
+
+
 def drawings_svg(candidate: Candidate) -> list[str]:
     """Elevation, ground and frame as SVG elements, to be put into a page."""
     _ready()

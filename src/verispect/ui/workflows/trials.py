@@ -29,6 +29,7 @@ from verispect.ui.panels.stations.trials import (
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument
 from verispect.ui.work.job import Job
+from verispect.ui.workflows.saving import ask_save
 
 if TYPE_CHECKING:
     from verispect.prove.trials.pupil_test import Patch
@@ -47,6 +48,7 @@ class TrialDesk(QObject):
         # The lens that was tested, by name: another may be chosen meanwhile.
         self._tested: str | None = None
         self._page.frames_wanted.connect(self.choose)
+        self._page.chart_wanted.connect(self.print_chart)
         self._page.stop_wanted.connect(self.stop)
         self._page.taking_wanted.connect(self.take)
 
@@ -55,6 +57,21 @@ class TrialDesk(QObject):
         name = QFileDialog.getExistingDirectory(self._window, self.tr("The folder with the frames"))
         if name:
             self.test(Path(name))
+
+    def print_chart(self) -> None:
+        """Write a chart for lens tests."""
+        from verispect.files.atomic import write_atomically
+        from verispect.ui.paper.chart import chart_pdf
+
+        target = ask_save(self._window, self.tr("Save the chart"), "chart-a3.pdf", "*.pdf", ".pdf")
+        if target is None:
+            return
+        try:
+            write_atomically(target, chart_pdf("a3"))
+        except VerispectError as error:
+            self._notices.report(error)
+            return
+        self._notices.say(self.tr("Written: {0}. Print it at its own size.").format(target))
 
     def test(self, folder: Path) -> None:
         """Run the chosen test on a folder's frames."""
@@ -111,7 +128,8 @@ class TrialDesk(QObject):
             pair = desk.PupilRun(*places, two.near_m, far, two.turned_deg or None, focal, longer,
                                  lens.pupil_magnification, separation)  # fmt: skip
             return Job(self, desk.pupil_test_in, folder, pair, watched=True)
-        return Job(self, desk.lens_test_in, folder, criterion.lights, plan.kit.body.pixel_mm, watched=True)
+        return Job(self, desk.lens_test_in, folder, criterion.lights, plan.kit.body.pixel_mm, focal, separation,
+                   watched=True)  # fmt: skip
 
     def ask_places(self, folder: Path) -> tuple[Patch, Patch] | None:
         """Where in the first frame the near and the far thing stand; None where that is given up."""
@@ -124,16 +142,17 @@ class TrialDesk(QObject):
         return asking.places() if asking.exec() else None
 
     def _tell(self, found: Any, which: int) -> None:
+        from verispect.prove.trials.lens_report import report_lines
+
         self._found = found
         if which == LENS:
             rows = [
                 self.tr("f/{0:g} {1}: {2:.0f} ± {3:.0f} lines/mm, own blur {4:.1f} µm").format(
                     row.f_number, row.zone.value, row.mtf50, row.plus_minus, row.blur_um
                 )
-                for row in found.stops
+                for row in found.test.stops
             ]
-            best = ", ".join(f"{zone} f/{stop:g}" for zone, stop in found.best_stop.items())
-            text, takes = "\n".join([*rows, self.tr("best: {0}").format(best)]), bool(found.stops)
+            text, takes = "\n".join([*rows, *report_lines(found)]), bool(found.test.stops)
         elif which == SETTLE:
             text = (
                 self.tr("Nothing swings by more than {0:g} px.").format(found.within_px)
@@ -181,7 +200,7 @@ class TrialDesk(QObject):
 
     def take(self) -> None:
         """Put what was found into the kit."""
-        from verispect.prove.trials.lens_test import LensTest, residual_rows
+        from verispect.prove.trials import lens_report
         from verispect.prove.trials.pupil_test import PupilTest
         from verispect.prove.trials.recycle_test import RecycleTest
         from verispect.prove.trials.settle_test import SettleTest, kept_in_kit
@@ -205,8 +224,8 @@ class TrialDesk(QObject):
         if lens is None or found is None:
             self._page.show_result(self.tr("The lens that was tested is no longer in the kit."), takes=False)
             return
-        if isinstance(found, LensTest):
-            update: dict[str, Any] = {"residual": residual_rows(found)}
+        if isinstance(found, lens_report.LensReport):
+            update: dict[str, Any] = lens_report.kept_in_lens(found, lens)
         elif isinstance(found, TiltTest):
             update = kept_in_lens(found, self._page.values_of(TiltValues).scale_deg)
         elif isinstance(found, PupilTest):

@@ -68,10 +68,11 @@ class TrialsPage(QWidget):
 
     Signals
     -------
-    frames_wanted, stop_wanted, taking_wanted
+    frames_wanted, chart_wanted, stop_wanted, taking_wanted
     """
 
     frames_wanted = pyqtSignal()
+    chart_wanted = pyqtSignal()
     stop_wanted = pyqtSignal()
     taking_wanted = pyqtSignal()
 
@@ -132,6 +133,8 @@ class TrialsPage(QWidget):
             self.forms.addWidget(form)
         self.frames_button = QPushButton(self.tr("Choose the folder with the &frames…"))
         self.frames_button.clicked.connect(self.frames_wanted)
+        self.chart_button = QPushButton(self.tr("A c&hart to print…"))
+        self.chart_button.clicked.connect(self.chart_wanted)
         self.stop_button = QPushButton(self.tr("Stop"))
         self.stop_button.clicked.connect(self.stop_wanted)
         self.bar = QProgressBar()
@@ -141,7 +144,7 @@ class TrialsPage(QWidget):
         self.take_button = QPushButton(self.tr("Take it into the &kit"))
         self.take_button.clicked.connect(self.taking_wanted)
         row = QHBoxLayout()
-        for part in (self.frames_button, self.bar, self.stop_button):
+        for part in (self.frames_button, self.chart_button, self.bar, self.stop_button):
             row.addWidget(part)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
@@ -168,13 +171,15 @@ class TrialsPage(QWidget):
     def _turn_to(self, index: int) -> None:
         self.forms.setCurrentIndex(index)
         self.forms.setVisible(index != LENS)
+        self.chart_button.setVisible(index == LENS)
         self.show_result("", takes=False)
         self.steps.setText(
             (
                 self.tr(
                     "On a tripod, square to a brick wall or a chart of slanting edges that fills the frame: a frame "
-                    "at each stop, focused anew in the middle, released without a touch. The lens is the one chosen "
-                    "above."
+                    "at each stop, focused anew in the middle, released without a touch; or at each stop a run of "
+                    "focus through the wall, which tells the curvature of field and the focus shift as well. The "
+                    "lens is the one chosen above."
                 ),
                 self.tr(
                     "A ruler that runs away from the camera: let the body take a run of focus steps, and put nothing "
