@@ -19,6 +19,7 @@ _TALKATIVE = ("tifffile", "exifread", "PIL", "trimesh", "laspy")
 COMMANDS = {
     "weigh": "weigh every method of a plan",
     "check": "check frames against one another and the plan",
+    "close-test": "what a lens frames at its closest, from a picture of a ruler",
     "compare": "the same patches of several frames: which is sharper",
     "join": "join a grid into one picture",
     "lens-test": "what a lens resolves by stop, from test frames",

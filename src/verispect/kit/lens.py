@@ -186,7 +186,10 @@ class Lens(_Model):
         """The lens, some of whose figures were measured."""
         typical = tuple(key for key in self.typical if key not in figures)
         measured = tuple(dict.fromkeys((*self.measured, *figures)))
-        sure = {key: value for key, value in self.plus_minus.items() if key not in figures}
+        measured = tuple(key for key in measured if key != "plus_minus")
+        # A ± that was measured along with its figure stays.
+        kept = "plus_minus" in figures
+        sure = {key: value for key, value in self.plus_minus.items() if kept or key not in figures}
         return self.model_copy(update={"typical": typical, "measured": measured, "plus_minus": sure})
 
     @model_validator(mode="after")

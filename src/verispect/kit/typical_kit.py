@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from verispect.kit.equipment import Body, Head, Rail
+from verispect.kit.equipment import Body, Flash, Head, Rail, Tripod
 from verispect.kit.lens import Lens
 from verispect.kit.printed_lens import lens_from_print
 from verispect.sentence import Sentence
@@ -35,14 +35,24 @@ def typical_bodies() -> list[Body]:
 
 def typical_lenses() -> list[Lens]:
     """Lenses by kind; nearly all of their figures are guesses, and said to be."""
-    return [lens_from_print(words) for words in _LENSES]
+    plain = [lens_from_print(words) for words in _LENSES]
+    return [*plain, _with_tube(plain[2], 25.0), _with_tube(plain[6], 36.0)]
 
 
-def typical_carriers() -> list[tuple[Sentence, Head | Rail]]:
-    """What carries the camera, with what a fair one of its kind is off by."""
+def _with_tube(lens: Lens, tube_mm: float) -> Lens:
+    fitted = lens.fitted.model_copy(update={"tube_mm": tube_mm})
+    return lens.model_copy(update={"name": f"{lens.name} on {tube_mm:g} mm of tube", "fitted": fitted})
+
+
+def typical_carriers() -> list[tuple[Sentence, Head | Rail | Tripod | Flash]]:
+    """What carries the camera, with what a fair one of its kind is off by; and what lights."""
     return [
         (Sentence("A head that turns about the pupil"), Head(turns=True, off_mm=3.0)),
         (Sentence("A driven head"), Head(turns=True, off_mm=3.0, slack_deg=0.05)),
         (Sentence("A rail turned by hand, 150 mm"), Rail(travel_mm=150.0, slack_mm=0.1)),
         (Sentence("A driven rail, 100 mm"), Rail(travel_mm=100.0, slack_mm=0.01)),
+        (Sentence("A firm tripod"), Tripod(name="Firm tripod", swing_arcsec=40.0, decay_s=0.4, swing_hz=8.0)),
+        (Sentence("A light tripod"), Tripod(name="Light tripod", swing_arcsec=150.0, decay_s=0.8, swing_hz=4.0)),
+        (Sentence("A small flash"), Flash(name="Small flash", recycle_s=4.0)),
+        (Sentence("A studio flash"), Flash(name="Studio flash", recycle_s=1.5)),
     ]

@@ -17,12 +17,13 @@ from verispect.optics.otf import Lights
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
 from verispect.prove.expected import turned_as_happened
-from verispect.prove.intake import described, read_coded
+from verispect.prove.intake import described, frames_in, in_order, read_coded
 from verispect.prove.join.grid import join
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.report import Report
 from verispect.prove.sorting import sort_frames
+from verispect.prove.trials.close_test import CloseTest, close_test
 from verispect.prove.trials.lens_report import LensReport, lens_report
 from verispect.prove.trials.pupil_test import Patch, PupilTest, pupil_test
 from verispect.prove.trials.recycle_test import RecycleTest, recycle_test
@@ -215,6 +216,21 @@ def tilt_test_in(
         [folder], focal_mm=focal_mm, sensor_mm=sensor_of([folder], longer_mm), ends_m=ends_m,
         separation_mm=separation_mm, progress=lambda share, _text: progress(share),
     )  # fmt: skip
+
+
+def close_test_in(
+    folder: Path,
+    ends: tuple[tuple[float, float], tuple[float, float]],
+    apart_mm: float,
+    sensor_long_mm: float,
+    *,
+    progress: Share,
+    is_cancelled: Stop,
+) -> CloseTest:
+    """What the lens frames at its closest, from the first picture in a folder."""
+    progress(0.1)
+    first = in_order([described(path) for path in frames_in([folder])])[0]
+    return close_test(first.path, ends=ends, apart_mm=apart_mm, sensor_long_mm=sensor_long_mm)
 
 
 class PupilRun(NamedTuple):

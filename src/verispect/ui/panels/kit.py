@@ -294,11 +294,15 @@ class KitPanel(QWidget):
         self._current = len(self._kit.lenses)
         self._change(self.tr("lenses"), lenses=(*self._kit.lenses, lens.model_copy(update={"name": name})))
 
-    def _take_carrier(self, piece: Head | Rail) -> None:
+    def _take_carrier(self, piece: Head | Rail | Tripod | Flash) -> None:
         if isinstance(piece, Head):
             self._change(self.tr("head"), head=piece)
-        else:
+        elif isinstance(piece, Rail):
             self._change(self.tr("rail"), rail=piece)
+        elif isinstance(piece, Tripod):
+            self._change(self.tr("tripod"), tripod=piece)
+        else:
+            self._change_flash(piece, self.tr("flash"))
 
     def remove_lens(self) -> None:
         """Take away the lens in the form."""

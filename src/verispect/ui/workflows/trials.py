@@ -13,12 +13,14 @@ from verispect.errors import VerispectError
 from verispect.kit.lens import Lens
 from verispect.ui.controls.translate import say_error
 from verispect.ui.panels.stations.trials import (
+    CLOSE,
     LENS,
     PUPIL,
     RECYCLE,
     SETTLE,
     STEP,
     TILT,
+    CloseValues,
     PupilValues,
     RecycleValues,
     SettleValues,
@@ -120,6 +122,13 @@ class TrialDesk(QObject):
             tilt = page.values_of(TiltValues)
             ends = None if tilt.from_m is None or tilt.to_m is None else (tilt.from_m, tilt.to_m)
             return Job(self, desk.tilt_test_in, folder, focal, longer, ends, separation, watched=True)
+        if which == CLOSE:
+            names = (self.tr("one place on the ruler"), self.tr("the other"))
+            places = self.ask_places(folder, names)
+            if places is None:
+                return None
+            apart, both = page.values_of(CloseValues).apart_mm, (places[0][:2], places[1][:2])
+            return Job(self, desk.close_test_in, folder, both, apart, longer, watched=True)
         if which == PUPIL:
             places, two = self.ask_places(folder), page.values_of(PupilValues)
             if places is None:
@@ -131,14 +140,14 @@ class TrialDesk(QObject):
         return Job(self, desk.lens_test_in, folder, criterion.lights, plan.kit.body.pixel_mm, focal, separation,
                    watched=True)  # fmt: skip
 
-    def ask_places(self, folder: Path) -> tuple[Patch, Patch] | None:
-        """Where in the first frame the near and the far thing stand; None where that is given up."""
+    def ask_places(self, folder: Path, names: tuple[str, str] | None = None) -> tuple[Patch, Patch] | None:
+        """Two places in the first frame, a near and a far thing; None where that is given up."""
         from verispect.prove.intake import described, frames_in, in_order
         from verispect.prove.trials.pupil_test import upright_picture
         from verispect.ui.panels.stations.two_places import TwoPlaces
 
         first = in_order([described(path) for path in frames_in([folder])])[0]
-        asking = TwoPlaces(self._window, upright_picture(first))
+        asking = TwoPlaces(self._window, upright_picture(first), names)
         return asking.places() if asking.exec() else None
 
     def _tell(self, found: Any, which: int) -> None:
@@ -175,6 +184,13 @@ class TrialDesk(QObject):
                 "The lens leans {0:+.2f}° forward and {1:+.2f}° to the right, ± {2:.2f}°; its scale reads {3:+.2f}°."
             ).format(found.tilt_deg, found.swing_deg, found.plus_minus_deg, reads)
             takes = True
+        elif which == CLOSE:
+            text, takes = (
+                self.tr("Magnification {0:.3f} ± {1:.3f} at its closest.").format(
+                    found.magnification, found.plus_minus
+                ),
+                True,
+            )
         elif which == PUPIL:
             text, takes = self._told_pupil(found), self._page.values_of(PupilValues).axis_behind_front_mm is not None
         else:
@@ -200,7 +216,7 @@ class TrialDesk(QObject):
 
     def take(self) -> None:
         """Put what was found into the kit."""
-        from verispect.prove.trials import lens_report
+        from verispect.prove.trials import close_test, lens_report
         from verispect.prove.trials.pupil_test import PupilTest
         from verispect.prove.trials.recycle_test import RecycleTest
         from verispect.prove.trials.settle_test import SettleTest, kept_in_kit
@@ -228,6 +244,8 @@ class TrialDesk(QObject):
             update: dict[str, Any] = lens_report.kept_in_lens(found, lens)
         elif isinstance(found, TiltTest):
             update = kept_in_lens(found, self._page.values_of(TiltValues).scale_deg)
+        elif isinstance(found, close_test.CloseTest):
+            update = close_test.kept_in_lens(found, lens)
         elif isinstance(found, PupilTest):
             behind = self._page.values_of(PupilValues).axis_behind_front_mm
             if behind is None:

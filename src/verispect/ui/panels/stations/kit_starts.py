@@ -8,7 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from verispect.errors import VerispectError
-from verispect.kit.equipment import Body, Head, Rail
+from verispect.kit.equipment import Body, Flash, Head, Rail, Tripod
 from verispect.kit.lens import Lens
 from verispect.kit.printed_lens import lens_from_print
 from verispect.kit.typical_kit import typical_bodies, typical_carriers, typical_lenses
@@ -20,7 +20,7 @@ class KitStarts(QWidget):
 
     Signals
     -------
-    lens(Lens), body(Body), carrier(Head or Rail)
+    lens(Lens), body(Body), carrier(Head, Rail, Tripod or Flash)
     """
 
     lens = pyqtSignal(object)
@@ -74,11 +74,13 @@ class KitStarts(QWidget):
         if not menu.isEmpty():
             return
         bodies: list[Body] = typical_bodies()
-        carriers: list[tuple[str, Head | Rail]] = [(say(name), piece) for name, piece in typical_carriers()]
+        carriers: list[tuple[str, Head | Rail | Tripod | Flash]] = [
+            (say(name), piece) for name, piece in typical_carriers()
+        ]
         for title, signal, pieces in (
             (self.tr("Body"), self.body, [(body.name, body) for body in bodies]),
             (self.tr("Lens"), self.lens, [(lens.name, lens) for lens in typical_lenses()]),
-            (self.tr("Head and rail"), self.carrier, carriers),
+            (self.tr("Head, rail, tripod, flash"), self.carrier, carriers),
         ):
             sub = menu.addMenu(title)
             assert sub is not None

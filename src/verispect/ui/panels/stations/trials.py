@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 from verispect.ui.controls.model_form import ModelForm, Spec
 
 _V = TypeVar("_V", bound=BaseModel)
-LENS, STEP, SETTLE, RECYCLE, TILT, PUPIL = range(6)
+LENS, STEP, SETTLE, RECYCLE, TILT, PUPIL, CLOSE = range(7)
 
 
 class StepValues(BaseModel):
@@ -63,8 +63,14 @@ class PupilValues(BaseModel):
     axis_behind_front_mm: float | None = Field(default=None, ge=-1000.0, le=1000.0)
 
 
+class CloseValues(BaseModel):
+    """How far apart two places on a ruler are."""
+
+    apart_mm: float = Field(default=50.0, gt=0.0, le=10_000.0)
+
+
 class TrialsPage(QWidget):
-    """One of six tests.
+    """One of seven tests.
 
     Signals
     -------
@@ -88,6 +94,7 @@ class TrialsPage(QWidget):
                 self.tr("How long the flash takes to be full"),
                 self.tr("How far the lens really tilts"),
                 self.tr("Where it turns without parallax"),
+                self.tr("What it frames at its closest"),
             ]
         )
         self.steps = QLabel()
@@ -119,13 +126,15 @@ class TrialsPage(QWidget):
                      self.tr("From the front of the lens back to the axis; the kit keeps the pupil by it")),
             ], system, columns=2,
         )  # fmt: skip
+        self.close_form = ModelForm([Spec("apart_mm", self.tr("Clicks apart"), unit="mm")], system, columns=2)
         self._values: dict[type[BaseModel], BaseModel] = {
-            kind: kind() for kind in (StepValues, SettleValues, RecycleValues, TiltValues, PupilValues)
+            kind: kind() for kind in (StepValues, SettleValues, RecycleValues, TiltValues, PupilValues, CloseValues)
         }
         self.forms = QStackedWidget()
         self.forms.addWidget(QWidget())
         for kind, form in zip(
-            self._values, (self.step_form, self.settle_form, self.recycle_form, self.tilt_form, self.pupil_form),
+            self._values,
+            (self.step_form, self.settle_form, self.recycle_form, self.tilt_form, self.pupil_form, self.close_form),
             strict=True,
         ):  # fmt: skip
             form.show_model(self._values[kind])
@@ -202,6 +211,10 @@ class TrialsPage(QWidget):
                     "Level, on the head you turn grids with: something near, full of detail, before something far. "
                     "One frame with the near thing left of the middle, one turned until it stands right of it. Then "
                     "click on both things in the first frame."
+                ),
+                self.tr(
+                    "Focus set to its closest, a ruler square to the view and sharp: one frame. Then click on two "
+                    "places of the ruler and say how far apart they are."
                 ),
             )[index]
         )

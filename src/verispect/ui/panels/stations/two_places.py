@@ -21,8 +21,9 @@ def _nothing() -> None:
 class _Picture(QWidget):
     """The picture, with a cross where each thing is; arrow keys move the last one, for who cannot click."""
 
-    def __init__(self, pixmap: QPixmap) -> None:
+    def __init__(self, pixmap: QPixmap, names: tuple[str, str]) -> None:
         super().__init__()
+        self._names = names
         self._pixmap = pixmap
         self.places: list[QPointF] = []
         self.setFixedSize(pixmap.size())
@@ -64,22 +65,23 @@ class _Picture(QWidget):
                 painter.setPen(QPen(colour, width))
                 painter.drawLine(place - QPointF(_ARM, 0), place + QPointF(_ARM, 0))
                 painter.drawLine(place - QPointF(0, _ARM), place + QPointF(0, _ARM))
-                painter.drawText(place + QPointF(_ARM, -_ARM), (self.tr("near"), self.tr("far"))[number])
+                painter.drawText(place + QPointF(_ARM, -_ARM), self._names[number])
 
 
 class TwoPlaces(QDialog):
-    """Asks for a near and a far thing."""
+    """Asks for two places, each by its name; a near and a far thing where none are given."""
 
-    def __init__(self, parent: QWidget, pixels: NDArray[np.uint8]) -> None:
+    def __init__(self, parent: QWidget, pixels: NDArray[np.uint8], names: tuple[str, str] | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle(self.tr("Something near, then something far"))
+        self._names = names or (self.tr("near"), self.tr("far"))
+        self.setWindowTitle(self.tr("Two places in the picture: {0}, {1}").format(*self._names))
         rows, columns = pixels.shape[:2]
         image = QImage(pixels.tobytes(), columns, rows, 3 * columns, QImage.Format.Format_RGB888)
         pixmap = QPixmap.fromImage(image).scaled(
             _WIDE, _HIGH, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
         )
         self._scale = columns / pixmap.width()
-        self.picture = _Picture(pixmap)
+        self.picture = _Picture(pixmap, self._names)
         self.picture.setAccessibleName(self.tr("The first frame"))
         self.picture.placed = self._tell
         self.words = QLabel()
@@ -96,10 +98,10 @@ class TwoPlaces(QDialog):
         done = len(self.picture.places)
         self.words.setText(
             (
-                self.tr("Click on the near thing. (Space puts a cross, arrows move it, Backspace takes it away.)"),
-                self.tr("Click on the far thing."),
-                self.tr("Another click moves the far thing."),
-            )[done]
+                self.tr("Click on: {0}. (Space puts a cross, arrows move it, Backspace takes it away.)"),
+                self.tr("Click on: {1}."),
+                self.tr("Another click moves: {1}."),
+            )[done].format(*self._names)
         )
         self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(done == 2)
 
