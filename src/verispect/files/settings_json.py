@@ -8,6 +8,7 @@ from typing import Any
 
 from verispect.optics.exposure_time import shutter_words
 from verispect.optics.f_stops import marked
+from verispect.plan.methods.grid_order import path_words
 from verispect.plan.setting.by_eye.focusing import Procedure
 from verispect.plan.setting.exposure_region import ExposureRegion
 from verispect.plan.setting.final_picture import FinalPicture
@@ -55,7 +56,7 @@ def settings_to_dict(settings: Settings) -> dict[str, Any]:
             "slide_mm": head.slide_mm,
             "behind_front_mm": head.behind_front_mm,
             "parallax_px_for_mm": [list(pair) for pair in head.parallax_px_for_mm],
-            "order": "rows from the top, left to right",
+            "order": str(path_words(settings.candidate.scene.plan.choice.grid_path)),
             "smallest_overlap": head.smallest_overlap,
             "covered": head.covered,
             "seam_loss_stops": head.seam_loss_stops,

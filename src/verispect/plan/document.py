@@ -142,11 +142,20 @@ class ManualSetting(_Model):
     f_number: float = Field(ge=0.5, le=1024.0)
 
 
+class GridPath(_Model):
+    """The way a grid's places are gone through: by rows or by columns, from a corner, and back or each alike."""
+
+    by: Literal["rows", "columns"] = "rows"
+    start: Literal["top left", "top right", "bottom left", "bottom right"] = "top left"
+    there_and_back: bool = Field(default=False, description="Every other row or column the other way.")
+
+
 class Choice(_Model):
     """The method taken, and whether its numbers were moved by hand; no method means the advised one."""
 
     method: str | None = None
     manual: ManualSetting | None = None
+    grid_path: GridPath = Field(default_factory=GridPath)
 
 
 class Plan(_Model):

@@ -93,3 +93,24 @@ def test_four_answers_lead_to_the_next_thing_to_do(qtbot, window: MainWindow) ->
     window.take_method("series")
     weighed(qtbot, window)
     qtbot.waitUntil(lambda: "One frame over" in page.task.text(), timeout=5000)
+
+
+def test_a_grid_is_gone_through_as_is_chosen_and_that_can_be_undone(qtbot, window: MainWindow) -> None:
+    window.take_method("turned-grid")
+    weighed(qtbot, window)
+    window.show_station("set")
+    panel = window.set
+    assert panel.path_row.isVisibleTo(panel)
+    assert panel.path.currentText() == "row by row"
+    bearings = [panel.table.item(row, 1).text() for row in range(panel.table.rowCount())]
+    panel.path.setCurrentIndex(panel.path.findData("columns back"))
+    panel.path.activated.emit(panel.path.currentIndex())
+    weighed(qtbot, window)
+    assert panel.path.currentText() == "columns there and back"
+    turned = [panel.table.item(row, 1).text() for row in range(panel.table.rowCount())]
+    assert turned != bearings
+    assert sorted(turned) == sorted(bearings)
+    assert window.session.shown.candidate.key == "turned-grid"
+    window.document.undo_stack.undo()
+    weighed(qtbot, window)
+    assert panel.path.currentText() == "row by row"

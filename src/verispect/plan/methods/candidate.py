@@ -12,6 +12,7 @@ from verispect.optics.criterion import Criterion
 from verispect.optics.types import Floats, Indices
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import Rendering, render
+from verispect.plan.methods.grid_order import Cell, along_path
 from verispect.plan.methods.method import Method, method_of
 from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.problem import Problem
@@ -78,6 +79,10 @@ class Candidate:
     criterion, rendering : or None where the method does not fit
     confidence : Confidence or None
         None where nothing carries a ±.
+    grid_cells : tuple of int
+        Of a grid how many places each row has, from the top.
+    cells : tuple of (row, column)
+        Of a grid the place of each exposure, from 0 at the top left.
     others : tuple of Candidate
         Other ways to do the same method that hold too, the better first; kept until the surest is chosen.
     """
@@ -91,6 +96,7 @@ class Candidate:
     criterion: Criterion | None = None
     rendering: Rendering | None = None
     grid_cells: tuple[int, ...] = field(default=())
+    cells: tuple[Cell, ...] = ()
     confidence: Confidence | None = None
     others: tuple[Candidate, ...] = ()
     record: SearchRecord = SearchRecord()
@@ -273,7 +279,10 @@ def worked_out(
     notes: tuple[Sentence, ...] = (),
     grid_cells: tuple[int, ...] = (),
 ) -> Candidate:
-    """A candidate from its exposures, with every mark looked at."""
+    """A candidate from its exposures, a grid's as its path goes through them, with every mark looked at."""
+    cells: list[Cell] = []
+    if grid_cells:
+        exposures, cells = along_path(exposures, grid_cells, problem.scene.plan.choice.grid_path)
     return Candidate(
         method=method_of(key),
         scene=problem.scene,
@@ -283,6 +292,7 @@ def worked_out(
         criterion=problem.criterion,
         rendering=render(problem.scene, exposures, problem.criterion),
         grid_cells=grid_cells,
+        cells=tuple(cells),
     )
 
 

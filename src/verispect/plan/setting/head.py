@@ -74,17 +74,12 @@ def head_setting(candidate: Candidate) -> HeadSetting | None:
 
 
 def _places(candidate: Candidate) -> list[list[Exposure]]:
-    """The narrowest frame of each place, row by row."""
-    places: dict[tuple[float, ...], Exposure] = {}
-    for exposure in candidate.exposures:
-        where = tuple(np.round(exposure.pose.forward, 9).tolist())
-        if where not in places or exposure.state.pupil_scale_mm > places[where].state.pupil_scale_mm:
-            places[where] = exposure
-    left, rows = list(places.values()), []
-    for count in candidate.grid_cells:
-        rows.append(left[:count])
-        left = left[count:]
-    return rows
+    """The narrowest frame of each place, row by row from the top, left to right."""
+    places: dict[tuple[int, int], Exposure] = {}
+    for cell, exposure in zip(candidate.cells, candidate.exposures, strict=True):
+        if cell not in places or exposure.state.pupil_scale_mm > places[cell].state.pupil_scale_mm:
+            places[cell] = exposure
+    return [[places[row, column] for column in range(count)] for row, count in enumerate(candidate.grid_cells)]
 
 
 def _widest_turn_rad(candidate: Candidate) -> float:

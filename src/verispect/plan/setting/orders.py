@@ -9,6 +9,7 @@ import numpy as np
 from verispect.optics.types import Floats
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.grid_order import place_numbers
 
 
 class Order(StrEnum):
@@ -20,22 +21,12 @@ class Order(StrEnum):
     LEAST_LOSS = "least-loss"
 
 
-def cell_numbers(candidate: Candidate) -> list[int]:
-    """Which place of the camera each exposure is taken from, counted in the order of the plan."""
-    seen: dict[tuple[float, ...], int] = {}
-    found = []
-    for exposure in candidate.exposures:
-        where = (*np.round(exposure.pose.forward, 9).tolist(), *np.round(exposure.sensor_centre_mm, 6).tolist())
-        found.append(seen.setdefault(where, len(seen)))
-    return found
-
-
 def ordered(candidate: Candidate, order: Order) -> list[int]:
     """Indices of the exposures in the order in which they are taken; a grid stays cell by cell.
 
     A rail goes one way, from its first place or from its last.
     """
-    cells = cell_numbers(candidate)
+    cells = place_numbers(candidate.exposures)
     found: list[int] = []
     for cell in dict.fromkeys(cells):
         found.extend(_of_one_place(candidate, [k for k, own in enumerate(cells) if own == cell], order))

@@ -11,6 +11,7 @@ from verispect.plan.explain.frame_table import FrameRow, frame_rows
 from verispect.plan.explain.setting_reasons import engraved_reading_m
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.grid_order import place_numbers
 from verispect.plan.setting.bracket import Bracket, bracket_of
 from verispect.plan.setting.by_eye.focusing import Procedure, procedure
 from verispect.plan.setting.closest_focus import ClosestFocus, closest_focus
@@ -22,7 +23,7 @@ from verispect.plan.setting.head import HeadSetting, head_setting
 from verispect.plan.setting.losses import Without, without_each
 from verispect.plan.setting.mount import Mount, mount_of
 from verispect.plan.setting.off_plane import OffPlane, off_plane
-from verispect.plan.setting.orders import Order, cell_numbers, ordered
+from verispect.plan.setting.orders import Order, ordered
 from verispect.plan.setting.survey import Survey, survey_of
 
 
@@ -119,7 +120,7 @@ def settings_of(candidate: Candidate, order: Order = Order.NEAR_FAR) -> Settings
 
 
 def _frames(candidate: Candidate, sequence: list[int]) -> tuple[FrameSetting, ...]:
-    rows, cells = frame_rows(candidate), cell_numbers(candidate)
+    rows, cells = frame_rows(candidate), place_numbers(candidate.exposures)
     first = candidate.exposures[sequence[0]]
     found = []
     for number, k in enumerate(sequence, start=1):
@@ -130,7 +131,7 @@ def _frames(candidate: Candidate, sequence: list[int]) -> tuple[FrameSetting, ..
             FrameSetting(
                 number=number,
                 exposure=k,
-                cell=_cell(candidate, cells[k]),
+                cell=candidate.cells[k] if candidate.cells else None,
                 row=rows[k],
                 ring_m=engraved_reading_m(exposure),
                 extension_mm=exposure.axial_image_distance_mm - exposure.lens.shortest_image_mm,
@@ -141,14 +142,6 @@ def _frames(candidate: Candidate, sequence: list[int]) -> tuple[FrameSetting, ..
             )
         )
     return tuple(found)
-
-
-def _cell(candidate: Candidate, number: int) -> tuple[int, int] | None:
-    for row, count in enumerate(candidate.grid_cells):
-        if number < count:
-            return row, number
-        number -= count
-    return None
 
 
 def _overlap(exposure: Exposure, after: Exposure) -> float | None:

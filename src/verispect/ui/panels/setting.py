@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from verispect.plan.document import GridPath
 from verispect.plan.explain.frame_table import frame_rows, shown_columns
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence, capital
@@ -42,12 +43,15 @@ class SetPanel(QWidget):
     Signals
     -------
     frame_picked(int), sheet_wanted, table_wanted, best_wanted
+    path_wanted(GridPath)
+        The way a grid's places are to be gone through.
     """
 
     frame_picked = pyqtSignal(int)
     sheet_wanted = pyqtSignal()
     table_wanted = pyqtSignal()
     best_wanted = pyqtSignal()
+    path_wanted = pyqtSignal(object)
 
     def __init__(self, system: Callable[[], str]) -> None:
         super().__init__()
@@ -104,6 +108,32 @@ class SetPanel(QWidget):
         in_row.addWidget(QLabel(self.tr("Order")))
         in_row.addWidget(self.order, 1)
         self.order_row.hide()
+        self.path, self.corner = QComboBox(), QComboBox()
+        self.path.setAccessibleName(self.tr("Way through the grid"))
+        self.corner.setAccessibleName(self.tr("Corner to begin in"))
+        for words, by, back in (
+            (self.tr("row by row"), "rows", False),
+            (self.tr("rows there and back"), "rows", True),
+            (self.tr("column by column"), "columns", False),
+            (self.tr("columns there and back"), "columns", True),
+        ):
+            self.path.addItem(words, f"{by} back" if back else by)
+        for corner, words in (
+            ("top left", self.tr("from the top left")),
+            ("top right", self.tr("from the top right")),
+            ("bottom left", self.tr("from the bottom left")),
+            ("bottom right", self.tr("from the bottom right")),
+        ):
+            self.corner.addItem(words, corner)
+        for box in (self.path, self.corner):
+            box.activated.connect(lambda _index: self._on_path())
+        self.path_row = QWidget()
+        in_path = QHBoxLayout(self.path_row)
+        in_path.setContentsMargins(0, 0, 0, 0)
+        in_path.addWidget(QLabel(self.tr("Go through")))
+        in_path.addWidget(self.path, 1)
+        in_path.addWidget(self.corner, 1)
+        self.path_row.hide()
         # Worked out a moment after the last change, so that a drag is not held up by it.
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -123,6 +153,7 @@ class SetPanel(QWidget):
         layout.setContentsMargins(10, 8, 10, 8)
         layout.addWidget(self.heading)
         layout.addWidget(self.table, 3)
+        layout.addWidget(self.path_row)
         layout.addWidget(self.order_row)
         layout.addWidget(self.pages, 4)
         layout.addLayout(row)
@@ -132,6 +163,18 @@ class SetPanel(QWidget):
         """Take on a theme's colours."""
         self.exposure.apply_theme(theme)
         self.movements.apply_theme(theme)
+
+    def _on_path(self) -> None:
+        by, _, back = self.path.currentData().partition(" ")
+        self.path_wanted.emit(GridPath(by=by, start=self.corner.currentData(), there_and_back=bool(back)))
+
+    def _show_path(self, candidate: Candidate | None) -> None:
+        """The way through the grid that is on the board; hidden where there is none to choose."""
+        self.path_row.setVisible(candidate is not None and sum(candidate.grid_cells) > 2)
+        if candidate is not None:
+            path = candidate.scene.plan.choice.grid_path
+            self.path.setCurrentIndex(self.path.findData(f"{path.by} back" if path.there_and_back else path.by))
+            self.corner.setCurrentIndex(self.corner.findData(path.start))
 
     def _on_row(self, row: int, _column: int, _old_row: int, _old_column: int) -> None:
         if not self._filling and row >= 0:
@@ -146,6 +189,7 @@ class SetPanel(QWidget):
         self.best_button.setVisible(shown is not None and shown.by_hand)
         self._filling = True
         self._candidate = candidate if usable else None
+        self._show_path(self._candidate)
         self._soon.start()
         if candidate is None or shown is None or not candidate.exposures:
             self.table.setRowCount(0)

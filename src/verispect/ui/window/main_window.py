@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QV
 
 from verispect.errors import VerispectError
 from verispect.files.recovery import RecoveryStore
-from verispect.plan.document import Plan
+from verispect.plan.document import GridPath, Plan
 from verispect.plan.methods.candidate import Candidate
 from verispect.shoot.run import RunState
 from verispect.ui.controls.message_bar import MessageBar
@@ -256,6 +256,7 @@ class MainWindow(QMainWindow):
         self.subject.selected.connect(self.select_mark)
         self.set.frame_picked.connect(self._on_frame)
         self.set.best_wanted.connect(lambda: self.take_method(self.document.plan.choice.method))
+        self.set.path_wanted.connect(self._on_grid_path)
         self.set.sheet_wanted.connect(self.desk.save_sheet)
         self.set.table_wanted.connect(self.desk.save_table)
         self.shoot_desk.ended.connect(self._on_run_ended)
@@ -411,6 +412,12 @@ class MainWindow(QMainWindow):
         self.session.frame = frame
         self._refresh_board()
         QTimer.singleShot(0, self._refresh_set)
+
+    def _on_grid_path(self, path: GridPath) -> None:
+        choice = self.document.plan.choice
+        if path != choice.grid_path:
+            changed = choice.model_copy(update={"grid_path": path, "manual": None})
+            self.document.update(self.tr("the way through the grid"), choice=changed)
 
     def _on_scan(self) -> None:
         self.show_station("subject")

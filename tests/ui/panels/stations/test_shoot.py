@@ -127,7 +127,7 @@ def test_the_simulated_camera_takes_a_frame_and_prove_checks_the_folder(
     keeping = shooting.panels["keep"]
     keeping.jobs.entries.selectRow(0)
     page.unlink()
-    QTest.mouseClick(keeping.page_button, LEFT)
+    QTest.mouseClick(keeping.jobs.page_button, LEFT)
     assert str(files[0]) in page.read_text(encoding="utf-8")
 
 
