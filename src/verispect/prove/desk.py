@@ -24,6 +24,7 @@ from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.report import Report
 from verispect.prove.sorting import sort_frames
 from verispect.prove.trials.close_test import CloseTest, close_test
+from verispect.prove.trials.compare import Compared, compare
 from verispect.prove.trials.lens_report import LensReport, lens_report
 from verispect.prove.trials.pupil_test import Patch, PupilTest, pupil_test
 from verispect.prove.trials.recycle_test import RecycleTest, recycle_test
@@ -147,6 +148,31 @@ def page_pictures(
         progress(number / len(paths))
         found.append((path.name, small_jpeg(path, most=most)))
     return found
+
+
+def opened_for_compare(paths: list[Path], *, progress: Share, is_cancelled: Stop) -> list[NDArray[np.uint8]]:
+    """Pictures of one size for the screen; none where it was stopped.
+
+    Raises
+    ------
+    FileError
+        For what is no picture, or of another size.
+    """
+    found: list[NDArray[np.uint8]] = []
+    for number, path in enumerate(paths):
+        if is_cancelled():
+            return []
+        progress(number / len(paths))
+        found.append(eight_bits(path))
+        if found[-1].shape != found[0].shape:
+            raise FileError("{path}: of another size than {other}; pictures of one size are compared", path=path,
+                            other=paths[0])  # fmt: skip
+    return found
+
+
+def compared_over(paths: list[Path], *, progress: Share, is_cancelled: Stop) -> list[Compared]:
+    """The places of most detail in every picture."""
+    return compare(paths, [], progress=lambda share, _text: progress(share))
 
 
 def lens_test_in(

@@ -102,6 +102,15 @@ def detail(grey: Grey) -> Grey:
     return np.asarray((fine - coarse) / level, np.float32)
 
 
+def patch_sharpness(pixels: NDArray[np.uint8], row: int, column: int, size: int = SIZE) -> float | None:
+    """Detail over brightness of a patch of an 8-bit picture (rows, columns, 3); None where it passes the edge."""
+    top, left = row - size // 2, column - size // 2
+    if top < 0 or left < 0 or top + size > pixels.shape[0] or left + size > pixels.shape[1]:
+        return None
+    cut = pixels[top : top + size, left : left + size].astype(np.uint16) * np.uint16(257)
+    return float(np.sqrt(np.mean(detail(grey_linear(cut, 1)) ** 2)))
+
+
 def most_detail(grey: Grey) -> list[Patch]:
     """The place with most detail in each ninth of a frame."""
     energy = cv2.blur(detail(grey) ** 2, (SIZE, SIZE))

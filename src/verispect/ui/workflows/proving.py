@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
+from numpy.typing import NDArray
+from PyQt6.QtCore import QFileSystemWatcher, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
@@ -19,7 +21,13 @@ from verispect.ui.state.session import Session
 from verispect.ui.work.job import Job
 from verispect.ui.workflows.saving import ask_save
 
+if TYPE_CHECKING:
+    from verispect.prove.trials.compare import Compared
+    from verispect.ui.panels.stations.compare_frames import CompareFrames
+
 _QUIET_MS = 1500
+# As `verispect compare` takes at once.
+MOST = 6
 
 
 class ProveDesk(QObject):
@@ -48,6 +56,7 @@ class ProveDesk(QObject):
         self.folder: Path | None = None
         self._images: dict[str, QImage] = {}
         self._first, self._second = "", ""
+        self.comparing: CompareFrames | None = None
         panel.folder_wanted.connect(self.choose)
         panel.stop_wanted.connect(self.stop)
         panel.merge_wanted.connect(self.merge)
@@ -65,6 +74,7 @@ class ProveDesk(QObject):
         self._quiet.setSingleShot(True)
         self._quiet.setInterval(_QUIET_MS)
         self._quiet.timeout.connect(self._arrived)
+        panel.comparing_wanted.connect(self.compare)
         panel.frame_picked.connect(self.show_frame)
         panel.beside_picked.connect(self.show_beside)
 
@@ -119,6 +129,50 @@ class ProveDesk(QObject):
             if job is not None:
                 told = self.tr("{0} frames copied, each with a sidecar, into {1}")
                 job.done.connect(lambda count: self._notices.say(told.format(count, name)))
+
+    def compare(self, names: list[str]) -> None:
+        """Two to six frames side by side: those chosen, else whichever are picked now."""
+        paths = [] if self.folder is None else [self.folder / name for name in names]
+        if len(paths) < 2:
+            start = str(self.folder or "")
+            picked, _ = QFileDialog.getOpenFileNames(self._window, self.tr("Two to six pictures"), start)
+            paths = [Path(name) for name in picked]
+        if not paths:
+            return
+        if not 2 <= len(paths) <= MOST:
+            self._notices.say(self.tr("Choose two to six pictures."))
+            return
+        from verispect.prove.desk import opened_for_compare
+
+        job = self._start(self.tr("Opening"), opened_for_compare, paths)
+        if job is not None:
+            job.done.connect(lambda found: self._beside_one_another(paths, found))
+
+    def _beside_one_another(self, paths: list[Path], found: list[NDArray[np.uint8]]) -> None:
+        from verispect.ui.panels.stations.compare_frames import CompareFrames, Picture
+
+        if not found:
+            return
+        pictures = [Picture(path.name, pixels) for path, pixels in zip(paths, found, strict=True)]
+        self.comparing = CompareFrames(self._window, pictures)
+        self.comparing.verdict_wanted.connect(lambda: self._judge(paths))
+        self.comparing.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.comparing.finished.connect(lambda _result: self._on_compared())
+        self.comparing.show()
+
+    def _judge(self, paths: list[Path]) -> None:
+        from verispect.prove.desk import compared_over
+
+        job = self._start(self.tr("Comparing"), compared_over, paths)
+        if job is not None:
+            job.done.connect(self._on_verdict)
+
+    def _on_verdict(self, found: list[Compared]) -> None:
+        if self.comparing is not None:
+            self.comparing.show_verdict(found)
+
+    def _on_compared(self) -> None:
+        self.comparing = None
 
     def check(self, folder: Path, files: tuple[Path, ...] = ()) -> None:
         """Check the frames of a folder, or some of them, against one another and the method on the board."""
@@ -283,6 +337,8 @@ class ProveDesk(QObject):
     def close(self) -> None:
         """The window closes."""
         self.stop()
+        if self.comparing is not None:
+            self.comparing.close()
 
 
 def _look(folder: Path) -> object:

@@ -43,6 +43,8 @@ class ProvePanel(QWidget):
     frame_picked(str)
     beside_picked(str)
         A frame to be shown beside the other.
+    comparing_wanted(list of str)
+        Frames to be held against one another; fewer than two: ask which.
     """
 
     folder_wanted = pyqtSignal()
@@ -55,6 +57,7 @@ class ProvePanel(QWidget):
     merge_wanted = pyqtSignal(bool)
     frame_picked = pyqtSignal(str)
     beside_picked = pyqtSignal(str)
+    comparing_wanted = pyqtSignal(list)
 
     def __init__(self, system: Callable[[], str]) -> None:
         super().__init__()
@@ -90,6 +93,7 @@ class ProvePanel(QWidget):
         self._busy.hide()
         layout.addWidget(self._busy)
         self.frames = _table(self.tr("Frames"), [self.tr("Frame"), self.tr("Verdict"), self.tr("What is wrong")])
+        self.frames.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.frames.itemSelectionChanged.connect(self._on_frame)
         self.frames.itemDoubleClicked.connect(self._on_beside)
         self.frames.setToolTip(self.tr("A double click shows a frame beside the one chosen before"))
@@ -112,6 +116,9 @@ class ProvePanel(QWidget):
         self.redo.setWordWrap(True)
         self.redo.setAccessibleName(self.tr("Do now"))
         layout.addWidget(self.redo, 2)
+        self.compare_button = QPushButton(self.tr("Si&de by side…"))
+        self.compare_button.setToolTip(self.tr("The frames chosen in the list, two to six; else any pictures"))
+        self.compare_button.clicked.connect(lambda: self.comparing_wanted.emit(self.chosen_names()))
         row = QHBoxLayout()
         self.proof_button = QPushButton(self.tr("&Merge a proof"))
         self.final_button = QPushButton(self.tr("Merge in &full…"))
@@ -125,7 +132,9 @@ class ProvePanel(QWidget):
         self.page_button = QPushButton(self.tr("One &page…"))
         self.page_button.setToolTip(self.tr("What was planned, shot and proved, as a page for whoever asked for it"))
         self.page_button.clicked.connect(self.page_wanted)
-        for button in (self.proof_button, self.final_button, self.sort_button, self.page_button):
+        for button in (
+            self.proof_button, self.final_button, self.compare_button, self.sort_button, self.page_button
+        ):  # fmt: skip
             row.addWidget(button)
         layout.addLayout(row)
         self.show_report(None)
@@ -192,9 +201,14 @@ class ProvePanel(QWidget):
         item = self.frames.item(row, 0)
         return "" if item is None else str(item.data(Qt.ItemDataRole.UserRole) or "")
 
+    def chosen_names(self) -> list[str]:
+        """The files chosen in the list, from the top."""
+        rows = sorted(index.row() for index in self.frames.selectionModel().selectedRows())
+        return [name for name in map(self._name_of, rows) if name]
+
     def _on_frame(self) -> None:
         rows = self.frames.selectionModel().selectedRows()
-        if rows and self._name_of(rows[0].row()):
+        if len(rows) == 1 and self._name_of(rows[0].row()):
             self.frame_picked.emit(self._name_of(rows[0].row()))
 
     def _on_beside(self, item: QTableWidgetItem) -> None:

@@ -1,0 +1,107 @@
+"""Pictures side by side: moved and scaled together, measured in the same place, blinked, judged over the whole."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog
+
+from verispect.files.picture_out import write_picture
+from verispect.prove.trials.compare import compare
+from verispect.ui.panels.stations.compare_frames import CompareFrames, Picture
+from verispect.ui.window.main_window import MainWindow
+
+
+def wall() -> np.ndarray:
+    drawn = np.random.default_rng(2).uniform(0.2, 0.8, (480, 640, 3))
+    return cv2.GaussianBlur(drawn, (0, 0), 1.0)
+
+
+def frames(folder: Path) -> list[Path]:
+    """The first is sharp on the left and the second on the right; the third a little soft all over."""
+    sharp, soft = wall(), cv2.GaussianBlur(wall(), (0, 0), 2.5)
+    left = np.where(np.arange(640)[None, :, None] < 320, sharp, soft)
+    right = np.where(np.arange(640)[None, :, None] < 320, soft, sharp)
+    paths = []
+    for name, drawn in (("left", left), ("right", right), ("even", cv2.GaussianBlur(wall(), (0, 0), 0.7))):
+        paths.append(folder / f"{name}.png")
+        write_picture(paths[-1], (np.clip(drawn, 0, 1) * 65535).astype(np.uint16))
+    return paths
+
+
+@pytest.fixture
+def dialog(qtbot, window: MainWindow, tmp_path: Path):
+    from verispect.prove.desk import eight_bits
+
+    made = CompareFrames(window, [Picture(path.name, eight_bits(path)) for path in frames(tmp_path)])
+    qtbot.addWidget(made)
+    made.show()
+    return made
+
+
+def test_the_sharpest_where_one_looks_is_named(dialog: CompareFrames) -> None:
+    dialog.look_at(150.0, 240.0)
+    dialog.measure()
+    assert "sharpest here" in dialog.captions[0].text()
+    assert "%" in dialog.captions[1].text()
+    dialog.look_at(500.0, 240.0)
+    dialog.measure()
+    assert "sharpest here" in dialog.captions[1].text()
+    dialog.look_at(5.0, 5.0)
+    dialog.measure()
+    assert all("edge" in caption.text() for caption in dialog.captions)
+
+
+def test_all_move_and_scale_together(dialog: CompareFrames) -> None:
+    before = [(pane.middle, pane.scale) for pane in dialog.panes]
+    assert len(set(map(str, before))) == 1
+    pane = dialog.panes[1]
+    QTest.mousePress(pane, Qt.MouseButton.LeftButton, pos=QPoint(100, 80))
+    QTest.mouseMove(pane, QPoint(60, 80))
+    QTest.mouseRelease(pane, Qt.MouseButton.LeftButton, pos=QPoint(60, 80))
+    assert {pane.middle.x() for pane in dialog.panes} == {before[0][0].x() + 40.0}
+    QTest.keyClick(dialog, Qt.Key.Key_Plus)
+    assert {pane.scale for pane in dialog.panes} == {2.0}
+    QTest.keyClick(dialog, Qt.Key.Key_Right)
+    assert {pane.middle.x() for pane in dialog.panes} == {before[0][0].x() + 70.0}
+
+
+def test_blinking_shows_one_after_the_other(dialog: CompareFrames) -> None:
+    seen = []
+    for _ in range(4):
+        QTest.keyClick(dialog, Qt.Key.Key_Space)
+        seen.append([pane.isVisibleTo(dialog) for pane in dialog.panes])
+    assert seen == [[True, False, False], [False, True, False], [False, False, True], [True, True, True]]
+
+
+def test_the_verdict_tells_the_sharpest_and_the_most_even(dialog: CompareFrames, tmp_path: Path) -> None:
+    dialog.show_verdict(
+        compare(sorted(tmp_path.glob("*.png"), key=lambda path: ["left", "right", "even"].index(path.stem)), [])
+    )
+    text = dialog.verdict.text()
+    assert "nowhere falls far behind is even.png" in text
+    dialog.show_verdict([])
+    assert "plain" in dialog.verdict.text()
+
+
+def test_frames_are_opened_from_the_list_or_picked(qtbot, window: MainWindow, tmp_path: Path, monkeypatch) -> None:
+    paths = frames(tmp_path)
+    window.show_station("prove")
+    desk = window.prove_desk
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_args: ([str(path) for path in paths], ""))
+    desk.compare([])
+    qtbot.waitUntil(lambda: desk.comparing is not None, timeout=60_000)
+    opened = desk.comparing
+    assert [pane.picture.name for pane in opened.panes] == [path.name for path in paths]
+    QTest.mouseClick(opened.verdict_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "even.png" in opened.verdict.text(), timeout=60_000)
+    opened.close()
+    qtbot.waitUntil(lambda: desk.comparing is None, timeout=5_000)
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_args: ([str(paths[0])], ""))
+    desk.compare([])
+    assert desk.comparing is None
