@@ -26,6 +26,8 @@ if TYPE_CHECKING:
     from verispect.ui.panels.stations.compare_frames import CompareFrames
 
 _QUIET_MS = 1500
+# Small pictures made at once: those that are seen first come first.
+_SCREENFUL = 40
 # As `verispect compare` takes at once.
 MOST = 6
 
@@ -57,6 +59,10 @@ class ProveDesk(QObject):
         self._images: dict[str, QImage] = {}
         self._first, self._second = "", ""
         self.comparing: CompareFrames | None = None
+        self._thumbnails: Job | None = None
+        self._wanting: list[Path] = []
+        self._small: set[str] = set()
+        self._listed: Path | None = None
         panel.folder_wanted.connect(self.choose)
         panel.stop_wanted.connect(self.stop)
         panel.merge_wanted.connect(self.merge)
@@ -185,7 +191,44 @@ class ProveDesk(QObject):
         job = self._start(self.tr("Checking"), check_folder, folder, candidate, files)
         if job is not None:
             self.folder, self._files, self._seen = folder, files, _look(folder)
+            self._list(folder, files)
             job.done.connect(lambda report: self._on_report(report, candidate))
+
+    def _list(self, folder: Path, files: tuple[Path, ...]) -> None:
+        """The frames by their names at once, small pictures of them as they come."""
+        from verispect.prove.intake import frames_in
+
+        try:
+            paths = list(files) or frames_in([folder])
+        except VerispectError:
+            # The check says so.
+            return
+        if folder != self._listed:
+            self._panel.forget_thumbnails()
+            self._listed, self._small = folder, set()
+        if self.report is None or {frame.file for frame in self.report.frames} != {path.name for path in paths}:
+            self._panel.show_names([path.name for path in paths])
+        self._wanting = [path for path in paths if path.name not in self._small]
+        self._next_thumbnails()
+
+    def _next_thumbnails(self) -> None:
+        from verispect.prove.thumbnails import thumbnails
+
+        if self._thumbnails is not None or not self._wanting:
+            return
+        some, self._wanting = self._wanting[:_SCREENFUL], self._wanting[_SCREENFUL:]
+        self._small |= {path.name for path in some}
+        self._thumbnails = Job(self, thumbnails, some)
+        self._thumbnails.done.connect(lambda found, folder=self._listed: self._on_thumbnails(folder, found))
+        self._thumbnails.ended.connect(self._after_thumbnails)
+
+    def _on_thumbnails(self, folder: Path | None, found: list[tuple[str, NDArray[np.uint8]]]) -> None:
+        if folder == self._listed:
+            self._panel.take_thumbnails(found)
+
+    def _after_thumbnails(self) -> None:
+        self._thumbnails = None
+        self._next_thumbnails()
 
     def _on_report(self, report: Report, candidate: Candidate | None) -> None:
         assert self.folder is not None
@@ -336,6 +379,9 @@ class ProveDesk(QObject):
 
     def close(self) -> None:
         """The window closes."""
+        self._wanting = []
+        if self._thumbnails is not None:
+            self._thumbnails.give_up()
         self.stop()
         if self.comparing is not None:
             self.comparing.close()

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from verispect.prove.trials.compare import SIZE, Compared, patch_sharpness
 
@@ -107,6 +107,7 @@ class CompareFrames(QDialog):
         self._grid = QGridLayout()
         for number, (pane, caption) in enumerate(zip(self.panes, self.captions, strict=True)):
             caption.setTextFormat(Qt.TextFormat.PlainText)
+            caption.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             row, column = divmod(number, _COLUMNS)
             self._grid.addWidget(pane, 2 * row, column)
             self._grid.addWidget(caption, 2 * row + 1, column)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
@@ -28,6 +30,9 @@ from verispect.quantities import LENGTHS_M
 
 # A word and a sign, so that nothing hangs on colour.
 _SIGNS = {"good": "●", "doubtful": "◐", "redo": "○", "sharp": "●", "soft": "○", "cannot-say": "–"}
+
+
+_ICON = (60, 40)
 
 
 class ProvePanel(QWidget):
@@ -93,6 +98,9 @@ class ProvePanel(QWidget):
         self._busy.hide()
         layout.addWidget(self._busy)
         self.frames = _table(self.tr("Frames"), [self.tr("Frame"), self.tr("Verdict"), self.tr("What is wrong")])
+        self.frames.setIconSize(QSize(*_ICON))
+        self.frames.verticalHeader().setDefaultSectionSize(_ICON[1] + 4)
+        self._icons: dict[str, QIcon] = {}
         self.frames.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.frames.itemSelectionChanged.connect(self._on_frame)
         self.frames.itemDoubleClicked.connect(self._on_beside)
@@ -176,6 +184,7 @@ class ProvePanel(QWidget):
             said = "; ".join(fault.says for fault in frame.faults)
             verdict = f"{_SIGNS[frame.verdict]} {frame.verdict}"
             _fill(self.frames, row, [frame.file or self.tr("(missing)"), verdict, said], key=frame.file or "")
+            self._put_icon(row)
         marks = [] if report is None else report.marks
         self.marks.setRowCount(len(marks))
         for row, mark in enumerate(marks):
@@ -187,6 +196,31 @@ class ProvePanel(QWidget):
         if report is not None:
             self.redo.addItems(report.redo or [self.tr("Nothing to do again.")])
             self.redo.addItems(report.advice)
+
+    def show_names(self, names: Sequence[str]) -> None:
+        """Frames that are still to be checked."""
+        self.frames.setRowCount(len(names))
+        for row, name in enumerate(names):
+            _fill(self.frames, row, [name, "…", ""], key=name)
+            self._put_icon(row)
+
+    def take_thumbnails(self, found: Sequence[tuple[str, NDArray[np.uint8]]]) -> None:
+        """Small pictures by their files' names."""
+        for name, pixels in found:
+            rows, columns = pixels.shape[:2]
+            image = QImage(pixels.tobytes(), columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()
+            self._icons[name] = QIcon(QPixmap.fromImage(image))
+        for row in range(self.frames.rowCount()):
+            self._put_icon(row)
+
+    def forget_thumbnails(self) -> None:
+        """Another folder has other pictures by the same names."""
+        self._icons.clear()
+
+    def _put_icon(self, row: int) -> None:
+        item, icon = self.frames.item(row, 0), self._icons.get(self._name_of(row))
+        if item is not None and icon is not None:
+            item.setIcon(icon)
 
     def _away(self, found: Ranged | None) -> str:
         if found is None:
