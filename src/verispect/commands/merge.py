@@ -33,15 +33,18 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("--smooth", type=_share, default=0.5, metavar="0..1", help="of the depth map")
     options_of.add_argument("--no-align", action="store_true")
     options_of.add_argument("--depth", action="store_true", help="write the depth map beside the picture")
+    options_of.add_argument("--ply", type=Path, metavar="F.ply", help="write its depth as points in the plan's world")
     options_of.add_argument("--force", action="store_true", help="write over what is there")
     options = options_of.parse_args(given)
-    from verispect.errors import Cancelled
+    from verispect.errors import Cancelled, FileError
     from verispect.files.atomic import write_atomically
     from verispect.files.picture_out import not_over, write_picture
     from verispect.prove.merge.series import merge
     from verispect.prove.merge.written import depth_picture, profile_of, shot_of
 
-    for path in (options.out, options.report):
+    if options.ply is not None and (options.plan is None or options.preview):
+        raise FileError("--ply needs --plan, whose focus distances tell the depth, and a merge in full")
+    for path in (options.out, options.report, options.ply):
         if path is not None:
             not_over(path, force=options.force)
     candidate, _ = planned(options.plan, options.method)
@@ -67,6 +70,11 @@ def run(given: Sequence[str]) -> int:
     if options.depth and merged.depth is not None:
         depth_file = options.out.with_name(f"{options.out.stem}-depth.tif")
         write_picture(depth_file, depth_picture(merged), force=options.force)
+    if options.ply is not None and candidate is not None:
+        from verispect.prove.merge.depth_points import depth_points, ply_of
+
+        points = depth_points(merged, candidate.exposures, candidate.scene.plan.sensor_mm)
+        write_atomically(options.ply, ply_of(points))
     report = merged.report(None if depth_file is None else depth_file.name)
     if options.report is not None:
         write_atomically(options.report, json.dumps(report, allow_nan=False, indent=1).encode("utf-8"))

@@ -19,6 +19,7 @@ from verispect.prove.check import check
 from verispect.prove.expected import turned_as_happened
 from verispect.prove.intake import described, frames_in, in_order, read_coded
 from verispect.prove.join.grid import join
+from verispect.prove.merge.depth_points import depth_points, ply_of
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.report import Report
@@ -68,15 +69,22 @@ def check_folder(
         return None
 
 
+class MergedFile(NamedTuple):
+    """Where a merged picture lies, and its depth as a PLY where that could be told."""
+
+    path: Path
+    ply: bytes | None
+
+
 def merge_files(
     files: list[Path], candidate: Candidate | None, target: Path, proof: bool, *, progress: Share, is_cancelled: Stop
-) -> Path | None:
-    """Merge files into a picture; its path, or None where it was stopped."""
+) -> MergedFile | None:
+    """Merge files into a picture; None where it was stopped."""
     exposures = None if candidate is None or candidate.method.is_grid else candidate.exposures
-    wide = 36.0 if candidate is None else candidate.scene.plan.sensor_mm[0]
+    sensor = (36.0, 24.0) if candidate is None else candidate.scene.plan.sensor_mm
     try:
         merged = merge(
-            files, exposures=exposures, sensor_wide_mm=wide, proof=proof,
+            files, exposures=exposures, sensor_wide_mm=sensor[0], proof=proof,
             progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
         )  # fmt: skip
     except Cancelled:
@@ -84,7 +92,9 @@ def merge_files(
     _make_folder(target)
     assert merged.first is not None
     write_picture(target, merged.pixels, shot=shot_of(merged.first), icc=profile_of(merged.first), force=True)
-    return target
+    if exposures is None or merged.depth is None or len(exposures) != len(merged.frames):
+        return MergedFile(target, None)
+    return MergedFile(target, ply_of(depth_points(merged, exposures, sensor)))
 
 
 def join_files(

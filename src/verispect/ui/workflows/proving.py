@@ -40,10 +40,13 @@ class ProveDesk(QObject):
     proved(Report, Path, Candidate or None)
     found(list of FoundPlace)
         Where marks are to go.
+    scanned(Path)
+        Points to be brought in as a scan.
     """
 
     proved = pyqtSignal(object, object, object)
     found = pyqtSignal(object)
+    scanned = pyqtSignal(object)
 
     def __init__(
         self, window: QWidget, panel: ProvePanel, pair: PicturePair, session: Session, notices: Notices
@@ -306,15 +309,33 @@ class ProveDesk(QObject):
         files = [self.folder / name for name in self.report.paths]
         if grid:
             job = self._start(self.tr("Joining"), join_files, files, candidate, target)
-        else:
-            job = self._start(self.tr("Merging"), merge_files, files, candidate, target, proof)
+            if job is not None:
+                job.done.connect(lambda path: self._on_merged(Path(str(path)), None))
+            return
+        job = self._start(self.tr("Merging"), merge_files, files, candidate, target, proof)
         if job is not None:
-            job.done.connect(lambda path: self._on_merged(Path(str(path))))
+            job.done.connect(lambda found: self._on_merged(found.path, found.ply))
 
-    def _on_merged(self, path: Path) -> None:
+    def _on_merged(self, path: Path, ply: bytes | None) -> None:
         self._merged = path
-        self._notices.say(self.tr("Written: {0}").format(path))
+        acts = [] if ply is None else [(self.tr("Its depth as a scan…"), lambda: self.depth_as_scan(path, ply))]
+        self._notices.say(self.tr("Written: {0}").format(path), acts)
         self._load(path, lambda image: self._show_result(path.name, image))
+
+    def depth_as_scan(self, path: Path, ply: bytes) -> None:
+        """Write the depth as points, and bring them into the plan as a scan."""
+        from verispect.files.atomic import write_atomically
+
+        start = str(path.with_name(f"{path.stem}-depth.ply"))
+        target = ask_save(self._window, self.tr("Save the depth"), start, "*.ply", ".ply")
+        if target is None:
+            return
+        try:
+            write_atomically(target, ply)
+        except VerispectError as error:
+            self._notices.report(error)
+            return
+        self.scanned.emit(target)
 
     def _show_result(self, name: str, image: QImage) -> None:
         self._images[name] = image

@@ -14,6 +14,8 @@ from PyQt6.QtWidgets import QFileDialog
 from tests.ui.conftest import weighed
 from verispect.files.picture_out import write_picture
 from verispect.plan.entry.found_distance import FoundPlace
+from verispect.prove.merge.depth_points import DepthPoints, ply_of
+from verispect.subject.scan import unpacked
 from verispect.ui.drawings.picture_view import PictureNet, PicturePair
 from verispect.ui.window.main_window import MainWindow
 
@@ -111,4 +113,19 @@ def test_distances_found_move_marks_of_the_plan_and_can_be_undone(qtbot, window:
     assert "1 marks moved" in window.message.text
     window.document.undo_stack.undo()
     assert window.document.plan.marks[0] == mark
+    weighed(qtbot, window)
+
+
+def test_the_depth_of_a_merge_becomes_a_scan(qtbot, window: MainWindow, tmp_path: Path, monkeypatch) -> None:
+    rng = np.random.default_rng(0)
+    places = rng.uniform(-1.0, 1.0, (400, 3)) + [0.0, 1.5, 6.0]
+    ply = ply_of(DepthPoints(places, np.full((400, 3), 120, np.uint8), np.full(400, 0.1)))
+    window.show_station("prove")
+    target = tmp_path / "merged-depth.ply"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_args: (str(target), ""))
+    window.scan_desk.ask = lambda _dialog: True
+    window.prove_desk.depth_as_scan(tmp_path / "merged.tif", ply)
+    qtbot.waitUntil(lambda: len(window.document.plan.scans) == 1, timeout=60_000)
+    cloud = window.document.plan.scans[0]
+    assert np.abs(np.median(unpacked(cloud.points, cloud.count), axis=0) - [0.0, 1.5, 6.0]).max() < 0.2
     weighed(qtbot, window)

@@ -1,0 +1,75 @@
+"""Depth of a merge as points: rehearsed placards lie where they stood, and the file reads back as a scan."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.prove.conftest import Rehearse
+from verispect.cli import main
+from verispect.errors import FileError
+from verispect.files.plan_file import plan_to_text
+from verispect.files.scans.placement import Placing
+from verispect.files.scans.scan_file import read_scan
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.merge.depth_points import depth_points, ply_of
+from verispect.prove.merge.series import Merged, merge
+from verispect.subject.scan import unpacked
+
+
+@pytest.fixture(scope="module")
+def merged(series: Candidate, rehearsed: Rehearse) -> Merged:
+    return merge([rehearsed()], exposures=series.exposures, sensor_wide_mm=series.scene.plan.sensor_mm[0])
+
+
+def test_placards_lie_where_they_stood(merged: Merged, series: Candidate) -> None:
+    found = depth_points(merged, series.exposures, series.scene.plan.sensor_mm)
+    eye = series.exposures[0].pose.pupil_m
+    ways = (found.world_m - eye) / np.linalg.norm(found.world_m - eye, axis=1)[:, None]
+    seen = 0
+    for mark in series.scene.plan.marks[1:4]:
+        place = np.array([mark.x_m, mark.y_m, mark.z_m])
+        way = (place - eye) / np.linalg.norm(place - eye)
+        near = np.degrees(np.arccos(np.clip(ways @ way, -1.0, 1.0))) < 0.6
+        assert near.sum() > 50, mark.name
+        off = np.median(found.world_m[near], axis=0) - place
+        assert abs(off[2]) < max(float(np.median(found.plus_minus_m[near])), 0.03), mark.name
+        assert np.abs(off[:2]).max() < 0.05
+        seen += 1
+    assert seen == 3
+
+
+def test_the_file_is_a_scan_that_lies_as_it_should(merged: Merged, series: Candidate, tmp_path: Path) -> None:
+    found = depth_points(merged, series.exposures, series.scene.plan.sensor_mm, most=500)
+    assert len(found.world_m) <= 500
+    path = tmp_path / "depth.ply"
+    path.write_bytes(ply_of(found))
+    cloud = read_scan(path, Placing()).cloud
+    back = unpacked(cloud.points, cloud.count)
+    # Thinned on the way in: each kept point is one of ours.
+    apart = np.linalg.norm(back[:, None] - found.world_m[None], axis=2).min(axis=1)
+    assert apart.max() < 0.01
+
+
+def test_the_command_writes_it_and_says_what_it_needs(
+    series: Candidate, rehearsed: Rehearse, tmp_path: Path, capsys
+) -> None:
+    plan, out, ply = tmp_path / "p.verispect", tmp_path / "m.tif", tmp_path / "m.ply"
+    plan.write_text(plan_to_text(series.scene.plan))
+    given = ["merge", str(rehearsed()), "--out", str(out), "--ply", str(ply), "--json"]
+    assert main([*given, "--plan", str(plan), "--method", "series"]) in (0, 1)
+    json.loads(capsys.readouterr().out)
+    assert ply.read_bytes().startswith(b"ply\nformat binary")
+    assert main([*given, "--force"]) == 2
+    assert "--plan" in capsys.readouterr().err
+
+
+def test_without_a_focus_for_each_frame_there_is_no_depth(merged: Merged, series: Candidate) -> None:
+    with pytest.raises(FileError, match="planned"):
+        depth_points(merged, series.exposures[:-1], series.scene.plan.sensor_mm)
+    proof = Merged(merged.pixels, merged.frames, merged.crop, 0.0)
+    with pytest.raises(FileError, match="merge in full"):
+        depth_points(proof, series.exposures, series.scene.plan.sensor_mm)
