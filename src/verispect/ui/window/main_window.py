@@ -178,7 +178,7 @@ class MainWindow(QMainWindow):
         panel = ProvePanel(lambda: self.preferences.system)
         self._put("prove", panel)
         desk = ProveDesk(self, panel, self.pictures, self.session, self.notices)
-        desk.scanned.connect(self.scan_desk.read_path)
+        desk.scanned.connect(self.scan_desk.read_own)
         desk.proved.connect(lambda *proved: self.keep_desk.jobs.log_proof(*proved))
         desk.proved.connect(lambda *_given: self._show_states())
         desk.found.connect(self._take_distances)

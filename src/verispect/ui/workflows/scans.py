@@ -50,6 +50,14 @@ class ScanDesk(QObject):
         job = self._start(self.tr("Looking at {0}").format(path.name), peek_scan, path)
         job.done.connect(lambda peek: self._ask(path, peek))
 
+    def read_own(self, path: Path) -> None:
+        """Read points that already lie in the plan's world."""
+        from verispect.files.scans.placement import Placing
+        from verispect.files.scans.scan_file import read_scan
+
+        job = self._start(self.tr("Reading {0}").format(path.name), read_scan, path, Placing(), watched=True)
+        job.done.connect(self._put)
+
     def _ask(self, path: Path, peek: ScanPeek) -> None:
         from verispect.files.scans.scan_file import read_depth, read_scan
         from verispect.ui.panels.scan_dialog import ScanDialog

@@ -118,12 +118,11 @@ def test_distances_found_move_marks_of_the_plan_and_can_be_undone(qtbot, window:
 
 def test_the_depth_of_a_merge_becomes_a_scan(qtbot, window: MainWindow, tmp_path: Path, monkeypatch) -> None:
     rng = np.random.default_rng(0)
-    places = rng.uniform(-1.0, 1.0, (400, 3)) + [0.0, 1.5, 6.0]
+    places = rng.uniform(-1.0, 1.0, (400, 3)) + np.array([0.0, 1.5, 6.0])
     ply = ply_of(DepthPoints(places, np.full((400, 3), 120, np.uint8), np.full(400, 0.1)))
     window.show_station("prove")
     target = tmp_path / "merged-depth.ply"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_args: (str(target), ""))
-    window.scan_desk.ask = lambda _dialog: True
     window.prove_desk.depth_as_scan(tmp_path / "merged.tif", ply)
     qtbot.waitUntil(lambda: len(window.document.plan.scans) == 1, timeout=60_000)
     cloud = window.document.plan.scans[0]
