@@ -136,3 +136,13 @@ def test_light_drifts_at_sunset_and_is_told() -> None:
     costs = costs_of(series)
     assert costs.drift_stops == pytest.approx(drift_stops(site, evening, series.run_s))
     assert any("Daylight changes" in str(note) for note in cost_notes(series, costs))
+
+
+def test_what_a_merge_leaves_of_the_width_is_told_in_hundredths() -> None:
+    plan = make_plan([(0.0, 1.5, 0.35), (0.05, 1.5, 1.2), (0.2, 1.5, 4.0)], framing=50.0, lenses=[a_lens(50.0)])
+    series = worked("series", build_scene(plan))
+    kept = costs_of(series).kept
+    assert kept == pytest.approx(series.kept)
+    assert kept < 0.97
+    told = next(str(note) for note in cost_notes(series, costs_of(series)) if "width" in str(note))
+    assert f"{100.0 * kept:.0f} %" in told

@@ -224,3 +224,16 @@ def test_where_nothing_holds_an_area_can_be_let_go_too() -> None:
         name = near.name if surfaces else "Scan"
         assert f"If {name} may be soft, One frame holds" in told
         assert f"lets go of {name}" in " ".join(str(way.told) for way in further(weighing).ways)
+
+
+def test_an_even_choice_of_a_scan_keeps_places_within_its_hull() -> None:
+    rng = np.random.default_rng(4)
+    ball = rng.normal(size=(30_000, 3))
+    ball *= (rng.uniform(size=(30_000, 1)) ** (1 / 3)) / np.linalg.norm(ball, axis=1)[:, None]
+    found = areas.deciding_of(ball)
+    assert len(np.unique(found)) == len(found)
+    away = np.linalg.norm(ball[found], axis=1)
+    # Of a ball some lie near its middle, and every octant has its share.
+    assert (away < 0.4).sum() >= 8
+    octants = {tuple(row) for row in (ball[found][away < 0.6] > 0.0).astype(int)}
+    assert len(octants) == 8

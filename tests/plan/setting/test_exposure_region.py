@@ -11,12 +11,15 @@ import pytest
 from tests.conftest import a_lens, make_plan
 from verispect.kit.equipment import Tripod
 from verispect.optics.exposure_time import HANDS_RAD_S
+from verispect.optics.f_stops import marked
 from verispect.plan.advise.follow_up import further
 from verispect.plan.advise.weigh import weigh
 from verispect.plan.explain.setting_reasons import setting_reasons
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.plan.setting.exposure_region import exposure_region
+from verispect.plan.setting.report import settings_of
+from verispect.plan.setting.words import exposure_words
 
 AWAY_M = 8.0
 
@@ -157,3 +160,13 @@ def test_waiting_takes_the_swing_out_of_the_plan() -> None:
 def test_a_tripod_that_swings_bounds_the_times_and_says_so() -> None:
     region = exposure_region(worked("one-frame", build_scene(swinging(0.2, arcsec=300.0))))
     assert any("tripod" in str(line) for line in region.bounds) or not region.serving
+
+
+def test_the_words_name_the_ends_of_the_region() -> None:
+    candidate = one_mark(40.0)
+    settings = settings_of(candidate)
+    serving = settings.region.serving
+    assert len(serving) > 1
+    said = str(exposure_words(settings)[0])
+    assert said.startswith(f"f/{marked(serving[0].f_number)} to f/{marked(serving[-1].f_number)} at ")
+    assert marked(serving[0].f_number) != marked(serving[-1].f_number)

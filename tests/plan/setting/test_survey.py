@@ -82,3 +82,15 @@ def test_the_command_and_the_words_tell_it(tmp_path, capsys) -> None:
     text = capsys.readouterr().out
     assert "By the spot meter" in text
     assert "would clip" in text
+
+
+@pytest.mark.parametrize(("ratio", "read"), [(2.0, 3.0), (30.0, 1.0), (8.0, 20.0)])
+def test_the_limit_of_noise_solves_its_own_equation(ratio: float, read: float) -> None:
+    """√n S/√(S + r²) is the asked ratio, put in again."""
+    plan = a_plan(12.0, noise_ratio=ratio, full_well_e=60_000.0, read_noise_e=read)
+    candidate = worked("one-frame", build_scene(plan))
+    body = candidate.scene.plan.kit.body
+    darkest = WHITE - of(plan).room_stops
+    electrons = 0.18 * 2.0**darkest * body.full_well_at(body.iso)
+    pixels = max(1.0, 1.0 / (candidate.criterion.frequency * body.pixel_mm) ** 2)
+    assert math.sqrt(pixels) * electrons / math.sqrt(electrons + read**2) == pytest.approx(ratio, rel=1e-9)
