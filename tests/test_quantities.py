@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from verispect.quantities import LENGTHS_M, QuantityError, parse_length_m, parse_number, unit_of
+from verispect.quantities import LENGTHS_M, QuantityError, parse_ev100, parse_length_m, parse_number, unit_of
 
 
 @pytest.mark.parametrize(
@@ -131,3 +131,25 @@ def test_any_text_is_a_length_or_refused(text: str) -> None:
     except QuantityError:
         return
     assert math.isfinite(found)
+
+
+@pytest.mark.parametrize(
+    ("typed", "ev"),
+    [
+        ("13", 13.0),
+        ("f/8 1/125", math.log2(64 * 125)),
+        ("1/125 f8", math.log2(64 * 125)),
+        ("f/5,6, 2 s, ISO 400", math.log2(5.6**2 / 2.0) - 2.0),
+        ("ISO 50 f/16 1/4s", math.log2(256 * 4) + 1.0),
+        ("F 2.8 0.5", math.log2(2.8**2 / 0.5)),
+    ],
+)
+def test_a_reading_may_be_a_stop_a_time_and_an_iso(typed: str, ev: float) -> None:
+    """EV at ISO 100 is log2(N²/t) less the stops that the ISO lies above 100 (ISO 2720; from memory)."""
+    assert parse_ev100(typed) == pytest.approx(ev)
+
+
+@pytest.mark.parametrize("typed", ["f/8", "f/8 1/0", "f/0 1/60", "f/8 1/60 red", "ISO 100", "f/8 1/60 ISO 0", ""])
+def test_what_is_no_reading_is_refused(typed: str) -> None:
+    with pytest.raises(QuantityError):
+        parse_ev100(typed)

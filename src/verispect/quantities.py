@@ -138,6 +138,48 @@ def parse_length_m(
     return sign * round(total, 12)
 
 
+_STOP = re.compile(r"[fF]\s*/?\s*(\d+(?:[.,]\d+)?)")
+_ISO = re.compile(r"\bISO\s*(\d+(?:[.,]\d+)?)", re.IGNORECASE)
+_TIME = re.compile(r"(?:(\d+)\s*/\s*(\d+(?:[.,]\d+)?)|(\d+(?:[.,]\d+)?))\s*(?:s\b|sec\b|\"|″)?")
+
+
+def parse_ev100(text: str) -> float:
+    """An exposure value at ISO 100: as a number, or as a stop, a time and an ISO in any order.
+
+    EV = log2(N²/t) − log2(ISO/100); without an ISO it is 100.
+
+    Examples
+    --------
+    >>> [round(parse_ev100(text), 2) for text in ("12.5", "f/8 1/125", "1/60 s f/5.6 ISO 400")]
+    [12.5, 12.97, 8.88]
+
+    Raises
+    ------
+    QuantityError
+        For what is neither.
+    """
+    stop, iso = _STOP.search(text), _ISO.search(text)
+    if stop is None:
+        return parse_number(text.strip().removesuffix("EV").removesuffix("ev"))
+    rest = text[: stop.start()] + " " + text[stop.end() :]
+    rest = _ISO.sub(" ", rest)
+    time = _TIME.search(rest)
+    left = "" if time is None else (rest[: time.start()] + rest[time.end() :]).strip(" ,;")
+    if time is None or left:
+        raise QuantityError("{text!r}: write a reading as EV, or as f/8 1/125 ISO 100", text=text.strip())
+
+    def value(part: str) -> float:
+        return float(part.replace(",", "."))
+
+    below = value(time[2]) if time[1] else 1.0
+    seconds = value(time[1] or time[3]) / below if below > 0.0 else 0.0
+    sensitivity = 100.0 if iso is None else value(iso[1])
+    aperture = value(stop[1])
+    if not (seconds > 0.0 and sensitivity > 0.0 and aperture > 0.0):
+        raise QuantityError("{text!r}: write a reading as EV, or as f/8 1/125 ISO 100", text=text.strip())
+    return math.log2(aperture**2 / seconds) - math.log2(sensitivity / 100.0)
+
+
 def _unit_at(rest: str, text: str, *, default_unit: str, last: str, number: float) -> tuple[str, str]:
     """The unit that stands here, and what comes after it."""
     match = _UNIT.match(rest)

@@ -15,7 +15,15 @@ from pydantic import ValidationError
 
 from verispect.errors import FileError
 from verispect.files.csv_text import as_text, from_text
-from verispect.quantities import LENGTHS_M, SPEEDS_MM_S, QuantityError, parse_length_m, parse_number, unit_of
+from verispect.quantities import (
+    LENGTHS_M,
+    SPEEDS_MM_S,
+    QuantityError,
+    parse_ev100,
+    parse_length_m,
+    parse_number,
+    unit_of,
+)
 from verispect.sentence import Sentence
 from verispect.subject.mark import Mark
 
@@ -202,6 +210,8 @@ def _is_row_of_units(cells: list[str], columns: list[_Column | None]) -> bool:
 def _number(cell: str, column: _Column, commas: _Commas) -> float:
     """A number in the unit of the column's key; QuantityError for what is none, or may be two."""
     units = column.units
+    if column.key == "reading_ev100" and re.search("[fF]", cell):
+        return parse_ev100(cell)
     if not units:
         return parse_number(cell, decimal_comma=commas.of_commas(cell))
     word = re.search(r"[a-zA-Zµμ'\"′″”]+(?:[/_][a-zA-Z]+)?\s*$", cell)

@@ -174,6 +174,9 @@ class Plan(_Model):
     kit: Kit = Field(default_factory=Kit)
     wish: Wish = Field(default_factory=Wish)
     choice: Choice = Field(default_factory=Choice)
+    hidden_checks: tuple[Annotated[str, Field(min_length=1, max_length=400)], ...] = Field(
+        default=(), max_length=50, description="Checks of the program's that are not wanted, as it words them."
+    )
     own_checks: tuple[Annotated[str, Field(min_length=1, max_length=200)], ...] = Field(
         default=(), max_length=50, description="The user's own checks before the first frame."
     )

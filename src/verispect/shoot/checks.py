@@ -34,7 +34,14 @@ def _of_the_tripod(candidate: Candidate) -> list[Sentence]:
 
 
 def checks(candidate: Candidate) -> list[Sentence]:
-    """What to look at before the first frame of this method with this kit."""
+    """What to look at before the first frame of this method with this kit, but for what the plan hides."""
+    plan = candidate.scene.plan
+    found = [check for check in _derived(candidate) if check.template not in plan.hidden_checks]
+    # The user's own words, whatever they are, are shown as they stand.
+    return found + [Sentence("{text}", {"text": text.rstrip(". ")}) for text in plan.own_checks]
+
+
+def _derived(candidate: Candidate) -> list[Sentence]:
     plan, method = candidate.scene.plan, candidate.method
     many = candidate.frame_count > 1
     found = [
@@ -80,5 +87,4 @@ def checks(candidate: Candidate) -> list[Sentence]:
         found.append(
             Sentence("A dark frame (a cloth before the lens) before and after, to part this set from others")
         )
-    # The user's own words, whatever they are, are shown as they stand.
-    return found + [Sentence("{text}", {"text": text.rstrip(". ")}) for text in plan.own_checks]
+    return found

@@ -12,7 +12,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QWidget
 
 from verispect.errors import VerispectError
-from verispect.quantities import LENGTHS_M, parse_length_m, parse_number, unit_of
+from verispect.quantities import LENGTHS_M, parse_ev100, parse_length_m, parse_number, unit_of
 from verispect.sentence import Sentence
 from verispect.ui.controls.lengths import format_length
 from verispect.ui.controls.translate import say, say_error
@@ -22,8 +22,9 @@ from verispect.ui.controls.translate import say, say_error
 class Spec:
     """One field: the model's key, its label, and how it is written.
 
-    `kind` is "text", "number", "length" (metres), "pair", "range", "optional", "optional range", "percent"
-    (of a share) or "choice"; `unit` stands behind.
+    `kind` is "text", "number", "length" (metres), "pair", "range", "optional", "optional range",
+    "optional ev" (an exposure value, or stop, time and ISO), "percent" (of a share) or "choice"; `unit` stands
+    behind.
     """
 
     key: str
@@ -249,6 +250,8 @@ def read_value(spec: Spec, text: str, system: str) -> Any:
         return text
     if spec.kind.startswith("optional") and not text:
         return None
+    if spec.kind == "optional ev":
+        return parse_ev100(text)
     if spec.kind == "length":
         return parse_length_m(text, default_unit="ft" if system == "imperial" else "m")
     if spec.kind in ("pair", "range", "optional range"):

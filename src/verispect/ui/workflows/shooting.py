@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QApplication
 
 from verispect.errors import FileError, VerispectError
 from verispect.plan.explain.frame_table import frame_rows, shown_columns
@@ -81,6 +82,8 @@ class ShootDesk(QObject):
         panel.drive_wanted.connect(self.drive)
         panel.check_added.connect(self.add_check)
         panel.check_removed.connect(self.remove_check)
+        panel.check_hidden.connect(self.hide_check)
+        panel.checks_shown.connect(self.show_all_checks)
         panel.stop_wanted.connect(self.stop_rig)
 
     # Places ----------------------------------------------------------------------------------------
@@ -128,6 +131,7 @@ class ShootDesk(QObject):
         self._panel.show_checks(
             heading, self._light(candidate), [f"{say(line)}." for line in checks(candidate)], ready=True,
             resumes=self.run_file.exists(), own=candidate.scene.plan.own_checks,
+            hidden=len(candidate.scene.plan.hidden_checks),
         )  # fmt: skip
 
     def add_check(self, text: str) -> None:
@@ -135,6 +139,19 @@ class ShootDesk(QObject):
         known = self._document.plan.own_checks
         if text not in known and len(known) < _MOST_CHECKS:
             self._document.update(self.tr("check of your own"), own_checks=(*known, text))
+
+    def hide_check(self, number: int) -> None:
+        """One of the program's own checks is not wanted in this plan."""
+        shown = self._session.shown
+        if shown is None or shown.candidate is None:
+            return
+        template, known = checks(shown.candidate)[number].template, self._document.plan.hidden_checks
+        if template not in known and len(known) < _MOST_CHECKS:
+            self._document.update(self.tr("a check hidden"), hidden_checks=(*known, template))
+
+    def show_all_checks(self) -> None:
+        """All of the program's own again."""
+        self._document.update(self.tr("all checks shown"), hidden_checks=())
 
     def remove_check(self, text: str) -> None:
         """A check of the user's own goes out of the plan."""
@@ -391,6 +408,12 @@ class ShootDesk(QObject):
         more = [part for part in (item.file, item.note, self.tr("inserted") if item.inserted else "") if part]
         return f"{sign} {k + 1}  {word}" + (f"  {' · '.join(more)}" if more else "")
 
+    def _cue(self, times: int) -> None:
+        """The system's own sound, so many times; silent unless it is wanted."""
+        if self._panel.cues_box.isChecked():
+            for number in range(times):
+                QTimer.singleShot(400 * number, QApplication.beep)
+
     def _show_wait(self) -> None:
         if self.state is None or self._job is not None:
             return
@@ -399,11 +422,13 @@ class ShootDesk(QObject):
             return
         if self.state.is_over:
             self._tick.stop()
+            self._cue(2)
             self._panel.wait.setText(self.tr("Take a dark frame, then end the run."))
             return
         left = self._waits_until - time.monotonic()
         if left <= 0.0:
             self._tick.stop()
+            self._cue(1)
             self._panel.wait.setText(self.tr("Still: take it now"))
             return
         _, settle, timer = self._wait_parts

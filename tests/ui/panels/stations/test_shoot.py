@@ -185,3 +185,31 @@ def test_a_rig_moves_only_once_somebody_has_looked_and_stops_by_a_key(
 def test_a_series_on_the_ring_has_no_rig(shooting: MainWindow) -> None:
     QTest.mouseClick(shooting.panels["shoot"].begin_button, LEFT)
     assert not shooting.panels["shoot"].rig_button.isVisible()
+
+
+def test_a_check_of_the_programs_can_be_hidden_and_shown_again(qtbot, shooting: MainWindow) -> None:
+    panel = shooting.panels["shoot"]
+    count = len(panel.ticks)
+    first = panel.ticks[0].accessibleName()
+    hide = next(button for button in panel.findChildren(QPushButton) if button.text() == "Hide")
+    QTest.mouseClick(hide, LEFT)
+    assert len(shooting.document.plan.hidden_checks) == 1
+    weighed(qtbot, shooting)
+    qtbot.waitUntil(lambda: len(panel.ticks) == count - 1, timeout=20_000)
+    assert first not in [tick.accessibleName() for tick in panel.ticks]
+    assert first not in sheet_html(shooting.session.shown.candidate)
+    assert panel.show_all_button.isVisibleTo(panel)
+    QTest.mouseClick(panel.show_all_button, LEFT)
+    weighed(qtbot, shooting)
+    qtbot.waitUntil(lambda: len(panel.ticks) == count, timeout=20_000)
+    assert not panel.show_all_button.isVisibleTo(panel)
+
+
+def test_a_sound_comes_only_when_it_is_wanted(shooting: MainWindow, monkeypatch) -> None:
+    heard = []
+    monkeypatch.setattr("verispect.ui.workflows.shooting.QTimer.singleShot", lambda wait, _beep: heard.append(wait))
+    shooting.shoot_desk._cue(2)
+    assert heard == []
+    shooting.panels["shoot"].cues_box.setChecked(True)
+    shooting.shoot_desk._cue(2)
+    assert heard == [0, 400]

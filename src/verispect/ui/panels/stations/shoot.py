@@ -38,6 +38,10 @@ class ShootPanel(QWidget):
     noted(str)
     check_added, check_removed(str)
         A check of the user's own.
+    check_hidden(int)
+        One of the program's own, by its place among the checks.
+    checks_shown
+        All of the program's own again.
     drive_wanted(str)
         A rig is to take what is left: the port of its controller, empty for a simulated one.
     stop_wanted
@@ -54,6 +58,8 @@ class ShootPanel(QWidget):
     noted = pyqtSignal(str)
     check_added = pyqtSignal(str)
     check_removed = pyqtSignal(str)
+    check_hidden = pyqtSignal(int)
+    checks_shown = pyqtSignal()
     drive_wanted = pyqtSignal(str)
     stop_wanted = pyqtSignal()
 
@@ -99,6 +105,10 @@ class ShootPanel(QWidget):
         self.own_check.returnPressed.connect(self._add_own)
         own.addWidget(self.own_check, 1)
         own.addWidget(self.own_button)
+        self.show_all_button = QPushButton()
+        self.show_all_button.clicked.connect(self.checks_shown)
+        self.show_all_button.hide()
+        own.addWidget(self.show_all_button)
         layout.addLayout(own)
         self.begin_button = QPushButton(self.tr("&Begin the run"))
         self.begin_button.setProperty("tall", True)
@@ -113,7 +123,15 @@ class ShootPanel(QWidget):
             self.check_added.emit(text)
 
     def show_checks(
-        self, heading: str, light: str, checks: Sequence[str], *, ready: bool, resumes: bool, own: Sequence[str] = ()
+        self,
+        heading: str,
+        light: str,
+        checks: Sequence[str],
+        *,
+        ready: bool,
+        resumes: bool,
+        own: Sequence[str] = (),
+        hidden: int = 0,
     ) -> None:
         """What to look at before the first frame; ticks stay with what they tick.
 
@@ -123,12 +141,16 @@ class ShootPanel(QWidget):
             All of them, the user's own last.
         own : sequence of str
             The user's own as the plan has them, which can be taken out again.
+        hidden : int
+            How many of the program's own the plan hides.
         """
         self.heading.setText(heading)
         self.light.setText(light)
         self.light.setVisible(bool(light))
         self.begin_button.setEnabled(ready)
         self.begin_button.setText(self.tr("&Go on with the run") if resumes else self.tr("&Begin the run"))
+        self.show_all_button.setVisible(hidden > 0)
+        self.show_all_button.setText(self.tr("Show the {0} that are hidden").format(hidden))
         if [str(tick.property("line")) for tick in self.ticks] == list(checks):
             return
         ticked = {str(tick.property("line")) for tick in self.ticks if tick.isChecked()}
@@ -154,6 +176,12 @@ class ShootPanel(QWidget):
                 out.setAccessibleName(self.tr("Remove {0}").format(own[mine]))
                 out.clicked.connect(lambda _on, text=own[mine]: self.check_removed.emit(text))
                 row.addWidget(out)
+            else:
+                hide = QPushButton(self.tr("Hide"))
+                hide.setAccessibleName(self.tr("Hide {0}").format(line))
+                hide.setProperty("quiet", True)
+                hide.clicked.connect(lambda _on, number=number: self.check_hidden.emit(number))
+                row.addWidget(hide)
             inside.addLayout(row)
             self.ticks.append(tick)
         inside.addStretch(1)
@@ -201,6 +229,8 @@ class ShootPanel(QWidget):
         buttons.addWidget(self.rig_button, 2, 2)
         buttons.addWidget(self._rig(), 3, 0, 1, 3)
         layout.addLayout(buttons)
+        self.cues_box = QCheckBox(self.tr("A s&ound when it is time"))
+        layout.addWidget(self.cues_box)
         self.note = QLineEdit()
         self.note.setPlaceholderText(self.tr("A word about this frame (doubt, wind, a passer-by)"))
         self.note.setAccessibleName(self.tr("Note about this frame"))
