@@ -26,6 +26,7 @@ COMMANDS = {
     "light": "Sun, Moon and daylight at the plan's place and time",
     "log": "the logbook of jobs",
     "merge": "merge a focus series into one all-sharp picture",
+    "return": "how the camera stands against where it stood, and what brings it back",
     "pupil-test": "where a lens turns without parallax, and its field, from two frames",
     "recycle-test": "how long a flash takes until it is full again",
     "settings": "what to set for a method, frame by frame",
@@ -39,6 +40,9 @@ COMMANDS = {
     "rehearse": "write the frames that a simulated camera would take",
 }
 
+# Where a command's word is one of Python's own.
+_MODULES = {"return": "return_to"}
+
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run Verispect; 0 when done, 1 where a check failed, 2 for bad input with one sentence, 130 when stopped."""
@@ -49,7 +53,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     try:
         if given and given[0] in COMMANDS:
             room = "commands.trials" if given[0].endswith("-test") else "commands"
-            run: Callable[[Sequence[str]], int] = import_module(f"verispect.{room}.{given[0].replace('-', '_')}").run
+            name = _MODULES.get(given[0], given[0].replace("-", "_"))
+            run: Callable[[Sequence[str]], int] = import_module(f"verispect.{room}.{name}").run
             return run(given[1:])
         return _window(given)
     except VerispectError as error:

@@ -23,6 +23,7 @@ from verispect.prove.merge.depth_points import depth_points, ply_of
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.report import Report
+from verispect.prove.returning import Return, return_pose
 from verispect.prove.sorting import sort_frames
 from verispect.prove.trials.close_test import CloseTest, close_test
 from verispect.prove.trials.compare import Compared, compare
@@ -158,6 +159,14 @@ def page_pictures(
         progress(number / len(paths))
         found.append((path.name, small_jpeg(path, most=most)))
     return found
+
+
+def return_of(
+    then: Path, now: Path, candidate: Candidate, frame: int, *, progress: Share, is_cancelled: Stop
+) -> Return:
+    """How the camera stands against where it stood."""
+    progress(0.2)
+    return return_pose(then, now, candidate.scene, candidate.exposures[frame])
 
 
 def opened_for_compare(paths: list[Path], *, progress: Share, is_cancelled: Stop) -> list[NDArray[np.uint8]]:

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from verispect.errors import VerispectError
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.report import Report, found_places
+from verispect.ui.controls.translate import say
 from verispect.ui.drawings.picture_view import PictureNet, PicturePair
 from verispect.ui.panels.stations.prove import ProvePanel
 from verispect.ui.state.notices import Notices
@@ -83,6 +84,7 @@ class ProveDesk(QObject):
         self._quiet.setSingleShot(True)
         self._quiet.setInterval(_QUIET_MS)
         self._quiet.timeout.connect(self._arrived)
+        panel.return_wanted.connect(self.ask_return)
         panel.comparing_wanted.connect(self.compare)
         panel.frame_picked.connect(self.show_frame)
         panel.beside_picked.connect(self.show_beside)
@@ -156,6 +158,33 @@ class ProveDesk(QObject):
         job = self._start(self.tr("Opening"), opened_for_compare, paths)
         if job is not None:
             job.done.connect(lambda found: self._beside_one_another(paths, found))
+
+    def ask_return(self) -> None:
+        """Ask for a frame of before and the same one taken now."""
+        start = str(self.folder or "")
+        then, _ = QFileDialog.getOpenFileName(self._window, self.tr("A frame of before"), start)
+        now, _ = (
+            QFileDialog.getOpenFileName(self._window, self.tr("The same frame taken now"), start)
+            if then
+            else ("", "")
+        )
+        if then and now:
+            self.stand_as_before(Path(then), Path(now))
+
+    def stand_as_before(self, then: Path, now: Path) -> None:
+        """How to move and turn the camera back, by the frame of the method that is chosen."""
+        from verispect.prove.desk import return_of
+
+        candidate = self._candidate()
+        if candidate is None:
+            self._notices.say(self.tr("Choose a method that fits first: its frame tells how the pictures are drawn."))
+            return
+        frame = min(self._session.frame, candidate.frame_count - 1)
+        job = self._start(self.tr("Comparing"), return_of, then, now, candidate, frame)
+        if job is not None:
+            job.done.connect(
+                lambda found: self._notices.say("; ".join(say(line) for line in found.says).capitalize() + ".")
+            )
 
     def _beside_one_another(self, paths: list[Path], found: list[NDArray[np.uint8]]) -> None:
         from verispect.ui.panels.stations.compare_frames import CompareFrames, Picture

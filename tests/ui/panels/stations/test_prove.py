@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QImage
-from PyQt6.QtWidgets import QFileDialog
+from PyQt6.QtWidgets import QFileDialog, QLabel
 
 from tests.ui.conftest import weighed
 from verispect.files.picture_out import write_picture
@@ -127,4 +127,21 @@ def test_the_depth_of_a_merge_becomes_a_scan(qtbot, window: MainWindow, tmp_path
     qtbot.waitUntil(lambda: len(window.document.plan.scans) == 1, timeout=60_000)
     cloud = window.document.plan.scans[0]
     assert np.abs(np.median(unpacked(cloud.points, cloud.count), axis=0) - [0.0, 1.5, 6.0]).max() < 0.2
+    weighed(qtbot, window)
+
+
+def test_how_to_stand_as_before_is_said(qtbot, window: MainWindow, tmp_path: Path, monkeypatch) -> None:
+    from tests.prove.test_returning import a_plan, frame
+
+    window.document.open(a_plan(), None)
+    window.take_method("one-frame")
+    weighed(qtbot, window)
+    window.show_station("prove")
+    frames = [frame(tmp_path / "then.tif"), frame(tmp_path / "now.tif", (0.0, -40.0, 0.0), (0.0, 0.0, 0.0), seed=2)]
+    given = iter([(str(path), "") for path in frames])
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_args: next(given))
+    window.prove_desk._panel.return_button.click()
+    said = lambda: " ".join(label.text() for label in window.message.findChildren(QLabel))  # noqa: E731
+    qtbot.waitUntil(lambda: "Raise it" in said(), timeout=60_000)
+    assert "± " in said()
     weighed(qtbot, window)

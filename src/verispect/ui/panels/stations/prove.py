@@ -40,7 +40,7 @@ class ProvePanel(QWidget):
 
     Signals
     -------
-    folder_wanted, stop_wanted, sorting_wanted, distances_wanted, page_wanted
+    folder_wanted, stop_wanted, sorting_wanted, distances_wanted, page_wanted, return_wanted
     dropped(list of Path)
     watch_wanted(bool)
     merge_wanted(bool)
@@ -63,6 +63,7 @@ class ProvePanel(QWidget):
     frame_picked = pyqtSignal(str)
     beside_picked = pyqtSignal(str)
     comparing_wanted = pyqtSignal(list)
+    return_wanted = pyqtSignal()
 
     def __init__(self, system: Callable[[], str]) -> None:
         super().__init__()
@@ -127,6 +128,15 @@ class ProvePanel(QWidget):
         self.compare_button = QPushButton(self.tr("Si&de by side…"))
         self.compare_button.setToolTip(self.tr("The frames chosen in the list, two to six; else any pictures"))
         self.compare_button.clicked.connect(lambda: self.comparing_wanted.emit(self.chosen_names()))
+        self.return_button = QPushButton(self.tr("Stand as &before…"))
+        self.return_button.setToolTip(
+            self.tr("A frame of before and the same one taken now: how to move and turn the camera back")
+        )
+        self.return_button.clicked.connect(self.return_wanted)
+        row = QHBoxLayout()
+        row.addWidget(self.compare_button)
+        row.addWidget(self.return_button)
+        layout.addLayout(row)
         row = QHBoxLayout()
         self.proof_button = QPushButton(self.tr("&Merge a proof"))
         self.final_button = QPushButton(self.tr("Merge in &full…"))
@@ -141,7 +151,7 @@ class ProvePanel(QWidget):
         self.page_button.setToolTip(self.tr("What was planned, shot and proved, as a page for whoever asked for it"))
         self.page_button.clicked.connect(self.page_wanted)
         for button in (
-            self.proof_button, self.final_button, self.compare_button, self.sort_button, self.page_button
+            self.proof_button, self.final_button, self.sort_button, self.page_button
         ):  # fmt: skip
             row.addWidget(button)
         layout.addLayout(row)

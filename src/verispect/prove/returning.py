@@ -1,0 +1,263 @@
+"""How the camera stands against where it stood: from what two frames show of things whose depth is known.
+
+Features of the earlier frame get their depth from the plan's surfaces, scans and marks, or from points that a merge
+told; where they stand in the later frame gives its place and its turns (perspective from points with RANSAC, polished
+by least squares: OpenCV).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import least_squares
+from scipy.spatial import cKDTree
+
+from verispect.errors import FileError
+from verispect.optics.types import Bools, Floats
+from verispect.plan.frames.exposure import Exposure
+from verispect.plan.scene.scene import Scene
+from verispect.prove.expected import View, view_of
+from verispect.prove.intake import Frame, described, read_coded
+from verispect.sentence import Sentence
+from verispect.subject.surface import seen_from
+
+_SIDE, _FEATURES, _RATIO = 2400, 6000, 0.75
+# A feature so near a mark, as a share of the width, is taken to lie as far away; one so near a scan's point likewise.
+_BY_MARK, _BY_POINT_PX = 0.012, 5.0
+_LEAST, _LEAST_SHARE, _OFF_PX = 12, 0.25, 2.5
+# What a feature is told to, pixels as it is looked at.
+_ROUGH_PX = 0.3
+# What a depth leaves unsure of how far the camera has moved.
+_DEPTH_SHARE = 0.03
+# Things by the hundred share their errors: of depth, of the lens, of what looks alike.
+_SHARED = 2.0
+# Camera's right, up, forward to right, down, forward.
+_FLIP = np.diag([1.0, -1.0, 1.0])
+
+
+@dataclass(frozen=True)
+class Return:
+    """From where it stood to where it stands.
+
+    Attributes
+    ----------
+    moved_mm, moved_plus_minus_mm : ndarray, shape (3,)
+        Right, up and forward; almost surely within (95 %).
+    turned_deg, turned_plus_minus_deg : ndarray, shape (3,)
+        Right, up, and clockwise seen from behind.
+    features : int
+        Things it rests on.
+    residual_px : float
+        What is left of them, root mean square.
+    """
+
+    moved_mm: Floats
+    moved_plus_minus_mm: Floats
+    turned_deg: Floats
+    turned_plus_minus_deg: Floats
+    features: int
+    residual_px: float
+
+    @property
+    def is_back(self) -> bool:
+        """Whether nothing is surely off."""
+        moved = np.abs(self.moved_mm) > self.moved_plus_minus_mm
+        turned = np.abs(self.turned_deg) > self.turned_plus_minus_deg
+        return not bool(np.any(moved) or np.any(turned))
+
+    @property
+    def says(self) -> list[Sentence]:
+        """What to do so that it stands as it stood, the largest first; only what is surely off."""
+        words = (
+            ("move it {by:.0f} ± {sure:.0f} mm to the left", "move it {by:.0f} ± {sure:.0f} mm to the right"),
+            ("lower it {by:.0f} ± {sure:.0f} mm", "raise it {by:.0f} ± {sure:.0f} mm"),
+            ("move it {by:.0f} ± {sure:.0f} mm back", "move it {by:.0f} ± {sure:.0f} mm forward"),
+        )
+        turns = (
+            ("turn it {by:.2f} ± {sure:.2f}° to the left", "turn it {by:.2f} ± {sure:.2f}° to the right"),
+            ("tip it {by:.2f} ± {sure:.2f}° down", "tip it {by:.2f} ± {sure:.2f}° up"),
+            ("roll it {by:.2f} ± {sure:.2f}° counter-clockwise", "roll it {by:.2f} ± {sure:.2f}° clockwise"),
+        )
+        found: list[Sentence] = []
+        for kinds, values, sures in (
+            (words, self.moved_mm, self.moved_plus_minus_mm), (turns, self.turned_deg, self.turned_plus_minus_deg)
+        ):  # fmt: skip
+            for (positive, negative), value, sure in zip(kinds, values, sures, strict=True):
+                if abs(value) > sure:
+                    found.append(
+                        Sentence(
+                            positive if value > 0.0 else negative, {"by": abs(float(value)), "sure": float(sure)}
+                        )
+                    )
+        return found or [Sentence("it stands as it stood, as far as can be told")]
+
+
+def return_pose(then: Path, now: Path, scene: Scene, exposure: Exposure, *, points_m: Floats | None = None) -> Return:
+    """Measure.
+
+    Parameters
+    ----------
+    exposure : Exposure
+        Of both frames, as planned: the same focus and setting.
+    points_m : ndarray, shape (P, 3), optional
+        More points of the plan's world, as of a merge's depth.
+
+    Raises
+    ------
+    FileError
+        For frames of different sizes, or too little in common whose depth is known.
+    """
+    frames = [described(path) for path in (then, now)]
+    if frames[0].pixels != frames[1].pixels:
+        raise FileError("{path}: of another size than {other}", path=now, other=then)
+    divide = max(1.0, max(frames[0].pixels) / _SIDE)
+    size = tuple(round(side / divide) for side in frames[0].pixels)
+    pitch = scene.plan.sensor_mm[0] / size[0]
+    view = view_of(exposure, (size[0], size[1]), pitch)
+    first, second = _matched(*(_grey(frame, (size[0], size[1])) for frame in frames))
+    rays = np.column_stack([(first - np.asarray(view.centre_px)) / view.scale_px * [1.0, -1.0], np.ones(len(first))])
+    depth = _depths(rays, first, view, scene, exposure, points_m)
+    known = np.isfinite(depth)
+    if known.sum() < _LEAST:
+        raise FileError(
+            "{count} things that both frames show have a depth that is known; at least {least} are needed: put "
+            "surfaces or a scan into the plan, or give the depth of a merge with --depth",
+            count=int(known.sum()), least=_LEAST,
+        )  # fmt: skip
+    return _solved(rays[known] * depth[known, None], second[known], view)
+
+
+def _grey(frame: Frame, size: tuple[int, int]) -> NDArray[np.uint8]:
+    coded = (read_coded(frame)[..., 1] >> 8).astype(np.uint8)
+    return np.asarray(cv2.resize(coded, size, interpolation=cv2.INTER_AREA), np.uint8)
+
+
+def _matched(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> tuple[Floats, Floats]:
+    """Places (N, 2) of the same things in both, columns and rows."""
+    finder = cv2.SIFT.create(_FEATURES)
+    (keys, described_by), (other_keys, other_by) = (finder.detectAndCompute(grey, None) for grey in (one, other))
+    if described_by is None or other_by is None or len(keys) < 2 or len(other_keys) < 2:
+        return np.zeros((0, 2)), np.zeros((0, 2))
+    pairs = cv2.BFMatcher(cv2.NORM_L2).knnMatch(described_by, other_by, k=2)
+    clear = [pair[0] for pair in pairs if len(pair) == 2 and pair[0].distance < _RATIO * pair[1].distance]
+    best: dict[int, cv2.DMatch] = {}
+    for match in clear:
+        if match.trainIdx not in best or match.distance < best[match.trainIdx].distance:
+            best[match.trainIdx] = match
+    kept = list(best.values())
+    first = np.array([keys[match.queryIdx].pt for match in kept], float).reshape(-1, 2)
+    second = np.array([other_keys[match.trainIdx].pt for match in kept], float).reshape(-1, 2)
+    return first, second
+
+
+def _depths(
+    rays: Floats, places: Floats, view: View, scene: Scene, exposure: Exposure, points_m: Floats | None
+) -> Floats:
+    """Depth along the view of each ray, m; nan where nothing tells it."""
+    pose = exposure.pose
+    depth = np.full(len(rays), np.inf)
+    world = rays @ pose.matrix
+    for surface in scene.plan.surfaces:
+        for patch in seen_from(surface, pose.pupil_m):
+            normal = np.cross(patch.across_m, patch.along_m)
+            with np.errstate(divide="ignore", invalid="ignore"):
+                away = ((patch.corner_m - pose.pupil_m) @ normal) / (world @ normal)
+            hit = pose.pupil_m + world * away[:, None] - patch.corner_m
+            basis = np.stack([patch.across_m, patch.along_m])
+            with np.errstate(invalid="ignore"):
+                parts = hit @ np.linalg.pinv(basis)
+                inside = np.all((parts >= 0.0) & (parts <= 1.0), axis=1) & (away > 0.0)
+            depth = np.where(inside & (away < depth), away, depth)
+    clouds = [points_m] if points_m is not None else []
+    clouds += [area.world_m for area in scene.areas if area.name in {scan.name for scan in scene.plan.scans}]
+    for cloud in clouds:
+        depth = np.where(np.isfinite(depth), depth, _from_points(cloud, places, view, exposure))
+    for mark in scene.plan.marks:
+        seen = pose.matrix @ (np.array([mark.x_m, mark.y_m, mark.z_m]) - pose.pupil_m)
+        if seen[2] <= 0.0:
+            continue
+        column, row, _ = view.to_pixels @ (seen / seen[2])
+        near = np.hypot(places[:, 0] - column, places[:, 1] - row) < _BY_MARK * 2.0 * view.centre_px[0]
+        # What is marked before a surface stands before it.
+        depth = np.where(near & (seen[2] < depth), seen[2], depth)
+    return np.where(np.isfinite(depth), depth, np.nan)
+
+
+def _from_points(cloud: Floats, places: Floats, view: View, exposure: Exposure) -> Floats:
+    """Depth of the point that lies nearest to each place in the picture; inf where none is near."""
+    seen = (cloud - exposure.pose.pupil_m) @ exposure.pose.matrix.T
+    seen = seen[seen[:, 2] > 0.0]
+    if not len(seen):
+        return np.full(len(places), np.inf)
+    drawn = (seen / seen[:, 2:]) @ view.to_pixels.T
+    apart, index = cKDTree(drawn[:, :2]).query(places)
+    found: Floats = np.where(apart < _BY_POINT_PX, seen[np.minimum(index, len(seen) - 1), 2], np.inf)
+    return found
+
+
+def _polished(
+    model: Floats, places: Floats, inner: Floats, turn: Floats, shift: Floats
+) -> tuple[Floats, Floats, Floats, Floats]:
+    """Turn and shift by least squares in which what stands before or behind its surface hardly counts (Cauchy).
+
+    Returns
+    -------
+    turn, shift : ndarray
+    slopes : ndarray, shape (2 N, 6)
+    left : ndarray, shape (N, 2)
+    """
+    none = np.zeros(4)
+
+    def drawn(values: Floats) -> tuple[Floats, Floats]:
+        seen, slopes = cv2.projectPoints(model, values[:3], values[3:], inner, none)
+        return np.asarray(seen, float).reshape(-1, 2) - places, np.asarray(slopes[:, :6], float)
+
+    begin = np.concatenate([np.ravel(turn), np.ravel(shift)])
+    found = least_squares(
+        lambda v: np.ravel(drawn(v)[0]), begin, jac=lambda v: drawn(v)[1], loss="cauchy", f_scale=_ROUGH_PX,
+        x_scale="jac",
+    ).x  # fmt: skip
+    left, slopes = drawn(found)
+    return found[:3], found[3:], slopes, left
+
+
+def _solved(points: Floats, places: Floats, view: View) -> Return:
+    """Place and turns of the later frame, from points (N, 3) in the earlier camera's frame, m."""
+    model = np.ascontiguousarray(points @ _FLIP)
+    inner = np.array([[view.scale_px, 0.0, view.centre_px[0]], [0.0, view.scale_px, view.centre_px[1]], [0, 0, 1.0]])
+    none = np.zeros(4)
+    cv2.setRNGSeed(1)
+    done, turn, shift, inliers = cv2.solvePnPRansac(
+        model, places, inner, none, rvec=np.zeros((3, 1)), tvec=np.zeros((3, 1)), useExtrinsicGuess=True,
+        iterationsCount=2000, reprojectionError=_OFF_PX, confidence=0.9999, flags=cv2.SOLVEPNP_ITERATIVE,
+    )  # fmt: skip
+    count = 0 if inliers is None else len(inliers)
+    if not done or count < _LEAST or count < _LEAST_SHARE * len(model):
+        raise FileError(
+            "{count} of {all} things agree on where the camera stands; too few to tell: the depths in the plan may "
+            "be off, or the light has changed too much", count=count, all=len(model),
+        )  # fmt: skip
+    turn, shift, slopes, left = _polished(
+        model[np.ravel(inliers)], places[np.ravel(inliers)], inner, np.asarray(turn, float), np.asarray(shift, float)
+    )
+    agreeing: Bools = np.hypot(left[:, 0], left[:, 1]) < 3.0 * _ROUGH_PX
+    variance = float(np.sum(left[agreeing] ** 2)) / max(2 * int(agreeing.sum()) - 6, 1)
+    both = np.repeat(agreeing, 2)
+    spread = (
+        2.0 * _SHARED * np.sqrt(np.maximum(np.diag(variance * np.linalg.pinv(slopes[both].T @ slopes[both])), 0.0))
+    )
+    matrix = cv2.Rodrigues(turn)[0]
+    stands: Floats = np.asarray((-matrix.T @ np.ravel(shift)) @ _FLIP * 1000.0, float)
+    basis = _FLIP @ matrix @ _FLIP
+    # Rows of the basis are the later camera's right, up, forward in the earlier one's.
+    right = np.degrees(np.arctan2(basis[2, 0], basis[2, 2]))
+    up = np.degrees(np.arcsin(np.clip(basis[2, 1], -1.0, 1.0)))
+    clockwise = np.degrees(np.arctan2(-basis[0, 1], basis[1, 1]))
+    turned_sure = np.degrees(spread[:3])[[1, 0, 2]]
+    moved_sure = np.hypot(1000.0 * spread[3:], _DEPTH_SHARE * np.abs(stands))
+    return Return(stands, moved_sure, np.array([right, up, clockwise]), turned_sure, count,
+                  float(np.sqrt(np.mean(np.sum(left[agreeing] ** 2, axis=1)))))  # fmt: skip
