@@ -14,7 +14,7 @@ from verispect.prove.checks.pointing import Looked, looked, words
 from verispect.prove.checks.shake import agreed_loss, blur_length_px, sector_powers
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import light_stops
-from verispect.prove.join.pointing import growths
+from verispect.prove.join.pointing import growth_agreed, growths
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.series_check import EXPOSURE_STOPS, SHAKE_NEPERS, missed_focus
 
@@ -46,6 +46,7 @@ def compare_cells(evidence: Evidence, used: list[int], reports: list[FrameReport
     usual = float(np.median(np.abs(grown)))
     missed = [
         found.joined[number] and abs(grown[number]) > max(_LEAST_GROWTH, _TIMES_USUAL * usual)
+        and growth_agreed(found.pairs, grown, number)
         and missed_focus(evidence, k, float(grown[number]), reports[k])
         for number, k in enumerate(planned)
     ]  # fmt: skip

@@ -25,6 +25,9 @@ _LEAST_OVERLAP = 0.04
 _ROUNDS = 8
 # A measured growth is sure to about so much; frames without pairs are held where they were planned.
 _GROWTH_NOISE, _FREE = 3e-4, 1e-3
+# No focus draws a frame larger by more, where anything of it is still sharp enough to be laid over another: paving
+# laid over itself a few slabs on had asked for a third.
+_MOST_GROWTH = 0.12
 # A pair that asks for more than so many priors is not believed.
 _MOST_PRIORS = 8.0
 
@@ -47,7 +50,8 @@ class Pair:
     @property
     def trusted(self) -> bool:
         """Whether it counts."""
-        return self.correlation >= 0.35 and bool(np.all(np.isfinite(self.turn)))
+        grown = abs(self.growth) <= _MOST_GROWTH
+        return self.correlation >= 0.35 and grown and bool(np.all(np.isfinite(self.turn)))
 
 
 def overlap_share(first: View, second: View, pixels: tuple[int, int]) -> float:
@@ -150,6 +154,16 @@ def growths(pairs: Sequence[Pair], count: int) -> Floats:
         rest = np.abs(rows @ found - told)
         weights = np.minimum(1.0, _GROWTH_NOISE / np.maximum(rest, 1e-9))
     return found - np.median(found)
+
+
+def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
+    """Whether two neighbours of a frame at least, or its only one, have it grown by about as much as was found."""
+    told = []
+    for pair in pairs:
+        if pair.trusted and number in (pair.a, pair.b):
+            told.append(grown[pair.a] + pair.growth if pair.b == number else grown[pair.b] - pair.growth)
+    near = sum(abs(one - grown[number]) < max(0.25 * abs(grown[number]), 3.0 * _GROWTH_NOISE) for one in told)
+    return bool(near >= min(2, len(told)) and near > 0)
 
 
 def _vector(rotation: Floats) -> Floats:

@@ -12,7 +12,7 @@ from verispect.optics.otf import Lights
 from verispect.prove.intake import described, frames_in
 from verispect.prove.trials.bend_test import Bend, bend_rows, bend_test
 from verispect.prove.trials.corners import Corners, corners_of
-from verispect.prove.trials.lens_test import LensTest, beside_others, lens_test, residual_rows, test_frames
+from verispect.prove.trials.lens_test import LensTest, beside_others, lens_test, measured_frames, residual_rows
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ def lens_report(
             frames, focal_mm=focal, sensor_long_mm=found.pitch_mm * max(frames[0].pixels),
             separation_mm=separation_mm, progress=lambda share, text: progress(0.6 + 0.3 * share, text),
         )  # fmt: skip
-    corners = corners_of(test_frames(places)[0])
+    corners = corners_of(measured_frames(places)[0])
     progress(1.0, "measured")
     return LensReport(found, corners, bends)
 

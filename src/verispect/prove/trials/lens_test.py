@@ -94,7 +94,7 @@ def lens_test(
         For frames that do not tell their stop, or where neither they nor `pitch_mm` tell the pixel's size, or with
         nothing in them to measure by.
     """
-    frames = test_frames(places)
+    frames = measured_frames(places)
     pitch = frames[0].pixel_mm or pitch_mm
     if pitch is None:
         raise FileError(
@@ -136,7 +136,7 @@ def lens_test(
     return LensTest(tuple(told), best, pitch)
 
 
-def test_frames(places: Sequence[Path]) -> list[Frame]:
+def measured_frames(places: Sequence[Path]) -> list[Frame]:
     """The frames measured by, widest stop first; of a run of focus the one that is sharpest in the middle."""
     from verispect.prove.trials.bend_test import sharpest_of_runs
 
