@@ -6,7 +6,8 @@ import csv
 import io
 
 import pytest
-from hypothesis import given
+from geographiclib.geodesic import Geodesic
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from verispect.keep.entry import away_km, entries_csv, entries_table, entry_dict, entry_from, entry_of, tidy_tags
@@ -47,9 +48,20 @@ def test_a_spreadsheet_gets_text_and_no_formula() -> None:
 
 def test_distances_are_those_over_the_ground() -> None:
     # One degree of the meridian at the equator is 110.574 km on WGS 84 (Karney 2013; from memory).
-    assert away_km("1.0, 20.0", 0.0, 20.0) == pytest.approx(110.574, abs=0.001)
-    assert away_km("0.0, 179.9", 0.0, -179.9) == pytest.approx(22.264, abs=0.001)
-    assert away_km("", 0.0, 0.0) is None
+    assert away_km(["1.0, 20.0"], 0.0, 20.0) == pytest.approx([110.574], abs=0.02)
+    assert away_km(["0.0, 179.9"], 0.0, -179.9) == pytest.approx([22.264], abs=0.001)
+    assert away_km(["", "a, b", "1,2,3"], 0.0, 0.0) == [None, None, None]
+    assert away_km(["0.0, 0.0"], 0.0, 0.0) == [0.0]
     table = entries_table([entry_of({"title": "Weir"}, tags="dawn")], [12.345])
     assert "12.3" in table
     assert "[dawn]" in table
+
+
+@given(st.floats(-80, 80), st.floats(-180, 180), st.floats(-80, 80), st.floats(-170, 170))
+def test_distances_agree_with_the_geodesic(latitude: float, longitude: float, other: float, turn: float) -> None:
+    """Against geographiclib's geodesic (Karney 2013), nearly antipodes left out."""
+    there = ((longitude + turn + 180.0) % 360.0) - 180.0
+    [found] = away_km([f"{other}, {there}"], latitude, longitude)
+    geodesic = Geodesic.WGS84.Inverse(latitude, longitude, other, there)["s12"] / 1000.0
+    assume(geodesic < 17_000.0)
+    assert found == pytest.approx(geodesic, rel=1e-4, abs=1e-3)

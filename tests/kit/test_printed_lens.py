@@ -89,3 +89,16 @@ def test_every_guess_has_a_plus_minus_that_goes_with_it() -> None:
     assert "tilt_deg" not in surer.typed(lens).typical
     measured = lens.as_measured("closest_m")
     assert "closest_m" not in measured.plus_minus
+
+
+def test_usual_kit_says_of_every_guess_how_far_off_it_may_be() -> None:
+    pieces = [*typical_bodies(), *(piece for _, piece in typical_carriers())]
+    assert all(piece.typical for piece in pieces)
+    for piece in pieces:
+        for key in piece.typical:
+            value = getattr(piece, key)
+            assert value is None or piece.plus_minus[key] > 0.0, (piece, key)
+    body = typical_bodies()[0]
+    own = body.model_copy(update={"read_noise_e": 2.1})
+    assert "read_noise_e" not in own.typed(body).typical
+    assert "bits" in own.typed(body).typical

@@ -26,6 +26,8 @@ from verispect.rehearse.camera import Options, Rehearsal
 from verispect.rehearse.pupil_views import Quality
 from verispect.rehearse.sensor_noise import srgb_16
 
+# What is made once is made in one process.
+pytestmark = pytest.mark.xdist_group("return")
 SIZE = (960, 640)
 
 

@@ -6,13 +6,15 @@ import argparse
 import json
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from verispect.errors import FileError, GeometryError, PlanError
 
 if TYPE_CHECKING:
+    from verispect.keep.book import Book
+    from verispect.kit.equipment import Kit
     from verispect.kit.lens import Lens
     from verispect.plan.document import Plan
     from verispect.plan.methods.candidate import Candidate
@@ -96,6 +98,59 @@ def offer_keeping(options_of: argparse.ArgumentParser) -> None:
     options_of.add_argument("--lens", metavar="NAME", help="of the plan's kit")
     options_of.add_argument("--out", type=Path, metavar="F", help="write the plan with the result kept in that lens")
     options_of.add_argument("--force", action="store_true", help="write over what is there")
+
+
+def offer_keeping_in_kit(options_of: argparse.ArgumentParser) -> None:
+    """The options of a test whose result may be kept in the kit of a new plan."""
+    options_of.add_argument("--plan", type=Path, metavar="PLAN")
+    options_of.add_argument("--out", type=Path, metavar="F", help="write the plan with the result kept in its kit")
+    options_of.add_argument("--force", action="store_true", help="write over what is there")
+
+
+def may_keep_in_kit(options: argparse.Namespace) -> None:
+    """A FileError where --out has no plan to be kept in."""
+    if options.out is not None and options.plan is None:
+        raise FileError("--out needs --plan: in which plan is the result to be kept?")
+
+
+def keep_in_kit(options: argparse.Namespace, change: Callable[[Kit], Kit]) -> None:
+    """Write the plan that the options name with its kit changed, where that is asked for."""
+    if options.out is None:
+        return
+    from verispect.files.picture_out import not_over
+    from verispect.files.plan_file import write_plan
+
+    plan = read_plan_of(options.plan)
+    not_over(options.out, force=options.force)
+    write_plan(plan.model_copy(update={"kit": change(plan.kit)}), options.out)
+
+
+Act = Callable[["Book", argparse.Namespace], None]
+
+
+def book_options(
+    name: str, description: str, acts: Sequence[str]
+) -> tuple[argparse.ArgumentParser, Callable[[str, str], argparse.ArgumentParser]]:
+    """A parser of a command on the book, and what adds one of its acts with its help."""
+    options_of = parser(name, description)
+    what = options_of.add_subparsers(dest="what", required=True, metavar="|".join(acts))
+    common = argparse.ArgumentParser(add_help=False)
+    common.add_argument("--book", type=Path, metavar="F", help="another book")
+    common.add_argument("--json", action="store_true", default=argparse.SUPPRESS)
+    common.add_argument("--quiet", action="store_true", default=argparse.SUPPRESS)
+    return options_of, lambda act, help_text: what.add_parser(act, parents=[common], help=help_text)
+
+
+def with_book(options: argparse.Namespace, acts: Mapping[str, Act]) -> int:
+    """Do one of the acts with the book that the options name."""
+    from verispect.keep.book import Book
+
+    book = Book(options.book)
+    try:
+        acts[options.what](book, options)
+    finally:
+        book.close()
+    return DONE
 
 
 def plan_and_lens(options: argparse.Namespace) -> tuple[Plan | None, Lens | None]:

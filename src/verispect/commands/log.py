@@ -5,13 +5,22 @@ from __future__ import annotations
 import argparse
 import json
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import asdict
 from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from verispect.commands.invocation import DONE, parser, read_plan_of, tell, whole, worked_method
+from verispect.commands.invocation import (
+    DONE,
+    Act,
+    book_options,
+    read_plan_of,
+    tell,
+    whole,
+    with_book,
+    worked_method,
+)
 from verispect.errors import FileError, VerispectError
 
 # Side of the small picture of a job.
@@ -25,30 +34,17 @@ if TYPE_CHECKING:
 def run(given: Sequence[str]) -> int:
     """What is done with the book, by its name."""
     options = _options().parse_args(given)
-    if options.what == "restore":
-        return _restore(options)
-    from verispect.keep.book import Book
-
-    book = Book(options.book)
-    try:
-        _ACTS[options.what](book, options)
-    finally:
-        book.close()
-    return DONE
+    return _restore(options) if options.what == "restore" else with_book(options, _ACTS)
 
 
 def _options() -> argparse.ArgumentParser:
-    options_of = parser("log", "The logbook of jobs.")
-    what = options_of.add_subparsers(dest="what", required=True, metavar="|".join((*_ACTS, "restore")))
-    common = argparse.ArgumentParser(add_help=False)
-    common.add_argument("--book", type=Path, metavar="F", help="another book")
-    common.add_argument("--json", action="store_true", default=argparse.SUPPRESS)
-    common.add_argument("--quiet", action="store_true", default=argparse.SUPPRESS)
-    written = argparse.ArgumentParser(add_help=False)
-    written.add_argument("--force", action="store_true", help="write over what is there")
+    options_of, act = book_options("log", "The logbook of jobs.", (*_ACTS, "restore"))
 
     def command(name: str, help_text: str, *, writes: bool = False) -> argparse.ArgumentParser:
-        return what.add_parser(name, parents=[common, *([written] if writes else [])], help=help_text)
+        made = act(name, help_text)
+        if writes:
+            made.add_argument("--force", action="store_true", help="write over what is there")
+        return made
 
     listing = command("list", "the jobs, the newest first")
     listing.add_argument("--find", default="", metavar="WORDS")
@@ -116,7 +112,7 @@ def _list(book: Book, options: argparse.Namespace) -> None:
     if options.near is None:
         _tell({"entries": [entry_dict(entry) for entry in found]}, entries_table(found), options)
         return
-    known = [(away_km(entry.place, *options.near), entry) for entry in found]
+    known = list(zip(away_km([entry.place for entry in found], *options.near), found, strict=True))
     known.sort(key=lambda pair: math.inf if pair[0] is None else pair[0])
     rows = [entry_dict(entry) | {"away_km": far} for far, entry in known]
     _tell({"entries": rows}, entries_table([entry for _, entry in known], [far for far, _ in known]), options)
@@ -259,7 +255,7 @@ def _restore(options: argparse.Namespace) -> int:
     return DONE
 
 
-_ACTS: dict[str, Callable[[Book, argparse.Namespace], None]] = {
+_ACTS: dict[str, Act] = {
     "list": _list, "show": _show, "add": _add, "note": _note, "compare": _compare, "again": _again,
     "export": _export, "import": _import, "backup": _backup, "learn": _learn, "what-if": _what_if,
 }  # fmt: skip

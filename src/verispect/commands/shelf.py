@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from verispect.commands.invocation import DONE, parser, read_plan_of, tell
+from verispect.commands.invocation import Act, book_options, read_plan_of, tell, with_book
 from verispect.errors import FileError
 
 if TYPE_CHECKING:
@@ -16,28 +16,11 @@ if TYPE_CHECKING:
 
 def run(given: Sequence[str]) -> int:
     """What is done with the shelf, by its name."""
-    options = _options().parse_args(given)
-    from verispect.keep.book import Book
-
-    book = Book(options.book)
-    try:
-        _ACTS[options.what](book, options)
-    finally:
-        book.close()
-    return DONE
+    return with_book(_options().parse_args(given), _ACTS)
 
 
 def _options() -> argparse.ArgumentParser:
-    options_of = parser("shelf", "The gear that is really there, kept once.")
-    what = options_of.add_subparsers(dest="what", required=True, metavar="|".join(_ACTS))
-    common = argparse.ArgumentParser(add_help=False)
-    common.add_argument("--book", type=Path, metavar="F", help="another book")
-    common.add_argument("--json", action="store_true", default=argparse.SUPPRESS)
-    common.add_argument("--quiet", action="store_true", default=argparse.SUPPRESS)
-
-    def command(name: str, help_text: str) -> argparse.ArgumentParser:
-        return what.add_parser(name, parents=[common], help=help_text)
-
+    options_of, command = book_options("shelf", "The gear that is really there, kept once.", tuple(_ACTS))
     command("list", "what lies there").add_argument("--find", default="", metavar="WORDS")
     putting = command("put", "put a plan's kit there, or a lens as it is printed")
     putting.add_argument("what_of", metavar="PLAN|LENS", help="a plan, or a lens such as '90 mm f/2.8 macro'")
@@ -135,7 +118,7 @@ def _import(book: Book, options: argparse.Namespace) -> None:
     _tell({"count": len(pieces)}, f"{len(pieces)} pieces are on the shelf", options)
 
 
-_ACTS: dict[str, Callable[[Book, argparse.Namespace], None]] = {
+_ACTS: dict[str, Act] = {
     "list": _list, "put": _put, "take": _take, "remove": _remove, "export": _export, "import": _import,
 }  # fmt: skip
 

@@ -75,7 +75,15 @@ def settings_to_dict(settings: Settings) -> dict[str, Any]:
         "off_plane": _off_plane(settings.off_plane),
         "closest_focus": None if settings.closest is None else asdict(settings.closest),
         "final": _final(settings.final),
-        "halo_px": [{"edge": halo.edge, "behind": halo.behind, "px": halo.px} for halo in settings.halos],
+        "halo_px": [
+            {
+                "edge": halo.edge,
+                "behind": halo.behind,
+                "px": halo.px,
+                "by_stop": [{"f_number": stop, "px": px} for stop, px in halo.by_stop],
+            }
+            for halo in settings.halos
+        ],
         "without": [
             {
                 "frame": place,

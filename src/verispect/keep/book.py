@@ -14,7 +14,7 @@ from typing import Any
 from sqlalchemy import JSON, and_, create_engine, delete, event, or_, select
 from sqlalchemy.engine import Engine
 from sqlalchemy.exc import DatabaseError, OperationalError, SQLAlchemyError
-from sqlalchemy.orm import Session, defer, load_only
+from sqlalchemy.orm import Session, defer
 
 from verispect.errors import FileError
 from verispect.keep.entry import FORMAT, VERSION, Entry, entry_dict, entry_from, now, tidy_tags, words_of
@@ -127,12 +127,12 @@ class Book:
 
     def entries(self, find: str = "", *, most: int = 10_000) -> list[Entry]:
         """Jobs, the newest first, without plan, run and picture; those that hold every word of `find`."""
-        wanted = select(EntryRow).options(load_only(*(getattr(EntryRow, name) for name in _LISTED)))
+        wanted = select(*(getattr(EntryRow, name) for name in _LISTED))
         for word in find.lower().split():
             wanted = wanted.where(EntryRow.words.contains(word, autoescape=True))
         with self._told(), Session(self._engine) as session:
-            rows = session.scalars(wanted.order_by(EntryRow.created.desc()).limit(most)).all()
-            return [Entry(**{name: getattr(row, name) for name in _LISTED}) for row in rows]
+            rows = session.execute(wanted.order_by(EntryRow.created.desc()).limit(most)).all()
+            return [Entry(**dict(zip(_LISTED, row, strict=True))) for row in rows]
 
     def entry(self, uuid: str) -> Entry:
         """A job by its uuid, or by the beginning of it that no other shares.

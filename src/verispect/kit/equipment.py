@@ -8,6 +8,7 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field
 
 from verispect.kit.lens import Lens, Order
+from verispect.kit.origins import WithOrigins
 
 _Length = Annotated[float, Field(gt=0.0, le=5000.0)]
 _Iso = Annotated[float, Field(gt=0.0, le=1.0e7)]
@@ -26,7 +27,7 @@ class Film(_Model):
     from_s: float = Field(default=1.0, ge=1.0e-6, le=1000.0)
 
 
-class Body(_Model):
+class Body(WithOrigins):
     """A camera body: its sensor."""
 
     name: str = Field(default="", max_length=200)
@@ -84,7 +85,7 @@ class Body(_Model):
         return float((self.sensor_mm[0] ** 2 + self.sensor_mm[1] ** 2) ** 0.5)
 
 
-class Head(_Model):
+class Head(WithOrigins):
     """What carries the camera; `turns` says that it turns about the entrance pupil for grids."""
 
     turns: bool = True
@@ -92,14 +93,14 @@ class Head(_Model):
     slack_deg: float = Field(default=0.0, ge=0.0, le=20.0, description="Backlash of a driven head.")
 
 
-class Rail(_Model):
+class Rail(WithOrigins):
     """A focusing rail."""
 
     travel_mm: float = Field(default=100.0, gt=0.0, le=10000.0)
     slack_mm: float = Field(default=0.0, ge=0.0, le=50.0, description="Backlash of a driven rail.")
 
 
-class Tripod(_Model):
+class Tripod(WithOrigins):
     """What carries the head, by how it swings after a touch; a settle test measures that."""
 
     name: str = Field(default="", max_length=200)
@@ -118,7 +119,7 @@ class Tripod(_Model):
         return first * math.exp(-waited_s / self.decay_s)
 
 
-class Flash(_Model):
+class Flash(WithOrigins):
     """A flash, by how long it takes until it is full; a recycle test measures that."""
 
     name: str = Field(default="", max_length=200)

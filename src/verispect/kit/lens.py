@@ -6,6 +6,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from verispect.kit.origins import WithOrigins
 from verispect.optics.movements import Order
 
 _Length = Annotated[float, Field(gt=0.0, le=5000.0)]
@@ -38,6 +39,7 @@ class Residual(_Model):
     f_number: _Stop
     centre_um: float = Field(ge=0.0, le=1000.0)
     corner_um: float = Field(ge=0.0, le=1000.0)
+    plus_minus_um: float = Field(default=0.0, ge=0.0, le=1000.0, description="How surely, of the larger of both.")
     focal_mm: _Length | None = Field(default=None, description="Of a zoom: the focal length it is for; none: all.")
 
 
@@ -79,7 +81,7 @@ class Fitted(_Model):
     )
 
 
-class Lens(_Model):
+class Lens(WithOrigins):
     """A lens with its movements and limits."""
 
     name: str = Field(max_length=200)
@@ -156,41 +158,6 @@ class Lens(_Model):
     pupil_plus_minus: float = Field(
         default=0.0, ge=0.0, le=2.0, description="How surely the pupil magnification is known."
     )
-    plus_minus: dict[Annotated[str, Field(max_length=60)], Annotated[float, Field(ge=0.0, le=1.0e5)]] = Field(
-        default_factory=dict,
-        max_length=60,
-        description="How surely figures are known that have no ± of their own, in their units; almost surely within "
-        "(95 %).",
-    )
-    typical: tuple[Annotated[str, Field(max_length=60)], ...] = Field(
-        default=(), max_length=60, description="Which of its figures are guesses, as such lenses usually are."
-    )
-    measured: tuple[Annotated[str, Field(max_length=60)], ...] = Field(
-        default=(), max_length=60, description="Which of its figures were measured, not read off or guessed."
-    )
-
-    def typed(self, before: Lens) -> Lens:
-        """The lens where whatever differs from what it was before is no longer a guess, nor measured."""
-        same = {
-            key
-            for key in (*self.typical, *self.measured)
-            if getattr(self, key, None) == getattr(before, key, None)
-            and self.plus_minus.get(key) == before.plus_minus.get(key)
-        }
-        if same.issuperset((*self.typical, *self.measured)):
-            return self
-        kept = {key: tuple(k for k in getattr(self, key) if k in same) for key in ("typical", "measured")}
-        return self.model_copy(update=kept)
-
-    def as_measured(self, *figures: str) -> Lens:
-        """The lens, some of whose figures were measured."""
-        typical = tuple(key for key in self.typical if key not in figures)
-        measured = tuple(dict.fromkeys((*self.measured, *figures)))
-        measured = tuple(key for key in measured if key != "plus_minus")
-        # A ± that was measured along with its figure stays.
-        kept = "plus_minus" in figures
-        sure = {key: value for key, value in self.plus_minus.items() if kept or key not in figures}
-        return self.model_copy(update={"typical": typical, "measured": measured, "plus_minus": sure})
 
     @model_validator(mode="after")
     def _ordered(self) -> Self:

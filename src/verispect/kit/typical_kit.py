@@ -18,6 +18,8 @@ _BODIES = (
     ("View camera, 4 × 5 in", (120.0, 95.0), (9600, 7600), 15.0, 40.0),
     ("View camera, 8 × 10 in", (245.0, 195.0), (14700, 11700), 15.0, 60.0),
 )
+# What of a body its kind does not tell.
+_GUESSED = ("full_well_e", "read_noise_e", "bits", "battery_frames", "battery_min")
 _LENSES = (
     "24 mm f/2.8", "35 mm f/2", "50 mm f/1.8", "85 mm f/1.8", "24-70 mm f/4", "70-200 mm f/4", "100 mm f/2.8 macro",
     "24 mm f/3.5 tilt shift", "50 mm f/2.8 tilt shift", "90 mm f/2.8 tilt shift",
@@ -28,7 +30,15 @@ _LENSES = (
 def typical_bodies() -> list[Body]:
     """Bodies by format."""
     return [
-        Body(name=name, sensor_mm=size, pixels=pixels, back_tilt_deg=tilt, back_shift_mm=shift)
+        Body(
+            name=name,
+            sensor_mm=size,
+            pixels=pixels,
+            back_tilt_deg=tilt,
+            back_shift_mm=shift,
+            typical=_GUESSED,
+            plus_minus={"read_noise_e": 2.0, "battery_frames": 250.0, "battery_min": 75.0, "bits": 2.0},
+        )
         for name, size, pixels, tilt, shift in _BODIES
     ]
 
@@ -47,12 +57,42 @@ def _with_tube(lens: Lens, tube_mm: float) -> Lens:
 def typical_carriers() -> list[tuple[Sentence, Head | Rail | Tripod | Flash]]:
     """What carries the camera, with what a fair one of its kind is off by; and what lights."""
     return [
-        (Sentence("A head that turns about the pupil"), Head(turns=True, off_mm=3.0)),
-        (Sentence("A driven head"), Head(turns=True, off_mm=3.0, slack_deg=0.05)),
-        (Sentence("A rail turned by hand, 150 mm"), Rail(travel_mm=150.0, slack_mm=0.1)),
-        (Sentence("A driven rail, 100 mm"), Rail(travel_mm=100.0, slack_mm=0.01)),
-        (Sentence("A firm tripod"), Tripod(name="Firm tripod", swing_arcsec=40.0, decay_s=0.4, swing_hz=8.0)),
-        (Sentence("A light tripod"), Tripod(name="Light tripod", swing_arcsec=150.0, decay_s=0.8, swing_hz=4.0)),
-        (Sentence("A small flash"), Flash(name="Small flash", recycle_s=4.0)),
-        (Sentence("A studio flash"), Flash(name="Studio flash", recycle_s=1.5)),
+        (
+            Sentence("A head that turns about the pupil"),
+            Head(turns=True, off_mm=3.0, typical=("off_mm",), plus_minus={"off_mm": 3.0}),
+        ),
+        (
+            Sentence("A driven head"),
+            Head(
+                turns=True,
+                off_mm=3.0,
+                slack_deg=0.05,
+                typical=("off_mm", "slack_deg"),
+                plus_minus={"off_mm": 3.0, "slack_deg": 0.05},
+            ),
+        ),
+        (
+            Sentence("A rail turned by hand, 150 mm"),
+            Rail(travel_mm=150.0, slack_mm=0.1, typical=("slack_mm",), plus_minus={"slack_mm": 0.1}),
+        ),
+        (
+            Sentence("A driven rail, 100 mm"),
+            Rail(travel_mm=100.0, slack_mm=0.01, typical=("slack_mm",), plus_minus={"slack_mm": 0.02}),
+        ),
+        (Sentence("A firm tripod"), _tripod("Firm tripod", 40.0, 0.4, 8.0)),
+        (Sentence("A light tripod"), _tripod("Light tripod", 150.0, 0.8, 4.0)),
+        (Sentence("A small flash"), _flash("Small flash", 4.0)),
+        (Sentence("A studio flash"), _flash("Studio flash", 1.5)),
     ]
+
+
+def _tripod(name: str, swing_arcsec: float, decay_s: float, swing_hz: float) -> Tripod:
+    guessed = {"swing_arcsec": swing_arcsec, "decay_s": decay_s, "swing_hz": swing_hz}
+    return Tripod(
+        name=name, **guessed, typical=(*guessed, "column_times"),
+        plus_minus={key: 0.5 * value for key, value in guessed.items()} | {"column_times": 1.0},
+    )  # fmt: skip
+
+
+def _flash(name: str, recycle_s: float) -> Flash:
+    return Flash(name=name, recycle_s=recycle_s, typical=("recycle_s",), plus_minus={"recycle_s": 0.5 * recycle_s})

@@ -134,6 +134,13 @@ def test_a_strip_behind_an_edge_is_half_its_blur_with_the_background_in_focus() 
     strip_mm = 0.5 * 50.0 / stop * (3000.0 - 1000.0) / 1000.0
     drawn = strip_mm * 50.0 / (3000.0 - 50.0)
     assert halo.px == pytest.approx(drawn / plan.kit.body.pixel_mm, rel=0.02)
+    # The pupil is as much smaller as the stop.
+    assert [stop for stop, _ in halo.by_stop] == pytest.approx([4.0, 5.657], abs=0.01)
+    assert [px * stop for stop, px in halo.by_stop] == pytest.approx([halo.px * stop_planned(found)] * 2)
+
+
+def stop_planned(candidate) -> float:
+    return candidate.exposures[0].state.f_number
 
 
 def test_a_rail_goes_from_its_first_place_in_even_steps() -> None:

@@ -19,6 +19,9 @@ from verispect.prove.merge.depth_points import depth_points, ply_of
 from verispect.prove.merge.series import Merged, merge
 from verispect.subject.scan import unpacked
 
+# What is made once is made in one process.
+pytestmark = pytest.mark.xdist_group("depth")
+
 
 @pytest.fixture(scope="module")
 def merged(series: Candidate, rehearsed: Rehearse) -> Merged:

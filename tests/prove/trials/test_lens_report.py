@@ -23,6 +23,9 @@ from verispect.prove.trials.corners import corners_of
 from verispect.prove.trials.lens_test import Zone, edges_in
 from verispect.ui.paper.chart import PAPERS, chart_pdf
 
+# What is made once is made in one process.
+pytestmark = pytest.mark.xdist_group("walls")
+
 
 def textured(size: tuple[int, int] = (1200, 800)) -> np.ndarray:
     rng = np.random.default_rng(3)

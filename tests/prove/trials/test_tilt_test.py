@@ -20,6 +20,8 @@ from verispect.files.picture_out import Shot, write_picture
 from verispect.files.plan_file import plan_to_text, read_plan
 from verispect.prove.trials.tilt_test import tilt_test
 
+# What is made once is made in one process.
+pytestmark = pytest.mark.xdist_group("walls")
 SIZE, SENSOR_MM, FOCAL_MM, STOP = (576, 384), (36.0, 24.0), 90.0, 4.0
 WALL_MM = 4000.0
 # Blurred at twice the pixels' number: a disc cut out of whole pixels draws bends a tenth too flat.

@@ -5,9 +5,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from verispect.commands.invocation import DONE, parser, progress, read_plan_of, tell
+from verispect.commands.invocation import (
+    DONE,
+    keep_in_kit,
+    may_keep_in_kit,
+    offer_keeping_in_kit,
+    parser,
+    progress,
+    tell,
+)
 from verispect.commands.trials.step_test import above_zero
-from verispect.errors import FileError
 
 
 def run(given: Sequence[str]) -> int:
@@ -18,24 +25,14 @@ def run(given: Sequence[str]) -> int:
         "--within", type=above_zero("--within"), default=0.1, metavar="STOPS", help="what is full"
     )
     options_of.add_argument("--fps", type=above_zero("--fps"), metavar="N", help="frames a second, where all alike")
-    options_of.add_argument("--plan", type=Path, metavar="PLAN")
-    options_of.add_argument("--out", type=Path, metavar="F", help="write the plan with the time kept in its kit")
-    options_of.add_argument("--force", action="store_true", help="write over what is there")
+    offer_keeping_in_kit(options_of)
     options = options_of.parse_args(given)
-    from verispect.prove.trials.recycle_test import recycle_test
+    from verispect.prove.trials.recycle_test import kept_in_kit, recycle_test
 
-    if options.out is not None and options.plan is None:
-        raise FileError("--out needs --plan: in which plan is the result to be kept?")
+    may_keep_in_kit(options)
     found = recycle_test(options.frames, within_stops=options.within, frames_per_s=options.fps,
                          progress=progress(options.quiet))  # fmt: skip
-    if options.out is not None:
-        from verispect.files.picture_out import not_over
-        from verispect.files.plan_file import write_plan
-
-        plan = read_plan_of(options.plan)
-        not_over(options.out, force=options.force)
-        times = plan.kit.times.model_copy(update={"flash_recycle_s": round(found.recycle_s, 2)})
-        write_plan(plan.model_copy(update={"kit": plan.kit.model_copy(update={"times": times})}), options.out)
+    keep_in_kit(options, lambda kit: kept_in_kit(found, kit))
     told = {
         "format": "verispect-recycle-test",
         "version": 1,

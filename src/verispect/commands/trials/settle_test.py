@@ -6,7 +6,15 @@ import math
 from collections.abc import Sequence
 from pathlib import Path
 
-from verispect.commands.invocation import DONE, parser, progress, read_plan_of, tell
+from verispect.commands.invocation import (
+    DONE,
+    keep_in_kit,
+    may_keep_in_kit,
+    offer_keeping_in_kit,
+    parser,
+    progress,
+    tell,
+)
 from verispect.commands.trials.step_test import above_zero
 from verispect.errors import FileError
 
@@ -19,25 +27,16 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("--fps", type=above_zero("--fps"), metavar="N", help="frames a second of the burst")
     options_of.add_argument("--touch-at", type=float, default=0.0, metavar="S", help="after the first frame")
     options_of.add_argument("--focal", type=above_zero("--focal"), metavar="MM", help="where the frames do not tell")
-    options_of.add_argument("--plan", type=Path, metavar="PLAN")
-    options_of.add_argument("--out", type=Path, metavar="F", help="write the plan with the time kept in its kit")
-    options_of.add_argument("--force", action="store_true", help="write over what is there")
+    offer_keeping_in_kit(options_of)
     options = options_of.parse_args(given)
     from verispect.prove.trials.settle_test import kept_in_kit, settle_test
 
-    if options.out is not None and options.plan is None:
-        raise FileError("--out needs --plan: in which plan is the result to be kept?")
+    may_keep_in_kit(options)
     if not math.isfinite(options.touch_at) or options.touch_at < 0.0:
         raise FileError("--touch-at takes seconds after the first frame, from 0")
     found = settle_test(options.frames, within_px=options.within, frames_per_s=options.fps,
                         touch_s=options.touch_at, progress=progress(options.quiet))  # fmt: skip
-    if options.out is not None:
-        from verispect.files.picture_out import not_over
-        from verispect.files.plan_file import write_plan
-
-        plan = read_plan_of(options.plan)
-        not_over(options.out, force=options.force)
-        write_plan(plan.model_copy(update={"kit": kept_in_kit(found, plan.kit, options.focal)}), options.out)
+    keep_in_kit(options, lambda kit: kept_in_kit(found, kit, options.focal))
     told = {
         "format": "verispect-settle-test",
         "version": 1,

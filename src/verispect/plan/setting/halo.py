@@ -27,11 +27,14 @@ class Halo:
         What hides, and what is seen beside it.
     px : float
         Its width in final pixels.
+    by_stop : tuple of (f_number, px)
+        The same at the full stops of the lens: the strip narrows as the pupil does, and frames grow fewer.
     """
 
     edge: str
     behind: str
     px: float
+    by_stop: tuple[tuple[float, float], ...] = ()
 
 
 def halos(candidate: Candidate) -> list[Halo]:
@@ -58,7 +61,21 @@ def halos(candidate: Candidate) -> list[Halo]:
                 pair = (str(names[near]), str(names[far]))
                 found[pair] = max(found.get(pair, 0.0), _strip_px(candidate, int(near), int(far)))
     worst = sorted(found.items(), key=lambda item: -item[1])[:_MOST]
-    return [Halo(edge, behind, px) for (edge, behind), px in worst]
+    planned = candidate.exposures[0].state.f_number
+    stops = _full_stops(candidate)
+    return [
+        Halo(edge, behind, px, tuple((stop, px * planned / stop) for stop in stops)) for (edge, behind), px in worst
+    ]
+
+
+def _full_stops(candidate: Candidate) -> list[float]:
+    """The lens's stops, a stop apart, from the widest, that diffraction does not spoil."""
+    problem, criterion = candidate.problem, candidate.criterion
+    assert problem is not None
+    assert criterion is not None
+    growth = candidate.exposures[0].state.working_f_number / candidate.exposures[0].state.f_number
+    stops = [float(stop) for stop in problem.stops[::3]]
+    return [stop for stop in stops if np.isfinite(criterion.allowed_still_mm(stop * growth))]
 
 
 def _strip_px(candidate: Candidate, near: int, far: int) -> float:

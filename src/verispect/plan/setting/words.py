@@ -149,14 +149,28 @@ def _isos(isos: tuple[float, float]) -> Sentence:
 
 
 def _halos(settings: Settings) -> list[Sentence]:
-    return [
-        Sentence(
-            "a strip of {px:.1f} px along {edge}, before {behind}, that no frame renders cleanly",
-            {"px": halo.px, "edge": halo.edge, "behind": halo.behind},
-        )
-        for halo in settings.halos[:_FEW]
-        if halo.px >= 1.0
-    ]
+    planned = settings.candidate.exposures[0].state.f_number
+    said = []
+    for halo in settings.halos[:_FEW]:
+        if halo.px < 1.0:
+            continue
+        smaller = [(stop, px) for stop, px in halo.by_stop if stop > 1.2 * planned]
+        values: dict[str, object] = {"px": halo.px, "edge": halo.edge, "behind": halo.behind}
+        if not smaller:
+            said.append(
+                Sentence(
+                    "a strip of {px:.1f} px along {edge}, before {behind}, that no frame renders cleanly", values
+                )
+            )
+            continue
+        values |= {"stop": marked(smaller[-1][0]), "least": smaller[-1][1]}
+        said.append(
+            Sentence(
+                "a strip of {px:.1f} px along {edge}, before {behind}, that no frame renders cleanly; at f/{stop} it "
+                "is {least:.1f} px, in fewer frames", values,
+            )
+        )  # fmt: skip
+    return said
 
 
 def _losses(settings: Settings) -> list[Sentence]:

@@ -335,6 +335,8 @@ def residual_rows(found: LensTest, focal_mm: float | None = None) -> list[dict[s
         by_zone = {row.zone.value: row.blur_um for row in found.stops if row.f_number == stop}
         centre = by_zone.get("middle", by_zone.get("half", by_zone.get("corner", 0.0)))
         corner = by_zone.get("corner", by_zone.get("half", centre))
-        row = {"f_number": stop, "centre_um": round(centre, 2), "corner_um": round(corner, 2)}
+        sure = max(row.blur_plus_minus_um for row in found.stops if row.f_number == stop)
+        row = {"f_number": stop, "centre_um": round(centre, 2), "corner_um": round(corner, 2),
+               "plus_minus_um": round(sure, 2)}  # fmt: skip
         rows.append(row if focal_mm is None else row | {"focal_mm": focal_mm})
     return rows

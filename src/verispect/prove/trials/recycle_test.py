@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.errors import FileError
+from verispect.kit.equipment import Kit
 from verispect.optics.types import Floats
 from verispect.prove.intake import described, frames_in, grey_linear, in_order, read_coded
 from verispect.prove.trials.burst import times_of
@@ -49,6 +50,16 @@ class RecycleTest:
     stops: Floats
     full: NDArray[np.bool_]
     files: tuple[str, ...]
+
+
+def kept_in_kit(found: RecycleTest, kit: Kit) -> Kit:
+    """The kit with the time that frames wait for its flash."""
+    full = round(found.recycle_s, 2)
+    flash = kit.flash
+    if flash is not None:
+        flash = flash.model_copy(update={"recycle_s": full}).as_measured("recycle_s")
+    times = kit.times.model_copy(update={"flash_recycle_s": full})
+    return kit.model_copy(update={"times": times, "flash": flash})
 
 
 def recycle_test(

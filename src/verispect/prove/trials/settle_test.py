@@ -79,7 +79,8 @@ def kept_in_kit(found: SettleTest, kit: Kit, focal_mm: float | None = None) -> K
         "swing_arcsec": round(math.degrees(across_rad) * 3600.0, 1), "decay_s": round(found.decay_s, 3),
         "swing_hz": round(found.swing_hz, 2),
     }  # fmt: skip
-    return kit.model_copy(update={"tripod": (kit.tripod or Tripod()).model_copy(update=swing)})
+    tripod = (kit.tripod or Tripod()).model_copy(update=swing).as_measured(*swing)
+    return kit.model_copy(update={"tripod": tripod})
 
 
 def settle_test(

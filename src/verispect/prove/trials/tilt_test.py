@@ -64,18 +64,7 @@ def tilt_test(
 ) -> TiltTest:
     """Measure.
 
-    Parameters
-    ----------
-    sensor_mm : (float, float)
-        Width and height of what the frames show.
-    ends_m : (float, float), optional
-        What the focus was set to for the first and the last frame, from the sensor mark, in equal steps of the ring
-        between; without, what the frames tell of themselves.
-
-    Raises
-    ------
-    FileError
-        For too few frames, focus that is not told, or a wall that does not pass through sharpness in the run.
+    What it takes and refuses is what `focus_surface` does.
     """
     frames = in_order([described(path) for path in frames_in(places)])
     surface = focus_surface(frames, focal_mm=focal_mm, sensor_mm=sensor_mm, ends_m=ends_m,

@@ -151,7 +151,7 @@ class ModelForm(QWidget):
             spec, widget = self._specs[key], self.fields[key]
             sign, words = "", spec.hint
             if key in typical:
-                sign, words = "≈ ", self.tr("A guess, as such lenses usually are: type your own figure over it")
+                sign, words = "≈ ", self.tr("A guess, as such pieces usually are: type your own figure over it")
             elif key in measured:
                 sign, words = "= ", self.tr("Measured")
             label.setText(f"{sign}{spec.label}")

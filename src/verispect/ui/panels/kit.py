@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import Qt
@@ -21,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from verispect.kit.equipment import Film, Flash, Head, Kit, Rail, Tripod
 from verispect.kit.lens import Lens
+from verispect.kit.origins import WithOrigins
 from verispect.ui.controls.model_form import ModelForm, Spec
 from verispect.ui.panels.lens_forms import LensForms
 from verispect.ui.panels.stations.kit_starts import KitStarts
@@ -36,7 +38,7 @@ class KitPanel(QWidget):
         self._document = document
         self._current = 0
         self.body_form = ModelForm(self._body_specs(), system, columns=2)
-        self.body_form.edited.connect(lambda body, what: self._change(what, body=body))
+        self.body_form.edited.connect(partial(self._typed, "body"))
         self.lens_box = QComboBox()
         self.lens_box.setAccessibleName(self.tr("Lens"))
         self.lens_box.activated.connect(self._take_lens)
@@ -59,23 +61,34 @@ class KitPanel(QWidget):
         self.rail_box = QCheckBox(self.tr("A focusing rail"))
         self.rail_box.clicked.connect(lambda on: self._change(self.tr("rail"), rail=Rail() if on else None))
         self.rail_form = ModelForm(
-            [Spec("travel_mm", self.tr("Travel"), unit="mm"), Spec("slack_mm", self.tr("Slack"), unit="mm")],
+            [
+                Spec("travel_mm", self.tr("Travel"), unit="mm", sure=True),
+                Spec("slack_mm", self.tr("Slack"), unit="mm", sure=True),
+            ],
             system,
             columns=2,
         )
-        self.rail_form.edited.connect(lambda rail, what: self._change(what, rail=rail))
+        self.rail_form.edited.connect(partial(self._typed, "rail"))
         self.store_form = ModelForm(self._store_specs(), system, columns=2)
-        self.store_form.edited.connect(lambda body, what: self._change(what, body=body))
-        off = Spec("off_mm", self.tr("Pivot misses by"), unit="mm", hint=self.tr("The entrance pupil off its axis"))
-        slack = Spec("slack_deg", self.tr("Slack"), unit="°", hint=self.tr("Of a driven head, when it turns back"))
+        self.store_form.edited.connect(partial(self._typed, "body"))
+        off = Spec(
+            "off_mm",
+            self.tr("Pivot misses by"),
+            unit="mm",
+            hint=self.tr("The entrance pupil off its axis"),
+            sure=True,
+        )
+        slack = Spec(
+            "slack_deg", self.tr("Slack"), unit="°", hint=self.tr("Of a driven head, when it turns back"), sure=True
+        )
         self.head_form = ModelForm([off, slack], system, columns=2)
-        self.head_form.edited.connect(lambda head, what: self._change(what, head=head))
+        self.head_form.edited.connect(partial(self._typed, "head"))
         self.times_form = ModelForm(self._times_specs(), system, columns=2)
         self.times_form.edited.connect(lambda times, what: self._change(what, times=times))
         self.tripod_form = ModelForm(self._tripod_specs(), system, columns=2)
-        self.tripod_form.edited.connect(lambda tripod, what: self._change(what, tripod=tripod))
+        self.tripod_form.edited.connect(partial(self._typed, "tripod"))
         self.flash_form = ModelForm(
-            [Spec("name", self.tr("Flash"), "text"), Spec("recycle_s", self.tr("Full after"), unit="s")],
+            [Spec("name", self.tr("Flash"), "text"), Spec("recycle_s", self.tr("Full after"), unit="s", sure=True)],
             system, columns=2,
         )  # fmt: skip
         self.flash_form.edited.connect(self._change_flash)
@@ -151,18 +164,21 @@ class KitPanel(QWidget):
         return [
             Spec("name", self.tr("Tripod"), "text"),
             Spec("swing_arcsec", self.tr("Swings by"), unit="″",
+                 sure=True,
                  hint=self.tr("To either side just after a touch; the settle test measures it; 0: not known")),
-            Spec("decay_s", self.tr("Dies away in"), unit="s", hint=self.tr("Until a third of the swing is left")),
-            Spec("swing_hz", self.tr("Swings a second"), unit="Hz"),
-            Spec("column_times", self.tr("Column up, times"), hint=self.tr("How much farther it swings with it up")),
+            Spec("decay_s", self.tr("Dies away in"), unit="s", sure=True,
+                 hint=self.tr("Until a third of the swing is left")),
+            Spec("swing_hz", self.tr("Swings a second"), unit="Hz", sure=True),
+            Spec("column_times", self.tr("Column up, times"), sure=True,
+                 hint=self.tr("How much farther it swings with it up")),
         ]  # fmt: skip
 
     def _store_specs(self) -> list[Spec]:
         return [
             Spec("file_mb", self.tr("Raw file"), "optional", "MB", self.tr("Empty: its pixels at so many bits")),
-            Spec("bits", self.tr("Bits a pixel"), hint=self.tr("Of a raw file as it is packed")),
-            Spec("battery_frames", self.tr("Battery for"), hint=self.tr("Frames to one charge")),
-            Spec("battery_min", self.tr("Live view for"), unit="min", hint=self.tr("To one charge")),
+            Spec("bits", self.tr("Bits a pixel"), hint=self.tr("Of a raw file as it is packed"), sure=True),
+            Spec("battery_frames", self.tr("Battery for"), hint=self.tr("Frames to one charge"), sure=True),
+            Spec("battery_min", self.tr("Live view for"), unit="min", hint=self.tr("To one charge"), sure=True),
             Spec("merge_limit", self.tr("Merges at most"), "optional", "",
                  self.tr("Frames that the body merges by itself; empty: not known")),
             Spec("merge_keeps", self.tr("In-camera keeps"), "optional", "",
@@ -237,7 +253,7 @@ class KitPanel(QWidget):
         """Show the plan as it is."""
         kit = self._kit
         self._current = max(0, min(self._current, len(kit.lenses) - 1))
-        self.body_form.show_model(kit.body)
+        self._show_piece(self.body_form, kit.body)
         self.lens_box.clear()
         self.lens_box.addItems([lens.name for lens in kit.lenses])
         self.lens_box.setCurrentIndex(self._current if kit.lenses else -1)
@@ -249,19 +265,29 @@ class KitPanel(QWidget):
         self._empty.setVisible(not kit.lenses)
         self.head_box.setChecked(kit.head is not None and kit.head.turns)
         self.rail_box.setChecked(kit.rail is not None)
-        self.rail_form.show_model(kit.rail)
+        self._show_piece(self.rail_form, kit.rail)
         self.times_form.show_model(kit.times)
-        self.store_form.show_model(kit.body)
-        self.head_form.show_model(kit.head)
-        self.tripod_form.show_model(kit.tripod or Tripod())
-        self.flash_form.show_model(kit.flash or Flash(recycle_s=kit.times.flash_recycle_s))
+        self._show_piece(self.store_form, kit.body)
+        self._show_piece(self.head_form, kit.head)
+        self._show_piece(self.tripod_form, kit.tripod or Tripod())
+        self._show_piece(self.flash_form, kit.flash or Flash(recycle_s=kit.times.flash_recycle_s))
 
     def _change(self, what: str, **parts: Any) -> None:
         kit = self._kit.model_copy(update=parts)
         self._document.update(self.tr("change of {0}").format(what), kit=kit)
 
+    def _typed(self, key: str, piece: WithOrigins, what: str) -> None:
+        """A figure that was typed is no longer a guess."""
+        before = getattr(self._kit, key)
+        self._change(what, **{key: piece if before is None else piece.typed(before)})
+
+    def _show_piece(self, form: ModelForm, piece: WithOrigins | None) -> None:
+        form.show_model(piece)
+        form.show_origins(() if piece is None else piece.typical, () if piece is None else piece.measured)
+
     def _change_flash(self, flash: Flash, what: str) -> None:
         """Frames wait for the flash that is in the kit."""
+        flash = flash if self._kit.flash is None else flash.typed(self._kit.flash)
         times = self._kit.times.model_copy(update={"flash_recycle_s": flash.recycle_s})
         self._change(what, flash=flash, times=times)
 

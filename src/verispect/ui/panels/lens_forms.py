@@ -239,5 +239,6 @@ class LensForms(QTabWidget):
             Spec("f_number", self.tr("Stop f/")),
             Spec("centre_um", self.tr("Middle µm")),
             Spec("corner_um", self.tr("Corner µm")),
+            Spec("plus_minus_um", self.tr("± µm"), hint=self.tr("How surely, of the larger of both")),
             Spec("focal_mm", self.tr("At mm"), "optional", hint=self.tr("Of a zoom; empty: at every focal length")),
         ]

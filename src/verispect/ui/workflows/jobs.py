@@ -82,9 +82,9 @@ class JobDesk(QObject):
             self._notices.report(error)
             return
         site = self._document.plan.site
-        away = [] if site is None else [
-            away_km(entry.place, site.latitude_deg, site.longitude_deg) for entry in entries
-        ]  # fmt: skip
+        away: list[float | None] = []
+        if site is not None:
+            away = away_km([entry.place for entry in entries], site.latitude_deg, site.longitude_deg)
         self._page.show_entries(entries, away)
 
     def _show(self, chosen: list[str]) -> None:

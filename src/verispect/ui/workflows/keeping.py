@@ -205,7 +205,7 @@ class KeepDesk(QObject):
         return [
             key.rsplit("_", 1)[0].replace("_", " ") if key.endswith(("_mm", "_m", "_deg")) else key.replace("_", " ")
             for key, value in item.content.items()
-            if key in now and now[key] != value and key not in ("typical", "measured")
+            if key in now and now[key] != value and key not in ("typical", "measured", "plus_minus")
         ]
 
     def _show_shelf(self) -> None:

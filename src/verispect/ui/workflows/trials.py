@@ -216,9 +216,8 @@ class TrialDesk(QObject):
 
     def take(self) -> None:
         """Put what was found into the kit."""
-        from verispect.prove.trials import close_test, lens_report
+        from verispect.prove.trials import close_test, lens_report, recycle_test
         from verispect.prove.trials.pupil_test import PupilTest
-        from verispect.prove.trials.recycle_test import RecycleTest
         from verispect.prove.trials.settle_test import SettleTest, kept_in_kit
         from verispect.prove.trials.tilt_test import TiltTest, kept_in_lens
 
@@ -228,13 +227,12 @@ class TrialDesk(QObject):
             self._document.update(self.tr("measured settling time"), kit=kit)
             self._page.show_result(self.tr("Kept: settle {0:g} s.").format(kit.times.settle_s), takes=False)
             return
-        if isinstance(found, RecycleTest):
-            full = round(found.recycle_s, 2)
-            flash = None if kit.flash is None else kit.flash.model_copy(update={"recycle_s": full})
-            times = kit.times.model_copy(update={"flash_recycle_s": full})
-            kit = kit.model_copy(update={"times": times, "flash": flash})
+        if isinstance(found, recycle_test.RecycleTest):
+            kit = recycle_test.kept_in_kit(found, kit)
             self._document.update(self.tr("measured recycling time"), kit=kit)
-            self._page.show_result(self.tr("Kept: the flash takes {0:g} s.").format(full), takes=False)
+            self._page.show_result(
+                self.tr("Kept: the flash takes {0:g} s.").format(kit.times.flash_recycle_s), takes=False
+            )
             return
         lens = next((lens for lens in kit.lenses if lens.name == self._tested), None)
         if lens is None or found is None:

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from verispect.files.picture_out import write_picture
 from verispect.prove.trials.compare import compare
@@ -35,10 +35,12 @@ def frames(folder: Path) -> list[Path]:
 
 
 @pytest.fixture
-def dialog(qtbot, window: MainWindow, tmp_path: Path):
+def dialog(qtbot, tmp_path: Path):
     from verispect.prove.desk import eight_bits
 
-    made = CompareFrames(window, [Picture(path.name, eight_bits(path)) for path in frames(tmp_path)])
+    parent = QWidget()
+    qtbot.addWidget(parent)
+    made = CompareFrames(parent, [Picture(path.name, eight_bits(path)) for path in frames(tmp_path)])
     qtbot.addWidget(made)
     made.show()
     return made
