@@ -43,7 +43,9 @@ def dialog(qtbot, tmp_path: Path):
     made = CompareFrames(parent, [Picture(path.name, eight_bits(path)) for path in frames(tmp_path)])
     qtbot.addWidget(made)
     made.show()
-    return made
+    yield made
+    # Kept until here: with its parent the dialog would go.
+    parent.close()
 
 
 def test_the_sharpest_where_one_looks_is_named(dialog: CompareFrames) -> None:
