@@ -12,6 +12,7 @@ from tests.keep.test_lessons import a_check, a_mark
 from tests.ui.conftest import weighed
 from verispect.keep.entry import entry_of
 from verispect.plan.document import Plan
+from verispect.ui.panels.stations.jobs import MOST_SHOWN, JobsPage
 from verispect.ui.panels.stations.keep import KeepPanel
 from verispect.ui.window.main_window import MainWindow
 
@@ -205,3 +206,15 @@ def test_the_shelf_is_sifted_and_handed_on(qtbot, window: MainWindow, tmp_path, 
     QTest.mouseClick(button, LEFT)
     assert panel.items.count() == count
     weighed(qtbot, window)
+
+
+def test_a_full_book_shows_its_newest_and_says_so(qtbot) -> None:
+    page = JobsPage()
+    qtbot.addWidget(page)
+    jobs = [entry_of({"title": f"job {k}"}) for k in range(MOST_SHOWN + 5)]
+    page.show_entries(jobs, [1.0] * len(jobs))
+    assert page.entries.rowCount() == MOST_SHOWN
+    assert str(MOST_SHOWN + 5) in page.empty.text()
+    page.show_entries(jobs[:3])
+    assert page.entries.rowCount() == 3
+    assert page.empty.text() == ""

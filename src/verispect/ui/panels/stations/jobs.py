@@ -29,6 +29,8 @@ from verispect.ui.panels.stations.lessons import method_name
 
 WHEN, VERDICT, METHOD, TITLE, AWAY = range(5)
 _PICTURE = (132, 96)
+# A table of more is slow to fill, and nobody reads it; the search looks through all.
+MOST_SHOWN = 1000
 
 
 class JobsPage(QWidget):
@@ -209,6 +211,9 @@ class JobsPage(QWidget):
         said = complaint or (
             "" if entries else self.tr("Nothing here yet. A run and a proof leave an entry by themselves.")
         )
+        if len(entries) > MOST_SHOWN:
+            said = self.tr("The newest {0} of {1}: write what you look for.").format(MOST_SHOWN, len(entries))
+            entries, away_km = entries[:MOST_SHOWN], away_km[:MOST_SHOWN]
         self.empty.setText(said)
         self.empty.setVisible(bool(said))
         before = set(self.chosen_uuids())
