@@ -170,3 +170,12 @@ def test_the_words_name_the_ends_of_the_region() -> None:
     said = str(exposure_words(settings)[0])
     assert said.startswith(f"f/{marked(serving[0].f_number)} to f/{marked(serving[-1].f_number)} at ")
     assert marked(serving[0].f_number) != marked(serving[-1].f_number)
+
+
+def test_a_tripod_that_swings_too_much_is_what_is_blamed() -> None:
+    plan = swinging(0.0, arcsec=20_000.0)
+    told = worked("series", build_scene(plan))
+    assert not told.fits or not told.holds
+    said = " ".join(map(str, [*told.why_not, *weigh(plan).because]))
+    assert "tripod still swings" in said
+    assert "What moves" not in said

@@ -33,6 +33,13 @@ def series(scene: Scene) -> Candidate:
 
 def no_stop(problem: Problem) -> Sentence:
     """Why a series cannot help: even perfect focus is not sharp enough, or what moves smears too much."""
+    scene = problem.scene
+    if problem.speeds_mm_s.any() and not scene.own_speeds_mm_s.any() and not scene.plan.camera.hand_held:
+        return Sentence(
+            "No stop of {lens} renders the wanted detail while the tripod still swings, {wait:.1f} s after a touch; "
+            "wait longer, or put the column down",
+            {"lens": problem.lens.name, "wait": scene.plan.kit.times.waited_s},
+        )
     if problem.speeds_mm_s.any():
         return Sentence(
             "No stop of {lens} renders the wanted detail on what moves in this light, however it is focused; wait "
