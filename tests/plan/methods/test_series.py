@@ -68,3 +68,18 @@ def test_a_timer_and_a_flash_lengthen_every_frame() -> None:
     assert lit.time_on_site_s - plain.time_on_site_s == pytest.approx(plain.frame_count * (2.0 + 3.0 - 0.5))
     quick = series(times={"flash_recycle_s": 0.2})
     assert quick.time_on_site_s == pytest.approx(plain.time_on_site_s)
+
+
+def test_the_own_blur_of_a_measured_lens_is_said_to_count() -> None:
+    """By hand: between f/4 and f/16, two stops apart each, f/8 lies in the middle of both rows' figures."""
+    rows = [
+        {"f_number": 4, "centre_um": 4.0, "corner_um": 20.0},
+        {"f_number": 16, "centre_um": 8.0, "corner_um": 10.0},
+    ]
+    lens = a_lens(50.0, f_numbers=[8, 8], residual=rows)
+    plan = make_plan([(0.0, 1.5, 4.0), (0.2, 1.5, 6.0)], framing=50.0, lenses=[lens])
+    said = next(str(note) for note in worked("one-frame", build_scene(plan)).notes if "itself blurs" in str(note))
+    assert "6.0 µm in the middle and 15.0 µm in the corner at f/8" in said
+    assert "least in the middle at f/4, in the corner at f/16" in said
+    plain = make_plan([(0.0, 1.5, 4.0)], framing=50.0, lenses=[a_lens(50.0)])
+    assert not any("itself blurs" in str(note) for note in worked("one-frame", build_scene(plain)).notes)

@@ -9,6 +9,7 @@ import numpy as np
 
 from verispect.kit.mounted_lens import Optic
 from verispect.optics.criterion import Criterion
+from verispect.optics.f_stops import marked
 from verispect.optics.types import Floats, Indices
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import Rendering, render
@@ -286,7 +287,7 @@ def worked_out(
     return Candidate(
         method=method_of(key),
         scene=problem.scene,
-        notes=notes,
+        notes=(*notes, *_own_blur(problem, exposures)),
         problem=problem,
         exposures=tuple(exposures),
         criterion=problem.criterion,
@@ -294,6 +295,28 @@ def worked_out(
         grid_cells=grid_cells,
         cells=tuple(cells),
     )
+
+
+def _own_blur(problem: Problem, exposures: list[Exposure]) -> list[Sentence]:
+    """That the lens's own blur was reckoned with, where somebody has measured it: how much, and where it is least."""
+    lens, focal = problem.lens.lens, problem.lens.focal_mm
+    rows = sorted((row for row in lens.residual if row.focal_mm in (None, focal)), key=lambda row: row.f_number)
+    if not rows or not exposures:
+        return []
+    stop = exposures[0].state.f_number
+    at = np.log2([row.f_number for row in rows])
+    middle, corner = (
+        float(np.interp(np.log2(stop), at, [getattr(row, key) for row in rows])) for key in ("centre_um", "corner_um")
+    )
+    best_middle, best_corner = (min(rows, key=lambda row: getattr(row, key)) for key in ("centre_um", "corner_um"))
+    return [
+        Sentence(
+            "What {lens} itself blurs counts: {middle:.1f} µm in the middle and {corner:.1f} µm in the corner at "
+            "f/{stop}; least in the middle at f/{best_middle}, in the corner at f/{best_corner}",
+            {"lens": lens.name, "middle": middle, "corner": corner, "stop": marked(stop),
+             "best_middle": marked(best_middle.f_number), "best_corner": marked(best_corner.f_number)},
+        )
+    ]  # fmt: skip
 
 
 def unfit(key: str, scene: Scene, *reasons: Sentence) -> Candidate:
