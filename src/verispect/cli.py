@@ -85,7 +85,7 @@ def _fault(error: Exception) -> str:
 
 
 def _window(given: list[str]) -> int:
-    listed = "\n".join(f"  verispect {name:<10} {what}" for name, what in COMMANDS.items())
+    listed = "\n".join(f"  verispect {name:<12} {what}" for name, what in COMMANDS.items())
     parser = argparse.ArgumentParser(
         prog="verispect",
         description="Plan how to render something large and deep sharp throughout.",
