@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import math
 import os
 import sys
 from collections.abc import Callable, Mapping, Sequence
@@ -52,6 +53,21 @@ def whole(name: str, least: int, most: int) -> Callable[[str], int]:
             raise argparse.ArgumentTypeError(f"{name} takes a whole number, not {text!r}") from None
         if not least <= value <= most:
             raise argparse.ArgumentTypeError(f"{name} must lie between {least} and {most}, not {value}")
+        return value
+
+    return read
+
+
+def above_zero(name: str, *, infinite: bool = False) -> Callable[[str], float]:
+    """A number above 0, for argparse."""
+
+    def read(text: str) -> float:
+        try:
+            value = float(text)
+        except ValueError:
+            raise argparse.ArgumentTypeError(f"{name} takes a number, not {text!r}") from None
+        if not value > 0.0 or (math.isinf(value) and not infinite):
+            raise argparse.ArgumentTypeError(f"{name} must be above 0, not {text!r}")
         return value
 
     return read

@@ -98,7 +98,7 @@ def _copied(source: Path, fresh: Path) -> None:
 
 
 def _aside(place: Path) -> Path | None:
-    """Move the book that is there out of the way, everything in one file; where it lies now."""
+    """Copy the book that is there, everything in one file; where the copy lies."""
     if not place.exists():
         return None
     number = 1
@@ -111,6 +111,7 @@ def _aside(place: Path) -> Path | None:
     except FileError:
         # A damaged one is kept as it is.
         place.replace(aside)
-    for path in (place, *(Path(f"{place}{end}") for end in _BESIDE)):
-        path.unlink(missing_ok=True)
+    # The book itself stays until the other is put over it: a kill in between leaves one or the other.
+    for end in _BESIDE:
+        Path(f"{place}{end}").unlink(missing_ok=True)
     return aside

@@ -159,6 +159,11 @@ class Lens(WithOrigins):
         default=0.0, ge=0.0, le=2.0, description="How surely the pupil magnification is known."
     )
 
+    @property
+    def only_focal_mm(self) -> float | None:
+        """Of a lens that does not zoom; None for a zoom, of which the frames tell."""
+        return self.focal_mm[0] if self.focal_mm[0] == self.focal_mm[1] else None
+
     @model_validator(mode="after")
     def _ordered(self) -> Self:
         if self.focal_mm[0] > self.focal_mm[1]:

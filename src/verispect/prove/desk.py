@@ -248,7 +248,7 @@ def recycle_test_in(
 
 def tilt_test_in(
     folder: Path,
-    focal_mm: float,
+    focal_mm: float | None,
     longer_mm: float,
     ends_m: tuple[float, float] | None,
     separation_mm: float,
@@ -286,7 +286,7 @@ class PupilRun(NamedTuple):
     near_m: float
     far_m: float
     turned_deg: float | None
-    focal_mm: float
+    focal_mm: float | None
     sensor_long_mm: float
     pupil_magnification: float
     separation_mm: float

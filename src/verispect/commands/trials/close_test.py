@@ -7,8 +7,15 @@ import math
 from collections.abc import Sequence
 from pathlib import Path
 
-from verispect.commands.invocation import DONE, offer_keeping, parser, plan_and_lens, tell, write_with_lens
-from verispect.commands.trials.step_test import above_zero
+from verispect.commands.invocation import (
+    DONE,
+    above_zero,
+    offer_keeping,
+    parser,
+    plan_and_lens,
+    tell,
+    write_with_lens,
+)
 from verispect.errors import FileError
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from verispect.commands.invocation import (
     DONE,
+    above_zero,
     offer_keeping,
     parser,
     plan_and_lens,
@@ -16,7 +17,6 @@ from verispect.commands.invocation import (
     tell,
     write_with_lens,
 )
-from verispect.commands.trials.step_test import above_zero
 from verispect.errors import FileError
 
 # As the plan's lenses have it.
@@ -46,7 +46,7 @@ def run(given: Sequence[str]) -> int:
     lights = ((PEAK_NM * 1e-6, 1.0),) if plan is None else plan.criterion(plan.whole_focal_mm).lights
     report = lens_report(
         options.frames, lights=lights, pitch_mm=None if plan is None else plan.kit.body.pixel_mm,
-        focal_mm=options.focal or (None if lens is None else lens.focal_mm[0]),
+        focal_mm=options.focal or (None if lens is None else lens.only_focal_mm),
         separation_mm=0.0 if lens is None else lens.principal_separation_mm, progress=progress(options.quiet),
     )  # fmt: skip
     found, corners = report.test, report.corners

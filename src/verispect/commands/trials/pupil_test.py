@@ -7,8 +7,15 @@ import math
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from verispect.commands.invocation import DONE, offer_keeping, parser, plan_and_lens, tell, write_with_lens
-from verispect.commands.trials.step_test import above_zero
+from verispect.commands.invocation import (
+    DONE,
+    above_zero,
+    offer_keeping,
+    parser,
+    plan_and_lens,
+    tell,
+    write_with_lens,
+)
 from verispect.errors import FileError
 
 
@@ -61,7 +68,7 @@ def run(given: Sequence[str]) -> int:
     plan, lens = plan_and_lens(options)
     found = pupil_test(
         options.frames, near=options.near_at, far=options.far_at, near_m=options.near, far_m=options.far,
-        focal_mm=options.focal or (lens.focal_mm[0] if lens and lens.focal_mm[0] == lens.focal_mm[1] else None),
+        focal_mm=options.focal or (None if lens is None else lens.only_focal_mm),
         sensor_long_mm=None if plan is None else max(plan.kit.body.sensor_mm), turned_deg=options.turned,
         pupil_magnification=1.0 if lens is None else lens.pupil_magnification,
         separation_mm=0.0 if lens is None else lens.principal_separation_mm,

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from verispect.commands.invocation import (
     DONE,
+    above_zero,
     keep_in_kit,
     may_keep_in_kit,
     offer_keeping_in_kit,
@@ -14,7 +15,6 @@ from verispect.commands.invocation import (
     progress,
     tell,
 )
-from verispect.commands.trials.step_test import above_zero
 
 
 def run(given: Sequence[str]) -> int:

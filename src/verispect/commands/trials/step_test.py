@@ -2,28 +2,20 @@
 
 from __future__ import annotations
 
-import argparse
-import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
-from verispect.commands.invocation import DONE, offer_keeping, parser, plan_and_lens, tell, whole, write_with_lens
+from verispect.commands.invocation import (
+    DONE,
+    above_zero,
+    offer_keeping,
+    parser,
+    plan_and_lens,
+    tell,
+    whole,
+    write_with_lens,
+)
 from verispect.errors import FileError
-
-
-def above_zero(name: str, *, infinite: bool = False) -> Callable[[str], float]:
-    """A number above 0, for argparse."""
-
-    def read(text: str) -> float:
-        try:
-            value = float(text)
-        except ValueError:
-            raise argparse.ArgumentTypeError(f"{name} takes a number, not {text!r}") from None
-        if not value > 0.0 or (math.isinf(value) and not infinite):
-            raise argparse.ArgumentTypeError(f"{name} must be above 0, not {text!r}")
-        return value
-
-    return read
 
 
 def run(given: Sequence[str]) -> int:

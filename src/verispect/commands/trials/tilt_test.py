@@ -8,6 +8,7 @@ from pathlib import Path
 
 from verispect.commands.invocation import (
     DONE,
+    above_zero,
     offer_keeping,
     parser,
     plan_and_lens,
@@ -15,7 +16,6 @@ from verispect.commands.invocation import (
     tell,
     write_with_lens,
 )
-from verispect.commands.trials.step_test import above_zero
 from verispect.errors import FileError
 
 
@@ -41,9 +41,7 @@ def run(given: Sequence[str]) -> int:
     plan, lens = plan_and_lens(options)
     if options.out is not None and options.scale is None:
         raise FileError("--out needs --scale: what did the tilt scale read?")
-    focal = options.focal or (lens.focal_mm[0] if lens and lens.focal_mm[0] == lens.focal_mm[1] else None)
-    if focal is None:
-        raise FileError("give --focal, in mm, or --plan and --lens")
+    focal = options.focal or (None if lens is None else lens.only_focal_mm)
     longer = options.sensor or (None if plan is None else max(plan.kit.body.sensor_mm))
     if longer is None:
         raise FileError("give --sensor, its longer side in mm, or --plan")

@@ -46,7 +46,7 @@ class Scene:
     swing_mm : ndarray, shape (M,)
         How far the tripod swings over each, from one side to the other, so long after a touch as is waited.
     swing_per_s : float
-        Half turns a second of that swing, times π/2: its greatest speed for each mm it goes.
+        Its greatest speed over how far it goes from side to side: π times its swings a second.
     musts : ndarray of bool, shape (M,)
     deciding : ndarray of bool, shape (M,)
         The points that settings are searched for: the musts, or where there are none the shoulds, or all.

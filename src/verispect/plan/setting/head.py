@@ -55,7 +55,8 @@ def head_setting(candidate: Candidate) -> HeadSetting | None:
     """Of a turned grid; None for other methods."""
     if not candidate.method.turns or not candidate.exposures:
         return None
-    scene, exposure = candidate.scene, candidate.exposures[0]
+    # Of the place at the top left, in whichever order they are gone through.
+    scene, exposure = candidate.scene, candidate.exposures[candidate.cells.index((0, 0))]
     state, optic = exposure.state, exposure.lens
     turn = _widest_turn_rad(candidate)
     depth = np.linalg.norm(scene.world_m[scene.deciding] - scene.pose.pupil_m, axis=1) * 1000.0

@@ -15,6 +15,7 @@ from pathlib import Path
 
 import numpy as np
 
+from verispect.errors import FileError
 from verispect.prove.intake import described, frames_in, in_order
 from verispect.prove.trials.focus_surface import focus_surface
 
@@ -56,7 +57,7 @@ def kept_in_lens(found: TiltTest, reads_deg: float) -> dict[str, object]:
 def tilt_test(
     places: Sequence[Path],
     *,
-    focal_mm: float,
+    focal_mm: float | None,
     sensor_mm: tuple[float, float],
     ends_m: tuple[float, float] | None = None,
     separation_mm: float = 0.0,
@@ -67,6 +68,9 @@ def tilt_test(
     What it takes and refuses is what `focus_surface` does.
     """
     frames = in_order([described(path) for path in frames_in(places)])
+    focal_mm = focal_mm or frames[0].focal_mm
+    if focal_mm is None:
+        raise FileError("{path}: tells no focal length; give --focal, in mm", path=frames[0].path)
     surface = focus_surface(frames, focal_mm=focal_mm, sensor_mm=sensor_mm, ends_m=ends_m,
                             separation_mm=separation_mm, progress=progress)  # fmt: skip
     right, up = (_angle(slope, surface.middle_mm, focal_mm) for slope in surface.slopes)

@@ -113,10 +113,10 @@ class TrialDesk(QObject):
             return Job(self, desk.recycle_test_in, folder, full.within_stops, full.frames_per_s, watched=True)
         assert lens is not None
         criterion, longer = plan.criterion(plan.whole_focal_mm), max(plan.kit.body.sensor_mm)
-        focal, separation = lens.focal_mm[0], lens.principal_separation_mm
+        focal, separation = lens.only_focal_mm, lens.principal_separation_mm
         if which == STEP:
             step = page.values_of(StepValues)
-            run = desk.StepRun(step.stop, step.step, focal, criterion.disc_mm)
+            run = desk.StepRun(step.stop, step.step, lens.focal_mm[0], criterion.disc_mm)
             return Job(self, desk.step_test_in, folder, run, lens.pupil_magnification, separation, watched=True)
         if which == TILT:
             tilt = page.values_of(TiltValues)
@@ -223,7 +223,8 @@ class TrialDesk(QObject):
 
         found, kit = self._found, self._document.plan.kit
         if isinstance(found, SettleTest):
-            kit = kept_in_kit(found, kit)
+            lens = self._panel.current_lens
+            kit = kept_in_kit(found, kit, None if lens is None else lens.only_focal_mm)
             self._document.update(self.tr("measured settling time"), kit=kit)
             self._page.show_result(self.tr("Kept: settle {0:g} s.").format(kit.times.settle_s), takes=False)
             return
