@@ -225,4 +225,22 @@ def test_an_entry_has_its_own_uuid_and_is_planned_until_shot() -> None:
     assert isinstance(first, Entry)
     assert first.uuid != second.uuid
     assert (first.verdict, second.verdict) == ("planned", "shot")
-    assert entry_of(PLAN, check={"redo": []}).verdict == "good"
+
+
+@pytest.mark.parametrize(
+    ("frames", "must", "may", "redo", "verdict"),
+    [
+        ("good", "sharp", "soft", [], "good"),
+        ("good", "cannot-say", "sharp", [], "not told"),
+        ("good", "soft", "sharp", [], "doubtful"),
+        ("doubtful", "sharp", "sharp", [], "doubtful"),
+        ("good", "sharp", "sharp", ["frame 2"], "redo"),
+    ],
+)
+def test_a_job_is_good_only_where_every_must_was_seen_sharp(
+    frames: str, must: str, may: str, redo: list[str], verdict: str
+) -> None:
+    plan = {"marks": [{"name": "step", "need": "must"}, {"name": "cloud", "need": "may"}]}
+    marks = [{"name": "step", "verdict": must}, {"name": "cloud", "verdict": may}]
+    check = {"redo": redo, "frames": [{"verdict": "good"}, {"verdict": frames}], "marks": marks}
+    assert entry_of(plan, check=check).verdict == verdict

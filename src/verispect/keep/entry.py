@@ -181,19 +181,34 @@ def entry_of(
     ]
     chosen = (run or {}).get("method") or (plan.get("choice") or {}).get("method") or ""
     where = f"{site['latitude_deg']:.4f}, {site['longitude_deg']:.4f}" if "latitude_deg" in site else ""
-    verdict = ""
-    if check is not None:
-        verdict = "redo" if check.get("redo") else "good"
-    elif run is not None:
-        verdict = "shot"
-    else:
-        verdict = "planned"
     return Entry(
         uuid=str(uuids.uuid4()), created=now(), title=str(plan.get("title") or ""), method=str(chosen),
-        verdict=verdict, place=where, kit=", ".join(name for name in names if name), note=note, planned_s=planned_s,
-        taken_s=taken_s, promised=promised, lens=lens, tags=tidy_tags(tags), plan=plan, run=run,
-        check=check, picture=picture,
+        verdict=_verdict(plan, run, check), place=where, kit=", ".join(name for name in names if name), note=note,
+        planned_s=planned_s, taken_s=taken_s, promised=promised, lens=lens, tags=tidy_tags(tags),
+        plan=plan, run=run, check=check, picture=picture,
     )  # fmt: skip
+
+
+def must_verdicts(plan: Mapping[str, Any] | None, check: Mapping[str, Any] | None) -> list[str]:
+    """What the check says of every mark that is a must in the plan."""
+    needs = {str(mark.get("name")): mark.get("need", "must") for mark in rows_of(plan, "marks")}
+    return [
+        str(mark.get("verdict"))
+        for mark in rows_of(check, "marks")
+        if needs.get(str(mark.get("name")), "must") == "must"
+    ]
+
+
+def _verdict(plan: Mapping[str, Any], run: dict[str, Any] | None, check: dict[str, Any] | None) -> str:
+    """The job in a word. "good" is only what was measured so: a must nobody could judge leaves it "not told"."""
+    if check is None:
+        return "planned" if run is None else "shot"
+    if check.get("redo"):
+        return "redo"
+    musts = must_verdicts(plan, check)
+    if "soft" in musts or any(frame.get("verdict") != "good" for frame in rows_of(check, "frames")):
+        return "doubtful"
+    return "not told" if "cannot-say" in musts else "good"
 
 
 def entries_table(entries: Sequence[Entry], away: Sequence[float | None] | None = None) -> str:

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from verispect.keep.book import Book
-from verispect.keep.entry import Entry, rows_of
+from verispect.keep.entry import Entry, must_verdicts, rows_of
 from verispect.keep.learning import Learned, Proved, kept_promises, spreads, time_factor
 
 # Promises are told apart by these.
@@ -140,12 +140,7 @@ def proved_of(check: dict[str, Any]) -> Proved | None:
 
 def held_of(entry: Entry) -> bool | None:
     """Whether every must came out sharp; None where that was not told."""
-    needs = {str(mark.get("name")): mark.get("need", "must") for mark in rows_of(entry.plan, "marks")}
-    verdicts = [
-        mark.get("verdict")
-        for mark in rows_of(entry.check, "marks")
-        if needs.get(str(mark.get("name")), "must") == "must"
-    ]
+    verdicts = must_verdicts(entry.plan, entry.check)
     if "soft" in verdicts:
         return False
     return True if verdicts and all(verdict == "sharp" for verdict in verdicts) else None
