@@ -150,7 +150,7 @@ def test_a_weighing_process_that_dies_is_said_and_replaced(qtbot) -> None:
         weigher.request(make_plan([(0, 1.5, 2.0)]))
     with qtbot.waitSignal(weigher.failed, timeout=20_000) as caught:
         weigher.request(make_plan([(0, 1.5, 2.0 + k) for k in range(300)]))
-        for process in list(PROCESS._pool._processes.values()):
+        for process in PROCESS._worker.processes():
             process.kill()
     assert "broke off" in caught.args[0]
     with qtbot.waitSignal(weigher.weighed, timeout=20_000):

@@ -16,9 +16,9 @@ if __name__ == "__main__":
     app = QCoreApplication([])
     owner = QObject()
     job = Job(owner, time.sleep, 120)
-    while not (job._pool and job._pool._processes):
+    while not job._worker.processes():
         time.sleep(0.01)
-    print(*job._pool._processes, flush=True)
+    print(*(process.pid for process in job._worker.processes()), flush=True)
     app.exec()
 """
 

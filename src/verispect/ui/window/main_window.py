@@ -6,9 +6,9 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from verispect.errors import VerispectError
 from verispect.files.recovery import RecoveryStore
@@ -25,10 +25,12 @@ from verispect.ui.panels.subject import SubjectPanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument, with_choice
 from verispect.ui.state.preferences import Preferences
-from verispect.ui.state.session import Session, Shown, Standing
+from verispect.ui.state.session import Session, Shown
 from verispect.ui.window.menus import build_menus
 from verispect.ui.window.method_strip import Strip
-from verispect.ui.window.station_bar import StationState, Way
+from verispect.ui.window.pages import Pages, opening
+from verispect.ui.window.station_bar import Way
+from verispect.ui.window.station_states import station_states
 from verispect.ui.work.weigher import Weigher
 from verispect.ui.workflows.mark_files import MarksDesk
 from verispect.ui.workflows.photographs import PhotographDesk
@@ -46,16 +48,6 @@ if TYPE_CHECKING:
     from verispect.ui.workflows.keeping import KeepDesk
     from verispect.ui.workflows.light import LightDesk
     from verispect.ui.workflows.proving import ProveDesk
-
-PANEL_WIDTH = 520
-
-
-def _opening(words: str) -> QWidget:
-    """What stands in a page's place until it is built."""
-    label = QLabel(words)
-    label.setAlignment(Qt.AlignmentFlag.AlignTop)
-    label.setContentsMargins(16, 16, 16, 16)
-    return label
 
 
 class MainWindow(QMainWindow):
@@ -99,22 +91,16 @@ class MainWindow(QMainWindow):
         self.shoot_panel = ShootPanel()
         self.subject = SubjectPanel(self.document)
         self.set = SetPanel(lambda: self.preferences.system)
-        self.panels: dict[str, QWidget] = {
+        self.stack = Pages({
             "subject": self.subject,
             # Built when first wanted: the window opens sooner without them.
-            "kit": _opening(self.tr("Opening the kit…")),
-            "weigh": _opening(self.tr("Opening the weighing…")),
+            "kit": opening(self.tr("Opening the kit…")),
+            "weigh": opening(self.tr("Opening the weighing…")),
             "set": self.set,
             "shoot": self.shoot_panel,
-            "prove": _opening(self.tr("Opening the check…")),
-            "keep": _opening(self.tr("Opening the logbook…")),
-        }
-        self.stack = QStackedWidget()
-        self.stack.setObjectName("panel")
-        self.stack.setFixedWidth(PANEL_WIDTH)
-        for panel in self.panels.values():
-            panel.setObjectName("panel")
-            self.stack.addWidget(panel)
+            "prove": opening(self.tr("Opening the check…")),
+            "keep": opening(self.tr("Opening the logbook…")),
+        })  # fmt: skip
         middle = QHBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self.way)
@@ -208,22 +194,7 @@ class MainWindow(QMainWindow):
         return desk
 
     def _put(self, key: str, panel: QWidget) -> None:
-        """A panel in the place that was kept for it."""
-        kept = self.panels[key]
-        panel.setObjectName("panel")
-        place, in_front = self.stack.indexOf(kept), self.stack.currentWidget() is kept
-        self.stack.insertWidget(place, panel)
-        self.stack.removeWidget(kept)
-        kept.deleteLater()
-        self.panels[key] = panel
-        if in_front:
-            self.stack.setCurrentWidget(panel)
-        # Built late, it would come last to the tabulator, after drawings and methods.
-        before: QWidget = list(self.way.buttons.values())[-1]
-        for child in panel.findChildren(QWidget):
-            if child.window() is self and child.focusPolicy() & Qt.FocusPolicy.TabFocus:
-                QWidget.setTabOrder(before, child)
-                before = child
+        self.stack.put(key, panel, after=list(self.way.buttons.values())[-1])
 
     def _connect(self) -> None:
         document = self.document
@@ -278,7 +249,7 @@ class MainWindow(QMainWindow):
 
     def show_station(self, key: str) -> None:
         """Bring a station's panel to the front."""
-        self.stack.setCurrentWidget(self.panels[key])
+        self.stack.show_page(key)
         late = {"kit": "kit", "weigh": "weigh", "prove": "prove_desk", "keep": "keep_desk"}.get(key)
         if late is not None and late not in self.__dict__:
             # The page changes at once, and fills when it is built.
@@ -301,10 +272,14 @@ class MainWindow(QMainWindow):
         on_photo = self.stack.currentWidget() is self.subject and self.subject.page() == "photograph"
         self.board.enlarge_frame(on_photo and self.document.plan.photograph is not None)
 
+    @property
+    def panels(self) -> dict[str, QWidget]:
+        """The pages of the stations, by their keys."""
+        return self.stack.pages
+
     def station(self) -> str:
         """The key of the station in front."""
-        current = self.stack.currentWidget()
-        return next(key for key, panel in self.panels.items() if panel is current)
+        return self.stack.key()
 
     def take_method(self, key: str | None) -> None:
         """Take a method (None: the advised one) with its best numbers."""
@@ -449,57 +424,8 @@ class MainWindow(QMainWindow):
         self.setWindowModified(not document.undo_stack.isClean())
 
     def _show_states(self) -> None:
-        plan, weighing = self.document.plan, self.session.weighing
-        states = self._later_states()
-        marks, lenses = len(plan.marks), len(plan.kit.lenses)
-        areas = len(plan.surfaces) + len(plan.scans)
-        of_areas = self.tr("1 area") if areas == 1 else self.tr("{0} areas").format(areas)
-        of_marks = self.tr("1 mark") if marks == 1 else self.tr("{0} marks").format(marks)
-        words = ", ".join([of_marks] * bool(marks) + [of_areas] * bool(areas))
-        there = marks or areas
-        states["subject"] = StationState("done" if there else "missing", words if there else self.tr("no marks yet"))
-        states["kit"] = StationState(
-            "done" if lenses else "missing",
-            (self.tr("1 lens") if lenses == 1 else self.tr("{0} lenses").format(lenses))
-            if lenses
-            else self.tr("no lens yet"),
-        )
-        if weighing is None:
-            words = self.tr("cannot weigh") if self.session.complaint else self.tr("working")
-        else:
-            holding = sum(candidate.holds for candidate in weighing.candidates)
-            words = self.tr("{0} of {1} hold").format(holding, len(weighing.candidates))
-        states["weigh"] = StationState(self.session.standing_of_weigh(plan), words)
-        standing = self.session.standing_of_set(plan)
-        taken = self.tr("taken") if plan.choice.method else self.tr("as advised")
-        if self.session.shown is not None and self.session.shown.by_hand:
-            taken = self.tr("moved by hand")
-        states["set"] = StationState(standing, taken if standing != Standing.MISSING else "")
-        self.way.show_states(states)
-
-    def _later_states(self) -> dict[str, StationState]:
-        run, proof = self.shoot_desk.last_run, None
-        if "prove_desk" in self.__dict__:
-            proof = self.prove_desk.report
-        shot = Standing.MISSING, self.tr("no run yet")
-        if run is not None:
-            taken = len(run.items) - run.left
-            shot = (
-                (Standing.DONE if run.is_over else Standing.STALE),
-                self.tr("{0} of {1} taken").format(taken, len(run.items)),
-            )
-        proved = Standing.MISSING, self.tr("nothing checked")
-        if proof is not None:
-            redo = sum(frame.verdict == "redo" for frame in proof.frames)
-            untold = sum(mark.softness is None for mark in proof.marks)
-            good = self.tr("{0} not told").format(untold) if untold else self.tr("all good")
-            words = self.tr("{0} again").format(redo) if redo else good
-            proved = (Standing.STALE if redo else Standing.DONE), words
-        return {
-            "shoot": StationState(*shot),
-            "prove": StationState(*proved),
-            "keep": StationState(Standing.DONE, self.tr("logbook, shelf")),
-        }
+        proof = self.prove_desk.report if "prove_desk" in self.__dict__ else None
+        self.way.show_states(station_states(self.document.plan, self.session, self.shoot_desk.last_run, proof))
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)

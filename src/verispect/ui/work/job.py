@@ -11,10 +11,10 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from verispect.errors import VerispectError
 from verispect.ui.controls.translate import say
-from verispect.ui.work.leaving import leave_with_window
+from verispect.ui.work.worker import Worker, shared
 
 if TYPE_CHECKING:
-    from concurrent.futures import Future, ProcessPoolExecutor
+    from concurrent.futures import Future
 
 _log = logging.getLogger("verispect")
 _LOOK_EVERY_MS = 40
@@ -34,8 +34,6 @@ _GRACE_S = 30.0
 def _begin(stop: Any, share: Any, seen: Any) -> None:
     global _stop, _share, _seen
     _stop, _share, _seen = stop, share, seen
-    # What moves things first brings them to a stand, as soon as the window no longer looks in.
-    leave_with_window(grace_s=0.0 if seen is None else _GRACE_S)
 
 
 def _set_share(share: float) -> None:
@@ -47,7 +45,7 @@ def _is_stopped() -> bool:
     return bool(_stop.value) or (_seen is not None and time.monotonic() - _seen.value > _ALONE_S)
 
 
-def _work(function: Callable[..., Any], arguments: tuple[Any, ...], *, watched: bool) -> tuple[Any, Any]:
+def _work(function: Callable[..., Any], arguments: tuple[Any, ...], watched: bool) -> tuple[Any, Any]:
     watch: dict[str, Any] = {"progress": _set_share, "is_cancelled": _is_stopped} if watched else {}
     try:
         return function(*arguments, **watch), None
@@ -81,16 +79,15 @@ class Job(QObject):
         Those that `needs_window` are told to stop where the window hangs or is gone: nothing moves unattended.
         """
         super().__init__(parent)
-        import multiprocessing
-        from concurrent.futures import ProcessPoolExecutor
-
-        context = multiprocessing.get_context("spawn")
-        self._stop, self._share = context.Value("b", 0), context.Value("d", 0.0)
-        self._seen = context.Value("d", time.monotonic() + _START_S) if needs_window else None
-        self._pool: ProcessPoolExecutor | None = ProcessPoolExecutor(
-            1, context, initializer=_begin, initargs=(self._stop, self._share, self._seen)
+        self._stop, self._share = shared("b", 0), shared("d", 0.0)
+        self._seen = shared("d", time.monotonic() + _START_S) if needs_window else None
+        self._worker = Worker(
+            _begin,
+            lambda: (self._stop, self._share, self._seen),
+            # What moves things first brings them to a stand, as soon as the window no longer looks in.
+            grace_s=_GRACE_S if needs_window else 0.0,
         )
-        self._future: Future[tuple[Any, Any]] = self._pool.submit(_work, function, arguments, watched=watched)
+        self._future: Future[tuple[Any, Any]] = self._worker.submit(_work, function, arguments, watched)
         self._given_up = False
         self._beat = QTimer(self)
         self._beat.setInterval(_LOOK_EVERY_MS)
@@ -128,12 +125,7 @@ class Job(QObject):
 
     def _end(self) -> None:
         self._beat.stop()
-        if self._pool is not None:
-            # Work that watches ends at its next look; what does not is ended with its process.
-            processes = list((self._pool._processes or {}).values()) if self._given_up else []
-            self._pool.shutdown(wait=False, cancel_futures=True)
-            for process in processes:
-                process.terminate()
-            self._pool = None
+        # Work that watches ends at its next look; what does not is ended with its process.
+        self._worker.leave(at_once=self._given_up)
         self.ended.emit()
         self.deleteLater()

@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from verispect.plan.methods.candidate import Candidate
-from verispect.ui.work.leaving import leave_with_window
+from verispect.ui.work.worker import Worker, shared
 
 if TYPE_CHECKING:
-    from concurrent.futures import Future, ProcessPoolExecutor
+    from concurrent.futures import Future
 
 Shape = tuple[int, int]
 
@@ -22,7 +22,6 @@ _newest: Any = None
 def _begin(newest: Any) -> None:
     global _newest
     _newest = newest
-    leave_with_window()
     from verispect.rehearse import textures
     from verispect.rehearse.camera import Rehearsal  # noqa: F401
 
@@ -49,31 +48,26 @@ class PictureProcess:
     """Starts when first asked for."""
 
     def __init__(self) -> None:
-        self._pool: ProcessPoolExecutor | None = None
+        self._worker = Worker(_begin, self._shared)
         self._newest: Any = None
         self._number = 0
 
+    def _shared(self) -> tuple[Any, ...]:
+        if self._newest is None:
+            self._newest = shared("q", 0)
+            atexit.register(self.close)
+        return (self._newest,)
+
     def begin(self) -> None:
         """Have the process started and warm; returns at once."""
-        if self._pool is not None:
-            return
-        import multiprocessing
-        from concurrent.futures import ProcessPoolExecutor
-
-        context = multiprocessing.get_context("spawn")
-        if self._newest is None:
-            self._newest = context.Value("q", 0)
-            atexit.register(self.close)
-        self._pool = ProcessPoolExecutor(1, context, initializer=_begin, initargs=(self._newest,))
-        self._pool.submit(int)
+        self._worker.begin()
 
     def submit(self, candidate: Candidate, frame: int, pixels: Shape, *, fine: bool) -> Future[bytes | None]:
         """Ask for a picture; whatever was asked before is given up."""
         self.begin()
-        assert self._pool is not None
         self._number += 1
         self._newest.value = self._number
-        return self._pool.submit(_picture, candidate, frame, pixels, fine, self._number)
+        return self._worker.submit(_picture, candidate, frame, pixels, fine, self._number)
 
     def give_up(self) -> None:
         """Nothing is wanted any more."""
@@ -84,9 +78,7 @@ class PictureProcess:
     def close(self) -> None:
         """End the process; it begins anew when next asked."""
         self.give_up()
-        if self._pool is not None:
-            self._pool.shutdown(wait=True, cancel_futures=True)
-            self._pool = None
+        self._worker.close()
 
 
 PICTURES = PictureProcess()

@@ -12,10 +12,10 @@ from typing import TYPE_CHECKING, Any
 from verispect.errors import VerispectError
 from verispect.plan.document import Plan
 from verispect.sentence import Sentence
-from verispect.ui.work.leaving import leave_with_window
+from verispect.ui.work.worker import Worker, shared
 
 if TYPE_CHECKING:
-    from concurrent.futures import Future, ProcessPoolExecutor
+    from concurrent.futures import Future
 
     from verispect.plan.advise.follow_up import Further
     from verispect.plan.advise.weigh import Weighing
@@ -32,9 +32,7 @@ _last: tuple[int, Weighing] | None = None
 def _begin(given_up: Any, progress: Any) -> None:
     global _given_up, _progress
     _given_up, _progress = given_up, progress
-    leave_with_window()
     # What a weighing needs is imported before the first is asked for.
-
     import verispect.plan.advise.weigh  # noqa: F401
 
 
@@ -76,42 +74,30 @@ class WeighingProcess:
     """
 
     def __init__(self) -> None:
-        self._context: Any = None
+        self._worker = Worker(_begin, self._shared)
         self._given_up: Any = None
         self._progress: Any = None
-        self._pool: ProcessPoolExecutor | None = None
         self._number = 0
+
+    def _shared(self) -> tuple[Any, ...]:
+        if self._given_up is None:
+            self._given_up, self._progress = shared("q", 0), shared("d", [0.0, 0.0])
+            atexit.register(self.close)
+        return self._given_up, self._progress
 
     def begin(self) -> None:
         """Have the process started and warm; returns at once."""
-        if self._pool is not None:
-            return
-        import multiprocessing
-        from concurrent.futures import ProcessPoolExecutor
-
-        if self._context is None:
-            self._context = multiprocessing.get_context("spawn")
-            self._given_up = self._context.Value("q", 0)
-            self._progress = self._context.Array("d", [0.0, 0.0])
-            atexit.register(self.close)
-        self._pool = ProcessPoolExecutor(
-            1, self._context, initializer=_begin, initargs=(self._given_up, self._progress)
-        )
-        self._pool.submit(int)
+        self._worker.begin()
 
     def submit(self, plan: Plan) -> tuple[int, Future[Outcome]]:
         """Weigh a plan; gives the number to give it up by, and what will hold the outcome."""
-        self.begin()
-        assert self._pool is not None
         self._number += 1
-        return self._number, self._pool.submit(_weigh, plan, self._number)
+        return self._number, self._worker.submit(_weigh, plan, self._number)
 
     def submit_further(self, of: int) -> tuple[int, Future[Further | None]]:
         """What comes after the advice of the weighing with that number."""
-        self.begin()
-        assert self._pool is not None
         self._number += 1
-        return self._number, self._pool.submit(_further, of, self._number)
+        return self._number, self._worker.submit(_further, of, self._number)
 
     def give_up(self, number: int) -> None:
         """Break off this work and all older."""
@@ -124,17 +110,12 @@ class WeighingProcess:
 
     def replace_if_broken(self, fault: BaseException) -> None:
         """After a fault: begin anew where the process itself has died."""
-        from concurrent.futures.process import BrokenProcessPool
-
-        if isinstance(fault, BrokenProcessPool):
-            self.close()
+        self._worker.replace_if_broken(fault)
 
     def close(self) -> None:
         """End the process; it begins anew when next asked."""
         self.give_up(self._number)
-        if self._pool is not None:
-            self._pool.shutdown(wait=True, cancel_futures=True)
-            self._pool = None
+        self._worker.close()
 
 
 PROCESS = WeighingProcess()
