@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import os
 import time
 from concurrent.futures.process import BrokenProcessPool
+from pathlib import Path
 from typing import Any
 
 import pytest
 
-from verispect.ui.work.worker import Worker, shared
+from verispect.errors import FileError
+from verispect.ui.work.worker import Worker, check_shared_memory, shared
 
 _given: Any = None
 
@@ -57,3 +60,14 @@ def test_it_is_ended_in_the_middle_of_its_work_when_left_at_once() -> None:
     worker.leave(at_once=True)
     process.join(10)
     assert not process.is_alive()
+
+
+def test_a_system_without_shared_memory_is_told_how_to_mend_it(tmp_path: Path) -> None:
+    check_shared_memory(tmp_path)
+    with pytest.raises(FileError, match=r"gone: cannot be written.*mount -t tmpfs"):
+        check_shared_memory(tmp_path / "gone")
+    if os.geteuid() != 0:
+        tmp_path.chmod(0o555)
+        with pytest.raises(FileError, match="cannot be written"):
+            check_shared_memory(tmp_path)
+        tmp_path.chmod(0o755)

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication
 from verispect.files.recovery import RecoveryStore
 from verispect.ui.controls.theme import font
 from verispect.ui.window.main_window import MainWindow
+from verispect.ui.work.worker import check_shared_memory
 from verispect.ui.workflows.plan_files import demo_plan
 
 _log = logging.getLogger("verispect")
@@ -61,8 +62,15 @@ def keep_quick() -> None:
 
 
 def run(path: Path | None, *, demo: bool = False) -> int:
-    """Open the window and stay until it closes."""
+    """Open the window and stay until it closes.
+
+    Raises
+    ------
+    FileError
+        Where processes cannot work beside the window.
+    """
     logging.basicConfig(level=logging.WARNING)
+    check_shared_memory()
     app = make_application(sys.argv[:1])
     keep_quick()
     window = make_window()

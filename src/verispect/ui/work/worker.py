@@ -6,13 +6,32 @@ Whatever is done off the window's thread is done in one of these; what differs i
 from __future__ import annotations
 
 import multiprocessing
+import os
 from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from verispect.errors import FileError
 from verispect.ui.work.leaving import leave_with_window
 
 if TYPE_CHECKING:
     from concurrent.futures import Future, ProcessPoolExecutor
+
+
+_SHARED_MEMORY = Path("/dev/shm")
+
+
+def check_shared_memory(folder: Path = _SHARED_MEMORY) -> None:
+    """Raise a FileError where processes cannot share memory, as on a system laid out by hand.
+
+    Window and workers talk through POSIX shared memory, which Linux keeps in this folder.
+    """
+    if not os.access(folder, os.W_OK | os.X_OK):
+        raise FileError(
+            "{path}: cannot be written, so work beside the window cannot start; "
+            "as root: mount -t tmpfs -o mode=1777 tmpfs {path}",
+            path=folder,
+        )
 
 
 def shared(kind: str, begin: Any) -> Any:
