@@ -72,17 +72,17 @@ def test_level_from_verticals_and_from_the_horizon(bearing, pitch, roll) -> None
 
 
 def test_the_level_is_as_sure_as_hands_that_draw_it_again_and_again() -> None:
-    """Seeded hands: line ends off by two pixels 19 times in 20, drawn 4000 times."""
+    """Seeded hands: line ends off by two pixels 19 times in 20, drawn 400 times."""
     photo = Photograph(bearing_deg=0.0)
     how = {"height": 1.5, "bearing": 0.0, "pitch": 8.0, "roll": 2.0, "photo": photo}
     feet = np.array([[-4.0, 0.0, 12.0], [4.0, 0.0, 14.0], [1.0, 0.5, 9.0]])
     lines = np.array([pinhole(np.array([foot, foot + np.array([0, 5.0, 0])]), **how) for foot in feet])
     told = level_from_verticals(photo, lines)
     rng = np.random.default_rng(5)
-    drawn = [level_from_verticals(photo, lines + rng.normal(0.0, 1.0, lines.shape)) for _ in range(2000)]
+    drawn = [level_from_verticals(photo, lines + rng.normal(0.0, 1.0, lines.shape)) for _ in range(400)]
     for key in ("pitch", "roll"):
         spread = np.std([getattr(one, f"{key}_rad") for one in drawn])
-        assert getattr(told, f"{key}_plus_minus_rad") == pytest.approx(2.0 * spread, rel=0.06)
+        assert getattr(told, f"{key}_plus_minus_rad") == pytest.approx(2.0 * spread, rel=0.08)
 
 
 def test_degenerate_lines_are_told() -> None:

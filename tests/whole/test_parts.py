@@ -158,6 +158,24 @@ def test_a_weighing_process_that_dies_is_said_and_replaced(qtbot) -> None:
     weigher.close()
 
 
+def test_a_plan_that_was_weighed_before_is_there_at_once(qtbot) -> None:
+    """Undone, done again or opened anew: an equal plan, read into other objects, comes back without a new weighing."""
+    plan, other = make_plan([(0, 1.5, 2.0), (0, 1.5, 2.5)]), make_plan([(0, 1.5, 2.0), (0, 1.5, 9.0)])
+    first = PROCESS.submit(plan)[1].result(timeout=30)[0]
+    PROCESS.submit(other)[1].result(timeout=30)
+    again, _ = PROCESS.submit(make_plan([(0, 1.5, 2.0), (0, 1.5, 2.5)]))
+    assert PROCESS.share_done(again) == 0.0
+    weighing = PROCESS.submit(plan)[1].result(timeout=30)[0]
+    assert PROCESS.share_done(again) == PROCESS.share_done(again + 1) == 0.0, "nothing was worked out"
+    assert [c.key for c in weighing.candidates] == [c.key for c in first.candidates]
+    assert [c.worst_softness for c in weighing.candidates] == [c.worst_softness for c in first.candidates]
+    # What comes after the advice is that of the plan last asked for.
+    number, future = PROCESS.submit(other)
+    advised = future.result(timeout=30)[0].advised
+    found = PROCESS.submit_further(number)[1].result(timeout=60)
+    assert advised is None or found is not None
+
+
 def test_errors_and_complaints_are_said_in_the_language_of_the_window(qapp, qtbot) -> None:
     """A translator that knows the templates: the values are put into its words."""
     from pydantic import ValidationError

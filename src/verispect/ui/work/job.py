@@ -81,9 +81,11 @@ class Job(QObject):
         super().__init__(parent)
         self._stop, self._share = shared("b", 0), shared("d", 0.0)
         self._seen = shared("d", time.monotonic() + _START_S) if needs_window else None
+        given = (self._stop, self._share, self._seen)
         self._worker = Worker(
             _begin,
-            lambda: (self._stop, self._share, self._seen),
+            # Of values alone: a job that its window takes down with it goes at once, and its process with it.
+            lambda: given,
             # What moves things first brings them to a stand, as soon as the window no longer looks in.
             grace_s=_GRACE_S if needs_window else 0.0,
         )

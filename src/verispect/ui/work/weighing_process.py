@@ -7,6 +7,7 @@ memory, plans and results through the pool.
 from __future__ import annotations
 
 import atexit
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from verispect.errors import VerispectError
@@ -25,8 +26,19 @@ Outcome = tuple["Weighing | None", Sentence | None]
 # In the worker: the number last given up, and [number, share done] of the work under way.
 _given_up: Any = None
 _progress: Any = None
-# The number of the last weighing, and it.
-_last: tuple[int, Weighing] | None = None
+# The last few weighings, the newest last: what is undone, done again or opened anew is there at once.
+_kept: list[_Kept] = []
+_MOST_KEPT = 6
+
+
+@dataclass
+class _Kept:
+    """A weighing, the number it was last asked for by, and what comes after its advice once that was found."""
+
+    plan: Plan
+    weighing: Weighing
+    number: int
+    further: Further | None = None
 
 
 def _begin(given_up: Any, progress: Any) -> None:
@@ -43,15 +55,31 @@ def _weigh(plan: Plan, number: int) -> Outcome:
     def progress(share: float, _text: str) -> None:
         _progress[0], _progress[1] = float(number), share
 
-    global _last
+    known = _known(plan)
+    if known is not None:
+        known.number = number
+        return known.weighing, None
     try:
         weighing = weigh(plan, is_cancelled=lambda: _given_up.value >= number, progress=progress)
     except Cancelled:
         return None, None
     except VerispectError as error:
         return None, error.sentence
-    _last = (number, weighing)
+    _kept.append(_Kept(plan, weighing, number))
+    del _kept[:-_MOST_KEPT]
     return weighing, None
+
+
+def _known(plan: Plan) -> _Kept | None:
+    """A weighing of an equal plan, now the newest; a scan's file may have changed meanwhile."""
+    if plan.scans:
+        return None
+    for kept in reversed(_kept):
+        if kept.plan == plan:
+            _kept.remove(kept)
+            _kept.append(kept)
+            return kept
+    return None
 
 
 def _further(of: int, number: int) -> Further | None:
@@ -59,12 +87,15 @@ def _further(of: int, number: int) -> Further | None:
     from verispect.errors import Cancelled
     from verispect.plan.advise.follow_up import further
 
-    if _last is None or _last[0] != of:
+    if not _kept or _kept[-1].number != of:
         return None
+    newest = _kept[-1]
     try:
-        return further(_last[1], is_cancelled=lambda: _given_up.value >= number)
+        if newest.further is None:
+            newest.further = further(newest.weighing, is_cancelled=lambda: _given_up.value >= number)
     except (Cancelled, VerispectError):
         return None
+    return newest.further
 
 
 class WeighingProcess:
