@@ -15,6 +15,7 @@ from verispect.files.plan_file import read_plan
 from verispect.ui.drawings.board import Board, Handle
 from verispect.ui.window.application import make_application, make_window
 from verispect.ui.window.main_window import MainWindow
+from verispect.ui.work.job import _idle, close_idle, keep_one_ready
 from verispect.ui.work.picture_process import PICTURES
 from verispect.ui.work.weighing_process import PROCESS
 
@@ -32,12 +33,16 @@ def weighing_process() -> Iterator[None]:
     yield
     PROCESS.close()
     PICTURES.close()
+    close_idle()
 
 
 @pytest.fixture
 def window(qtbot, tmp_path: Path) -> Iterator[MainWindow]:
     """The window on the demo, weighed and drawn; closed without leaving anything behind."""
     settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
+    keep_one_ready()
+    # Its threads are there before they are counted.
+    _idle[0].worker.submit(int).result(timeout=60)
     made = make_window(settings=settings, recovery_folder=tmp_path / "recovery", book_path=tmp_path / "book.sqlite")
     before = threading.active_count()
     made.document.open(read_plan(DEMO), None)

@@ -159,7 +159,7 @@ def test_a_weighing_process_that_dies_is_said_and_replaced(qtbot) -> None:
 
 
 def test_a_plan_that_was_weighed_before_is_there_at_once(qtbot) -> None:
-    """Undone, done again or opened anew: an equal plan, read into other objects, comes back without a new weighing."""
+    """Undone, done again or opened anew: an equal plan, read into other objects, comes back without a weighing."""
     plan, other = make_plan([(0, 1.5, 2.0), (0, 1.5, 2.5)]), make_plan([(0, 1.5, 2.0), (0, 1.5, 9.0)])
     first = PROCESS.submit(plan)[1].result(timeout=30)[0]
     PROCESS.submit(other)[1].result(timeout=30)

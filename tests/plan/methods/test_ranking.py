@@ -176,8 +176,10 @@ def test_every_lens_that_holds_is_kept_for_the_surest_to_be_chosen() -> None:
 def test_thresholds_ask_for_the_probability_too() -> None:
     """A method that would do must be as sure as was asked: at the printed size named it is, a little larger not."""
     places = [(0.0, 0.7, 1.8), (0.3, 0.2, 3.0), (-0.5, 0.05, 7.0)]
-    plan = make_plan(places, lenses=[a_lens(24, tilt_plus_minus_deg=0.6)], marks={"plus_minus_m": 0.005},
-                     print_mm=(1350, 900), least_probability=0.95)  # fmt: skip
+    lens = a_lens(24, tilt_plus_minus_deg=0.6, f_numbers=[7.1, 11])
+    plan = make_plan(
+        places, lenses=[lens], marks={"plus_minus_m": 0.005}, print_mm=(1350, 900), least_probability=0.95
+    )
     weighing = weigh(plan)
     assert weighing.advised == "series"
     said = [str(told) for told in further(weighing).changes if "Tilt would do" in str(told)]

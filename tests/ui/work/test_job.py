@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 
 import numpy as np
@@ -12,7 +13,7 @@ from verispect.errors import GeometryError
 from verispect.ui.controls.theme import LIGHT
 from verispect.ui.drawings import underlay
 from verispect.ui.drawings.view import View
-from verispect.ui.work.job import Job
+from verispect.ui.work.job import Job, close_idle
 
 
 def doubled(value: int) -> int:
@@ -47,6 +48,28 @@ def test_work_gives_its_outcome_or_its_complaint(qtbot) -> None:
     with qtbot.waitSignal(Job(parent, broken).failed, timeout=20_000) as told:
         pass
     assert "fault of this program" in told.args[0]
+
+
+def test_the_next_job_finds_the_process_of_the_last_and_never_one_that_was_ended(qtbot) -> None:
+    parent = QObject()
+    close_idle()
+    seen = []
+    for function, arguments in ((os.getpid, ()), (os.getpid, ()), (broken, ()), (os.getpid, ())):
+        job = Job(parent, function, *arguments)
+        job.done.connect(seen.append)
+        with qtbot.waitSignal(job.ended, timeout=20_000):
+            pass
+    assert len(set(seen)) == 1, "a fault of the work leaves its process"
+    job = Job(parent, time.sleep, 60)
+    qtbot.wait(50)
+    with qtbot.waitSignal(job.ended, timeout=20_000):
+        job.give_up()
+    job = Job(parent, os.getpid)
+    job.done.connect(seen.append)
+    with qtbot.waitSignal(job.ended, timeout=20_000):
+        pass
+    assert seen[-1] != seen[0]
+    close_idle()
 
 
 def test_work_tells_how_far_it_is_and_is_given_up(qtbot) -> None:

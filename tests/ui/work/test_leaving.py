@@ -16,9 +16,9 @@ if __name__ == "__main__":
     app = QCoreApplication([])
     owner = QObject()
     job = Job(owner, time.sleep, 120)
-    while not job._worker.processes():
+    while not job._hand.worker.processes():
         time.sleep(0.01)
-    print(*(process.pid for process in job._worker.processes()), flush=True)
+    print(*(process.pid for process in job._hand.worker.processes()), flush=True)
     app.exec()
 """
 

@@ -31,6 +31,7 @@ from verispect.ui.window.method_strip import Strip
 from verispect.ui.window.pages import Pages, opening
 from verispect.ui.window.station_bar import Way
 from verispect.ui.window.station_states import station_states
+from verispect.ui.work.job import keep_one_ready
 from verispect.ui.work.weigher import Weigher
 from verispect.ui.workflows.mark_files import MarksDesk
 from verispect.ui.workflows.photographs import PhotographDesk
@@ -48,6 +49,9 @@ if TYPE_CHECKING:
     from verispect.ui.workflows.keeping import KeepDesk
     from verispect.ui.workflows.light import LightDesk
     from verispect.ui.workflows.proving import ProveDesk
+
+
+_READY_MS = 400
 
 
 class MainWindow(QMainWindow):
@@ -261,6 +265,9 @@ class MainWindow(QMainWindow):
         self.right.setCurrentWidget(self.pictures if key == "prove" else self.board)
         self.preview.set_here(key in ("weigh", "set", "shoot"))
         self.way.show_station(key)
+        if key in ("shoot", "prove"):
+            # What is asked for there then begins at once.
+            QTimer.singleShot(_READY_MS, keep_one_ready)
         if key == "subject" and self.subject.currentIndex() == 0:
             self.subject.table.setFocus()
         if key != "subject":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import logging
 import time
 from collections.abc import Callable
@@ -53,6 +54,61 @@ def _work(function: Callable[..., Any], arguments: tuple[Any, ...], watched: boo
         return None, error.sentence
 
 
+class _Hand:
+    """A process for jobs, one after the other, with what it shares with the window."""
+
+    def __init__(self, *, needs_window: bool = False) -> None:
+        self.stop, self.share = shared("b", 0), shared("d", 0.0)
+        self.seen = shared("d", 0.0) if needs_window else None
+        given = (self.stop, self.share, self.seen)
+        self.worker = Worker(
+            _begin,
+            # Of values alone: a job that its window takes down with it goes at once, and its process with it.
+            lambda: given,
+            # What moves things first brings them to a stand, as soon as the window no longer looks in.
+            grace_s=_GRACE_S if needs_window else 0.0,
+        )
+
+    def ready(self) -> None:
+        """Before a job begins."""
+        self.stop.value, self.share.value = 0, 0.0
+        if self.seen is not None:
+            self.seen.value = time.monotonic() + _START_S
+
+
+# One process that has done its job waits for the next, with what it has imported: starting one takes seconds.
+_idle: list[_Hand] = []
+
+
+def _take_idle() -> _Hand:
+    return _idle.pop() if _idle else _Hand()
+
+
+def _leave_idle(hand: _Hand) -> None:
+    alive = any(process.is_alive() for process in hand.worker.processes())
+    if alive and hand.seen is None and not _idle:
+        _idle.append(hand)
+    else:
+        hand.worker.leave(at_once=False)
+
+
+def keep_one_ready() -> None:
+    """Have a process start that the next job will find ready; returns at once."""
+    if not _idle:
+        hand = _Hand()
+        hand.worker.begin()
+        _idle.append(hand)
+
+
+def close_idle() -> None:
+    """End the process that waits."""
+    while _idle:
+        _idle.pop().worker.leave(at_once=True)
+
+
+atexit.register(close_idle)
+
+
 class Job(QObject):
     """One piece of work: a plain function that can be sent to another process.
 
@@ -79,17 +135,9 @@ class Job(QObject):
         Those that `needs_window` are told to stop where the window hangs or is gone: nothing moves unattended.
         """
         super().__init__(parent)
-        self._stop, self._share = shared("b", 0), shared("d", 0.0)
-        self._seen = shared("d", time.monotonic() + _START_S) if needs_window else None
-        given = (self._stop, self._share, self._seen)
-        self._worker = Worker(
-            _begin,
-            # Of values alone: a job that its window takes down with it goes at once, and its process with it.
-            lambda: given,
-            # What moves things first brings them to a stand, as soon as the window no longer looks in.
-            grace_s=_GRACE_S if needs_window else 0.0,
-        )
-        self._future: Future[tuple[Any, Any]] = self._worker.submit(_work, function, arguments, watched)
+        self._hand = _Hand(needs_window=True) if needs_window else _take_idle()
+        self._hand.ready()
+        self._future: Future[tuple[Any, Any]] = self._hand.worker.submit(_work, function, arguments, watched)
         self._given_up = False
         self._beat = QTimer(self)
         self._beat.setInterval(_LOOK_EVERY_MS)
@@ -98,19 +146,19 @@ class Job(QObject):
 
     def ask_to_stop(self) -> None:
         """Have it come to its own end, soon; what comes of it is told as ever."""
-        self._stop.value = 1
+        self._hand.stop.value = 1
 
     def give_up(self) -> None:
         """Break it off; nothing more is told of it but that it ended."""
         self._given_up = True
-        self._stop.value = 1
+        self._hand.stop.value = 1
         self._end()
 
     def _look(self) -> None:
-        if self._seen is not None:
-            self._seen.value = max(time.monotonic(), self._seen.value)
+        if self._hand.seen is not None:
+            self._hand.seen.value = max(time.monotonic(), self._hand.seen.value)
         if not self._future.done():
-            self.progress.emit(float(self._share.value))
+            self.progress.emit(float(self._hand.share.value))
             return
         future = self._future
         self._end()
@@ -128,6 +176,9 @@ class Job(QObject):
     def _end(self) -> None:
         self._beat.stop()
         # Work that watches ends at its next look; what does not is ended with its process.
-        self._worker.leave(at_once=self._given_up)
+        if self._given_up:
+            self._hand.worker.leave(at_once=True)
+        else:
+            _leave_idle(self._hand)
         self.ended.emit()
         self.deleteLater()

@@ -97,6 +97,7 @@ def test_the_simulated_camera_takes_a_frame_and_prove_checks_the_folder(
     qtbot, shooting: MainWindow, tmp_path: Path, monkeypatch
 ) -> None:
     panel, desk = shooting.panels["shoot"], shooting.shoot_desk
+    monkeypatch.setattr("verispect.ui.workflows.shooting._DESK_PX", 480)
     QTest.mouseClick(panel.begin_button, LEFT)
     for _ in range(len(desk.state.items)):
         QTest.mouseClick(panel.simulated_button, LEFT)
@@ -160,8 +161,9 @@ def turning(qtbot, window: MainWindow, tmp_path: Path) -> MainWindow:
 
 
 def test_a_rig_moves_only_once_somebody_has_looked_and_stops_by_a_key(
-    qtbot, turning: MainWindow, tmp_path: Path
+    qtbot, turning: MainWindow, tmp_path: Path, monkeypatch
 ) -> None:
+    monkeypatch.setattr("verispect.ui.workflows.shooting._DESK_PX", 480)
     panel, desk = turning.panels["shoot"], turning.shoot_desk
     QTest.mouseClick(panel.rig_button, LEFT)
     assert not panel.drive_button.isEnabled()
