@@ -63,20 +63,22 @@ def merge(frames: Places, *, plan: Plan | None = None, method: str | None = None
     )
 
 
-def join(frames: Places, *, plan: Plan, method: str | None = None, projection: str | None = None) -> Joined:
-    """Join a grid by the plan's angles."""
+def join(
+    frames: Places, *, plan: Plan | None = None, method: str | None = None, projection: str | None = None
+) -> Joined:
+    """Join a grid by the plan's angles, or by what the frames have in common."""
     from verispect.prove.join.grid import join as joined
     from verispect.prove.merge.series import merge as merged
 
-    candidate = _worked(plan, method)
-    sensor = plan.sensor_mm[0]
+    candidate = None if plan is None else _worked(plan, method)
+    sensor = None if plan is None else plan.sensor_mm[0]
     return joined(
         _paths(frames),
-        exposures=candidate.exposures,
+        exposures=None if candidate is None else candidate.exposures,
         sensor_wide_mm=sensor,
-        basis=candidate.scene.pose.matrix,
+        basis=None if candidate is None else candidate.scene.pose.matrix,
         projection=projection,
-        merge_cell=lambda paths, exposures: merged(paths, exposures=exposures, sensor_wide_mm=sensor).pixels,
+        merge_cell=lambda paths, exposures: merged(paths, exposures=exposures, sensor_wide_mm=sensor or 36.0).pixels,
     )
 
 

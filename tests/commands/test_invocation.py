@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import contextlib
 import json
+import math
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from tests.conftest import DEMO
+from tests.prove.join.spheres import taken, turn
 from verispect.cli import main
 from verispect.files.picture_out import write_picture
 
@@ -236,8 +238,8 @@ def test_the_sheet_is_written_as_asked(capsys, plan: Path, tmp_path: Path) -> No
         (["merge", "{tmp}/text.tif", "--out", "{tmp}/m.tif"], "no picture that can be read"),
         (["merge", "{tmp}/one.tif", "--out", "{tmp}/m.webm"], "ending"),
         (["merge", "{tmp}/one.tif", "--out", "{tmp}/one.tif"], "--force"),
-        (["join", "{tmp}/one.tif", "--out", "{tmp}/j.tif"], "--plan"),
-        (["join", "{tmp}/one.tif", "--out", "{tmp}/j.zarr"], "not built yet"),
+        (["join", "{tmp}/one.tif", "--out", "{tmp}/j.gif"], ".zarr"),
+        (["join", "{tmp}/one.tif", "--out", "{tmp}/j.tif", "--method", "turned-grid"], "--method needs --plan"),
         (["join", "{tmp}/one.tif", "--out", "{tmp}/j.tif", "--plan", "{demo}", "--method", "series"], "no grid"),
         (["rehearse", "{demo}", "--method", "wish", "--out", "{tmp}/f"], "series"),
         (["rehearse", "{demo}", "--method", "series", "--out", "{tmp}/f", "--fault", "knock@99"], "count from 0"),
@@ -301,3 +303,23 @@ def test_a_damaged_picture_is_one_sentence_and_no_talk_of_libraries(tmp_path) ->
         command = [sys.executable, "-m", "verispect.cli", "check", str(bad), "--quiet"]
         ran = subprocess.run(command, capture_output=True, text=True, check=False)
         assert ran.stderr == "" if ran.returncode != 2 else ran.stderr.count("\n") == 1, ran.stderr
+
+
+def test_frames_without_a_plan_are_joined_into_a_file_or_a_zarr(capsys, tmp_path: Path) -> None:
+    """Three views of a painted sphere, 20° apart: each beside the next, told in the report."""
+    import zarr
+
+    frames = tmp_path / "frames"
+    frames.mkdir()
+    taken(frames, [turn(b, 0) for b in (-20, 0, 20)])
+    for name in ("wide.tif", "wide.zarr"):
+        code, out, _ = called(capsys, "join", frames, "--out", tmp_path / name, "--json", "--jobs", "1")
+        assert code == 0
+        report = json.loads(out)
+        assert [frame["file"] for frame in report["frames"]] == [f"frame-00{k}.tif" for k in (1, 2, 3)]
+        forward = [frame["rotation"][2] for frame in report["frames"]]
+        assert [math.degrees(math.atan2(ahead[0], ahead[2])) for ahead in forward] == pytest.approx(
+            [-20, 0, 20], abs=0.1
+        )
+        assert not (tmp_path / f".{name}.joining").exists()
+    assert zarr.open_array(str(tmp_path / "wide.zarr"), mode="r").shape[2] == 3

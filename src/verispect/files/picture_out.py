@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import struct
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -46,6 +47,16 @@ def not_over(path: Path, *, force: bool) -> None:
         raise FileError("{path}: there is such a file already; name another or say --force", path=path)
 
 
+def suits(path: Path, more: Sequence[str] = ()) -> None:
+    """Raise a FileError for an ending that no picture is written by; before anything is worked out."""
+    allowed = (*SUFFIXES, *more)
+    if path.suffix.lower() not in allowed:
+        raise FileError(
+            "{path}: pictures are written as {suffixes}; give it one of these endings", path=path,
+            suffixes=", ".join(allowed),
+        )  # fmt: skip
+
+
 def write_picture(
     path: Path,
     pixels: Pixels16,
@@ -63,19 +74,15 @@ def write_picture(
         For an ending that is not known, a file that is there already, or a place that cannot be written.
     """  # fmt: skip
     not_over(path, force=force)
+    suits(path)
     suffix = path.suffix.lower()
     shot = shot or Shot()
     if suffix in TIFF_SUFFIXES:
         write_atomically(path, _tiff(pixels, shot, icc, orientation))
     elif suffix in (".jpg", ".jpeg"):
         write_atomically(path, _jpeg(pixels, shot, icc, orientation))
-    elif suffix == ".png":
-        write_atomically(path, _png(pixels))
     else:
-        raise FileError(
-            "{path}: pictures are written as {suffixes}; give it one of these endings", path=path,
-            suffixes=", ".join(SUFFIXES),
-        )  # fmt: skip
+        write_atomically(path, _png(pixels))
 
 
 def _tiff(pixels: Pixels16, shot: Shot, icc: bytes | None, orientation: int) -> bytes:

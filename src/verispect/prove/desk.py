@@ -99,18 +99,25 @@ def merge_files(
 
 
 def join_files(
-    files: list[Path], candidate: Candidate, target: Path, *, progress: Share, is_cancelled: Stop
+    files: list[Path], candidate: Candidate | None, target: Path, *, progress: Share, is_cancelled: Stop
 ) -> Path | None:
-    """Join files into a picture; its path, or None where it was stopped."""
-    sensor = candidate.scene.plan.sensor_mm[0]
+    """Join files, by the frames alone where no plan has them; the picture's path, or None where it was stopped."""
+    planned = candidate is not None and candidate.method.is_grid and len(files) == len(candidate.exposures)
+    sensor = None if candidate is None or not planned else candidate.scene.plan.sensor_mm[0]
     run = _run_beside(files[0].parent)
     try:
         joined = join(
-            files, exposures=candidate.exposures, sensor_wide_mm=sensor, basis=candidate.scene.pose.matrix,
-            rotations=None if run is None else turned_as_happened(run, candidate.exposures),
-            progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
-            merge_cell=lambda paths, exposures: merge(paths, exposures=exposures, sensor_wide_mm=sensor).pixels,
-        )  # fmt: skip
+            files,
+            exposures=candidate.exposures if candidate is not None and planned else None,
+            sensor_wide_mm=sensor,
+            basis=candidate.scene.pose.matrix if candidate is not None and planned else None,
+            rotations=turned_as_happened(run, candidate.exposures) if run and candidate and planned else None,
+            progress=lambda share, _text: progress(share),
+            is_cancelled=is_cancelled,
+            merge_cell=lambda paths, exposures: (
+                merge(paths, exposures=exposures, sensor_wide_mm=sensor or 36.0).pixels
+            ),
+        )
     except Cancelled:
         return None
     _make_folder(target)

@@ -14,8 +14,8 @@ from verispect.optics.types import Floats
 from verispect.prove.expected import View
 
 PROJECTIONS = ("flat", "cylinder", "sphere")
-# A flat picture wider than this stretches its edges beyond use.
-_FLAT_DEG = 100.0
+# A flat picture wider than this stretches its edges beyond use; a cylinder higher than that, from its middle.
+_FLAT_DEG, _CYLINDER_DEG = 100.0, 60.0
 MOST_PIXELS = 4_000_000_000
 
 
@@ -55,6 +55,28 @@ class Canvas:
         found: Floats = seen @ self.basis
         return found
 
+    def box_of(self, view: View, pixels: tuple[int, int]) -> tuple[int, int, int, int]:
+        """Left, top, right, bottom of what a frame may show of this picture; more rather than less.
+
+        A frame across the seam of a full circle reaches from end to end, one that shows a pole of the sphere to it.
+        """
+        rays = _edge_rays(view, pixels) @ self.basis.T
+        wide, high = self.size
+        if self.projection == "flat" and float(rays[:, 2].min()) <= 1e-6:
+            return 0, 0, wide, high
+        poles = _poles_in(view, pixels, self.basis)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            places = _flattened(self.projection, np.concatenate([rays, poles]))
+        places = places * self.scale_px - self.corner
+        low, up = np.floor(places.min(axis=0)) - 2, np.ceil(places.max(axis=0)) + 3
+        turn = 2.0 * math.pi * self.scale_px
+        if self.projection != "flat" and (len(poles) or up[0] - low[0] > 0.5 * turn):
+            low[0], up[0] = 0, wide
+        return (
+            int(np.clip(low[0], 0, wide)), int(np.clip(low[1], 0, high)),
+            int(np.clip(up[0], 0, wide)), int(np.clip(up[1], 0, high)),
+        )  # fmt: skip
+
     def homography_of(self, view: View) -> Floats | None:
         """From a frame's (column, row, 1) to this picture's; None where the projection is not flat."""
         if self.projection != "flat":
@@ -87,6 +109,31 @@ def _edge_rays(view: View, pixels: tuple[int, int]) -> Floats:
     return unit
 
 
+def _poles_in(view: View, pixels: tuple[int, int], basis: Floats) -> Floats:
+    """Straight up and straight down (0 to 2, 3), in the basis, where a frame shows them."""
+    found = []
+    for pole in (basis[1], -basis[1]):
+        column, row = frame_maps(view, pole[None, None])
+        if 0 <= column[0, 0] <= pixels[0] - 1 and 0 <= row[0, 0] <= pixels[1] - 1:
+            found.append(basis @ pole)
+    return np.array(found).reshape(-1, 3)
+
+
+def _own_basis(views: Sequence[View]) -> Floats:
+    """The frames' mean view; of a full circle, which has none, that of its middle frame."""
+    up = np.sum([view.rotation[1] for view in views], axis=0)
+    if np.linalg.norm(up) < 0.1 * len(views):
+        up = views[len(views) // 2].rotation[1]
+    up = up / np.linalg.norm(up)
+    forward = np.mean([view.rotation[2] for view in views], axis=0)
+    forward = forward - (forward @ up) * up
+    if np.linalg.norm(forward) < 0.2:
+        forward = views[len(views) // 2].rotation[2]
+        forward = forward - (forward @ up) * up
+    forward = forward / np.linalg.norm(forward)
+    return np.stack([np.cross(up, forward), up, forward])
+
+
 def canvas_for(
     views: Sequence[View], pixels: tuple[int, int], projection: str | None, basis: Floats | None
 ) -> Canvas:
@@ -95,7 +142,7 @@ def canvas_for(
     Parameters
     ----------
     projection : str or None
-        None takes the flat one where it serves, else the cylinder.
+        None takes the flat one where it serves, else the cylinder, else the sphere.
     basis : ndarray, shape (3, 3), optional
         The wanted picture's own view; else the frames' mean.
 
@@ -105,23 +152,25 @@ def canvas_for(
         Where the frames look too far round for the projection.
     """
     if basis is None:
-        forward = np.sum([view.rotation[2] for view in views], axis=0)
-        forward /= np.linalg.norm(forward)
-        up = np.sum([view.rotation[1] for view in views], axis=0)
-        right = np.cross(up, forward)
-        right /= np.linalg.norm(right)
-        basis = np.stack([right, np.cross(forward, right), forward])
+        basis = _own_basis(views)
     rays = np.concatenate([_edge_rays(view, pixels) for view in views]) @ basis.T
     widest = math.degrees(2.0 * float(np.max(np.abs(np.arctan2(rays[:, 0], rays[:, 2])))))
     if projection is None:
-        projection = "flat" if widest < _FLAT_DEG and float(rays[:, 2].min()) > 0.2 else "cylinder"
+        steepest = math.degrees(float(np.max(np.arcsin(np.clip(np.abs(rays[:, 1]), 0.0, 1.0)))))
+        flat = widest < _FLAT_DEG and float(rays[:, 2].min()) > 0.2
+        projection = "flat" if flat else "cylinder" if steepest < _CYLINDER_DEG else "sphere"
     if projection == "flat" and float(rays[:, 2].min()) < 0.1:
         raise FileError("the frames look {wide:.0f}° round; a flat picture cannot show that: take cylinder or sphere",
                         wide=widest)  # fmt: skip
     scale = max(view.scale_px for view in views)
+    if projection == "sphere":
+        rays = np.concatenate([rays, *(_poles_in(view, pixels, basis) for view in views)])
     places = _flattened(projection, rays) * scale
     low, high = np.floor(places.min(axis=0)), np.ceil(places.max(axis=0))
     size = (int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1)
+    if projection != "flat":
+        # A full circle ends where it began, and nothing of it is shown twice.
+        size = (min(size[0], int(2.0 * math.pi * scale)), size[1])
     if size[0] * size[1] > MOST_PIXELS:
         raise FileError("the joined picture would have {wide} × {high} pixels, more than can be made here",
                         wide=size[0], high=size[1])  # fmt: skip

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import itertools
 import math
-import resource
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
@@ -24,6 +23,7 @@ from verispect.prove.intake import Coded, Frame, described, frames_in, grey_line
 from verispect.prove.merge.evened import evened, off_in_stops, small_light
 from verispect.prove.merge.final import DepthMap, FinalFusion, Peaks
 from verispect.prove.merge.pyramid import Level, ProofFusion
+from verispect.prove.peak_memory import begin_peak, peak_mb
 from verispect.prove.sets import is_dark
 
 Progress = Callable[[float, str], None]
@@ -53,7 +53,7 @@ class Merged:
             "crop": list(self.crop),
             "depth": depth_file,
             "seconds": round(self.seconds, 3),
-            "peak_memory_mb": round(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024.0, 1),
+            "peak_memory_mb": round(peak_mb(), 1),
             "doubtful": self.doubtful,
         }
 
@@ -87,6 +87,7 @@ def merge(
     Cancelled
     """
     begin = time.monotonic()
+    begin_peak()
     say = progress or (lambda _share, _text: None)
     stop = is_cancelled or (lambda: False)
     frames = in_order([described(path) for path in frames_in(places)])

@@ -265,8 +265,7 @@ class ProveDesk(QObject):
     def _on_report(self, report: Report, candidate: Candidate | None) -> None:
         assert self.folder is not None
         self.report, self._checked_against = report, candidate
-        grid = candidate is not None and candidate.method.is_grid
-        self._panel.show_report(report, grid=grid)
+        self._panel.show_report(report, grid=_is_grid(report, candidate))
         redo = sum(frame.verdict == "redo" for frame in report.frames)
         untold = sum(mark.softness is None for mark in report.marks)
         self._panel.words.setText(
@@ -326,7 +325,7 @@ class ProveDesk(QObject):
         if self.report is None or self.folder is None:
             return
         candidate = self._candidate()
-        grid = candidate is not None and candidate.method.is_grid
+        grid = _is_grid(self.report, candidate)
         if proof:
             target = self.folder / "merged" / "proof.tif"
         else:
@@ -339,7 +338,7 @@ class ProveDesk(QObject):
         if grid:
             job = self._start(self.tr("Joining"), join_files, files, candidate, target)
             if job is not None:
-                job.done.connect(lambda path: self._on_merged(Path(str(path)), None))
+                job.done.connect(lambda path: None if path is None else self._on_merged(Path(str(path)), None))
             return
         job = self._start(self.tr("Merging"), merge_files, files, candidate, target, proof)
         if job is not None:
@@ -471,3 +470,10 @@ def _net_of(report: Report) -> PictureNet | None:
 def _image_of(pixels: np.ndarray) -> QImage:
     rows, columns = pixels.shape[:2]
     return QImage(pixels.tobytes(), columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()
+
+
+def _is_grid(report: Report, candidate: Candidate | None) -> bool:
+    """Whether frames lie side by side: as planned, or where no plan tells, when they show unlike things."""
+    if candidate is not None:
+        return candidate.method.is_grid
+    return bool(report.kinds) and report.kinds[0] == "unknown"

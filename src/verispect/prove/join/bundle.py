@@ -1,0 +1,208 @@
+"""Where frames looked, from points they share: turns of one camera and its focal length, all at once.
+
+Points are columns and rows from the picture's middle, rows downward; a turn takes camera directions (right, down,
+forward) to those of the set. Brown & Lowe 2007: turns chained along the surest pairs, then all set right together
+with Huber weights; the set is straightened by its cameras' own right-hand axes.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+
+from verispect.optics.types import Floats
+from verispect.prove.join.features import Common
+
+# Points of a pair that count, and how far one may lie before it counts less, pixels.
+_MOST_POINTS, _HUBER_PX = 60, 1.5
+_ROUNDS = 12
+# A focal length the frames tell is off by no more than about this (breathing, rounding), as a share.
+_TOLD_SHARE = 0.02
+
+
+def rotation_of(vector: Floats) -> Floats:
+    """The rotation (3, 3) about a vector by its length in radians (Rodrigues)."""
+    angle = float(np.linalg.norm(vector))
+    if angle < 1e-12:
+        return np.eye(3)
+    x, y, z = vector / angle
+    cross = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
+    found: Floats = np.eye(3) + math.sin(angle) * cross + (1 - math.cos(angle)) * cross @ cross
+    return found
+
+
+def focal_px_of(common: Sequence[Common]) -> float | None:
+    """The focal length that the pairs' homographies ask for (Szeliski & Shum 1997); None where they do not tell."""
+    found: list[float] = []
+    for pair in common:
+        h = pair.matrix / pair.matrix[2, 2]
+        for above, below in (
+            (-(h[0, 0] * h[0, 1] + h[1, 0] * h[1, 1]), h[2, 0] * h[2, 1]),
+            (h[0, 0] ** 2 + h[1, 0] ** 2 - h[0, 1] ** 2 - h[1, 1] ** 2, h[2, 1] ** 2 - h[2, 0] ** 2),
+        ):
+            if abs(below) > 1e-10 and above / below > 0.0:
+                found.append(math.sqrt(above / below))
+    return float(np.median(found)) if found else None
+
+
+def turn_from(matrix: Floats, focal_px: float) -> Floats:
+    """The turn nearest to a homography: takes the second camera's directions to the first's."""
+    camera = np.diag([focal_px, focal_px, 1.0])
+    found = np.linalg.inv(camera) @ matrix @ camera
+    left, _, right = np.linalg.svd(found / np.cbrt(np.linalg.det(found)))
+    turn: Floats = left @ np.diag([1.0, 1.0, np.sign(np.linalg.det(left @ right))]) @ right
+    return turn
+
+
+def tree_of(common: Sequence[Common], count: int) -> tuple[list[int], list[tuple[int, int, Common]]]:
+    """The largest set of frames that hang together, and its surest pairs as (known, new, pair) from its middle on."""
+    parent = list(range(count))
+
+    def root(k: int) -> int:
+        while parent[k] != k:
+            parent[k] = parent[parent[k]]
+            k = parent[k]
+        return k
+
+    chosen: list[Common] = []
+    for pair in sorted(common, key=lambda pair: -len(pair.first)):
+        a, b = root(pair.a), root(pair.b)
+        if a != b:
+            parent[a] = b
+            chosen.append(pair)
+    groups: dict[int, list[int]] = {}
+    for k in range(count):
+        groups.setdefault(root(k), []).append(k)
+    largest = max(groups.values(), key=len)
+    strength = {k: sum(len(pair.first) for pair in common if k in (pair.a, pair.b)) for k in largest}
+    known, steps = {max(largest, key=lambda k: strength[k])}, []
+    while len(known) < len(largest):
+        for pair in chosen:
+            if (pair.a in known) != (pair.b in known):
+                old, new = (pair.a, pair.b) if pair.a in known else (pair.b, pair.a)
+                steps.append((old, new, pair))
+                known.add(new)
+    return sorted(largest), steps
+
+
+def turned(
+    common: Sequence[Common], count: int, focal_px: float, *, told: bool = False
+) -> tuple[dict[int, Floats], float, float]:
+    """Turns of the frames that hang together, the focal length, and what is left, median in pixels.
+
+    Parameters
+    ----------
+    told : bool
+        Whether the frames tell the focal length; else it is free.
+    """
+    begun = focal_px if told else None
+    members, steps = tree_of(common, count)
+    first = steps[0][0] if steps else members[0]
+    turns = {first: np.eye(3)}
+    for old, new, pair in steps:
+        between = turn_from(pair.matrix, focal_px)
+        turns[new] = turns[old] @ (between if new == pair.b else between.T)
+    used = [pair for pair in common if pair.a in turns and pair.b in turns]
+    if not used:
+        return turns, focal_px, 0.0
+    samples = [_some(pair) for pair in used]
+    place = {k: number for number, k in enumerate(members)}
+    for _ in range(_ROUNDS):
+        step, rest = _step(used, samples, turns, place, focal_px, begun)
+        for k in members:
+            turns[k] = turns[k] @ rotation_of(step[3 * place[k] : 3 * place[k] + 3])
+        focal_px *= math.exp(step[-1])
+        if float(np.abs(step).max()) < 1e-7:
+            break
+    return turns, focal_px, float(np.median(rest))
+
+
+def _some(pair: Common) -> tuple[Floats, Floats]:
+    keep = np.linspace(0, len(pair.first) - 1, min(_MOST_POINTS, len(pair.first))).astype(int)
+    return pair.first[keep], pair.second[keep]
+
+
+def _step(
+    used: Sequence[Common],
+    samples: Sequence[tuple[Floats, Floats]],
+    turns: dict[int, Floats],
+    place: dict[int, int],
+    focal_px: float,
+    told_px: float | None,
+) -> tuple[Floats, Floats]:
+    """One step of Gauss-Newton: three small turns a frame and the focal length's logarithm; and the distances now."""
+    size = 3 * len(place) + 1
+    normal, right = np.zeros((size, size)), np.zeros(size)
+    distances = []
+    for pair, (first, second) in zip(used, samples, strict=True):
+        rest, by_a, by_b, by_focal = _rows(turns[pair.a], turns[pair.b], first, second, focal_px)
+        distance = np.linalg.norm(rest, axis=1)
+        distances.append(distance)
+        weight = np.minimum(1.0, _HUBER_PX / np.maximum(distance, 1e-9))[:, None]
+        at = np.r_[3 * place[pair.a] + np.arange(3), 3 * place[pair.b] + np.arange(3), size - 1]
+        rows = np.concatenate([by_a, by_b, by_focal], axis=2)
+        weighted = rows * weight[..., None]
+        normal[np.ix_(at, at)] += np.einsum("kij,kil->jl", weighted, rows)
+        right[at] -= np.einsum("kij,ki->j", weighted, rest)
+    # The set as a whole may turn freely; where the frames tell the focal length it counts as one point would that
+    # is off by a pixel.
+    normal[np.diag_indices(size)] += 1e-6 * max(float(np.trace(normal)) / size, 1e-12)
+    if told_px is not None:
+        normal[-1, -1] += 1.0 / _TOLD_SHARE**2
+        right[-1] -= math.log(focal_px / told_px) / _TOLD_SHARE**2
+    step: Floats = np.asarray(np.linalg.solve(normal, right), float)
+    return step, np.concatenate(distances)
+
+
+def _rows(
+    a: Floats, b: Floats, first: Floats, second: Floats, focal_px: float
+) -> tuple[Floats, Floats, Floats, Floats]:
+    """Where the second's points fall on the first, less where they were found (K, 2), and how that changes."""
+    ones = np.ones((len(second), 1))
+    ray = np.concatenate([second / focal_px, ones], axis=1)
+    between = a.T @ b
+    seen = ray @ between.T
+    x, y, z = seen.T
+    z = np.where(np.abs(z) < 1e-6, 1e-6, z)
+    rest = focal_px * np.stack([x / z, y / z], axis=1) - first
+    by_seen = np.zeros((len(seen), 2, 3))
+    by_seen[:, 0, 0] = by_seen[:, 1, 1] = focal_px / z
+    by_seen[:, 0, 2], by_seen[:, 1, 2] = -focal_px * x / z**2, -focal_px * y / z**2
+    # A small turn w after b turns the ray by w × ray; after a, what is seen by −w × seen.
+    by_b = np.einsum("kij,jl,klm->kim", by_seen, between, -_crosses(ray))
+    by_a = np.einsum("kij,kjm->kim", by_seen, _crosses(seen))
+    by_ray = np.einsum("kij,jl->kil", by_seen, between)
+    moved = np.concatenate([-second / focal_px, np.zeros((len(second), 1))], axis=1)
+    by_focal = focal_px * np.stack([x / z, y / z], axis=1) + np.einsum("kil,kl->ki", by_ray, moved)
+    return rest, by_a, by_b, by_focal[..., None]
+
+
+def _crosses(vectors: Floats) -> Floats:
+    """Matrices (K, 3, 3) that take u to v × u."""
+    x, y, z = vectors.T
+    zero = np.zeros_like(x)
+    return np.stack([np.stack([zero, -z, y], -1), np.stack([z, zero, -x], -1), np.stack([-y, x, zero], -1)], axis=1)
+
+
+def straightened(turns: dict[int, Floats]) -> dict[int, Floats]:
+    """The set turned so that its cameras stand level on the whole and its middle looks ahead (Brown & Lowe 2007).
+
+    Gives rows right, up, forward of each camera in a world of x right, y up, z away.
+    """
+    rights = np.array([turn[:, 0] for turn in turns.values()])
+    downs = np.array([turn[:, 1] for turn in turns.values()])
+    forwards = np.array([turn[:, 2] for turn in turns.values()])
+    values, vectors = np.linalg.eigh(rights.T @ rights)
+    # Cameras that all look much the same way leave the vertical open: theirs on the whole is taken.
+    found = downs.mean(axis=0) if values[1] < 0.02 * values[2] else vectors[:, 0]
+    down: Floats = np.asarray(found * np.sign(found @ downs.mean(axis=0)), float)
+    ahead = np.asarray(forwards.mean(axis=0), float)
+    if np.linalg.norm(ahead) < 0.3:
+        ahead = forwards[len(forwards) // 2]
+    ahead = ahead - (ahead @ down) * down / (down @ down)
+    up = -down / np.linalg.norm(down)
+    ahead = ahead / np.linalg.norm(ahead)
+    world = np.stack([np.cross(ahead, up), up, ahead])
+    return {k: np.stack([world @ t[:, 0], -world @ t[:, 1], world @ t[:, 2]]) for k, t in turns.items()}

@@ -1,0 +1,126 @@
+"""The frames of a grid, read when they are needed and the last few kept; a cell of several is merged once."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.errors import Cancelled, FileError
+from verispect.prove.intake import Coded, Frame, described, grey_linear, linear_of, read_coded
+
+Progress = Callable[[float, str], None]
+_WORKING_PIXELS = 700_000
+# A small picture in colour has about so many pixels on its short side.
+_SMALL = 150
+_BYTES = 6
+
+
+class FrameStore:
+    """Frames by number.
+
+    Parameters
+    ----------
+    frames : sequence of Frame
+        One for each place of the grid.
+    budget_mb : float
+        What those kept may hold; two at least.
+    """
+
+    def __init__(self, frames: Sequence[Frame], budget_mb: float) -> None:
+        self._frames = list(frames)
+        wide, high = frames[0].pixels
+        self._most = max(2, min(8, int(budget_mb * 1e6 // (wide * high * _BYTES))))
+        self._kept: OrderedDict[int, Coded] = OrderedDict()
+
+    def __len__(self) -> int:
+        return len(self._frames)
+
+    def __getitem__(self, k: int) -> Coded:
+        if k in self._kept:
+            self._kept.move_to_end(k)
+            return self._kept[k]
+        while len(self._kept) >= self._most:
+            self._kept.popitem(last=False)
+        found = self._kept[k] = read_coded(self._frames[k])
+        return found
+
+
+def merged_cells(
+    frames: Sequence[Frame],
+    cells: Sequence[Sequence[int]],
+    merge_cell: Callable[[list[int]], Coded],
+    folder: Path,
+    say: Progress,
+    stop: Callable[[], bool],
+) -> list[Frame]:
+    """One frame for each cell; those of several are merged into the folder, where they stay for a second try.
+
+    Raises
+    ------
+    Cancelled
+    FileError
+        Where the folder takes no more.
+    """
+    found = []
+    for number, members in enumerate(cells):
+        if len(members) == 1:
+            found.append(frames[members[0]])
+            continue
+        if stop():
+            raise Cancelled
+        say(0.25 * number / len(cells), f"merging cell {number + 1} of {len(cells)}")
+        path = folder / f"cell-{number:04d}.tif"
+        if not path.exists():
+            _write(path, merge_cell(list(members)))
+        found.append(described(path))
+    return found
+
+
+def _write(path: Path, pixels: Coded) -> None:
+    import tifffile
+
+    unready = path.with_suffix(".unready")
+    try:
+        tifffile.imwrite(unready, pixels, photometric="rgb", metadata=None)
+        unready.replace(path)
+    except OSError as error:
+        unready.unlink(missing_ok=True)
+        raise FileError(
+            "{path}: a merged cell could not be kept ({why}); free some space beside the result",
+            path=path, why=(error.strerror or str(error)).lower(),
+        ) from error  # fmt: skip
+
+
+def small_pictures(
+    store: FrameStore, pixels: tuple[int, int], say: Progress, stop: Callable[[], bool]
+) -> tuple[list[NDArray[np.float32]], list[NDArray[np.float32]]]:
+    """Brightness at the working size, and small pictures in colour, all in linear light."""
+    divide = 1
+    while pixels[0] * pixels[1] / divide**2 > _WORKING_PIXELS:
+        divide *= 2
+    greys, smalls = [], []
+    for k in range(len(store)):
+        if stop():
+            raise Cancelled
+        say(0.25 * k / len(store), f"reading frame {k + 1} of {len(store)}")
+        # Most of the way as it is coded, the rest in linear light: a quarter of the time, and neighbours are alike.
+        coded, left = _halved(store[k], divide // 2), min(divide, 2)
+        greys.append(grey_linear(coded, left))
+        step = max(1, min(pixels) // _SMALL)
+        size = (pixels[0] // step, pixels[1] // step)
+        smalls.append(np.asarray(cv2.resize(linear_of(coded), size, interpolation=cv2.INTER_AREA), np.float32))
+    return greys, smalls
+
+
+def _halved(coded: Coded, by: int) -> Coded:
+    """One part in `by` of its size, means."""
+    if by < 2:
+        return coded
+    rows, columns = (side // by for side in coded.shape[:2])
+    cut = coded[: rows * by, : columns * by]
+    return np.asarray(cv2.resize(cut, (columns, rows), interpolation=cv2.INTER_AREA), np.uint16)

@@ -1,0 +1,68 @@
+"""What a join has measured, as JSON in its working folder: another try over the same frames takes it up."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from verispect.files.atomic import write_atomically
+from verispect.optics.types import Floats
+from verispect.prove.expected import View
+from verispect.prove.join.canvas import Canvas
+from verispect.prove.join.pointing import Pair
+
+Measured = tuple[list[View], list[Pair], Floats]
+
+
+def view_as_json(view: View) -> dict[str, Any]:
+    """A view's numbers, which JSON keeps to the last digit."""
+    return {"rotation": view.rotation.tolist(), "scale_px": view.scale_px, "centre_px": list(view.centre_px)}
+
+
+def view_from_json(told: dict[str, Any]) -> View:
+    """The view of such numbers."""
+    column, row = told["centre_px"]
+    return View(np.array(told["rotation"], float), told["scale_px"], (column, row))
+
+
+def canvas_as_json(canvas: Canvas) -> dict[str, Any]:
+    """A canvas's numbers."""
+    return {
+        "projection": canvas.projection, "basis": canvas.basis.tolist(), "scale_px": canvas.scale_px,
+        "size": list(canvas.size), "corner": list(canvas.corner),
+    }  # fmt: skip
+
+
+def canvas_from_json(told: dict[str, Any]) -> Canvas:
+    """The canvas of such numbers."""
+    wide, high = told["size"]
+    across, down = told["corner"]
+    return Canvas(told["projection"], np.array(told["basis"], float), told["scale_px"], (wide, high), (across, down))
+
+
+def write_measured(path: Path, asked: str, views: Sequence[View], pairs: Sequence[Pair], gains: Floats) -> None:
+    """Keep it, with what it was measured of."""
+    told = {
+        "asked": asked,
+        "views": [view_as_json(view) for view in views],
+        "pairs": [{**vars(pair), "turn": np.asarray(pair.turn).tolist()} for pair in pairs],
+        "gains": np.asarray(gains).tolist(),
+    }
+    write_atomically(path, json.dumps(told).encode("utf-8"))
+
+
+def read_measured(path: Path, asked: str) -> Measured | None:
+    """What was kept of the very same frames and places; None where there is none, or it is of others."""
+    try:
+        told = json.loads(path.read_text(encoding="utf-8"))
+        if told["asked"] != asked:
+            return None
+        views = [view_from_json(view) for view in told["views"]]
+        pairs = [Pair(**{**pair, "turn": np.array(pair["turn"], float)}) for pair in told["pairs"]]
+        return views, pairs, np.array(told["gains"], float)
+    except (OSError, ValueError, KeyError, TypeError):
+        return None

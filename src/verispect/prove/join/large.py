@@ -1,0 +1,234 @@
+"""Joined pictures that no memory holds: painted part by part into files, by several processes, gone on with later.
+
+A working folder beside the result holds what the parts are painted from (`work.json`), the picture's bare pixels,
+what is covered, each frame's share of every part, and which parts are done. Any process that sees the folder and the
+frames can paint any part: here, on a Dask cluster of this machine, or on one that is named.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from importlib import import_module
+from pathlib import Path
+from typing import Any, cast
+
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.errors import Cancelled, FileError
+from verispect.prove.intake import described
+from verispect.prove.join.frames import FrameStore
+from verispect.prove.join.kept import canvas_as_json, canvas_from_json, view_as_json, view_from_json
+from verispect.prove.join.painting import Painter
+
+Progress = Callable[[float, str], None]
+PART_PX = 1024
+_WORK = "work.json"
+# Parts given to a process at a time: few enough that a stop is answered soon.
+_BATCH = 4
+
+
+@dataclass(frozen=True)
+class Work:
+    """All that parts are painted from."""
+
+    folder: Path
+    painter: Painter
+    files: tuple[Path, ...]
+    budget_mb: float
+
+    @property
+    def parts(self) -> list[tuple[int, int, int, int]]:
+        """Left, top, right, bottom of every part."""
+        return self.painter.parts(PART_PX)
+
+    def pixels(self, mode: Any = "r") -> NDArray[np.uint16]:
+        """The picture so far (rows, columns, 3), mapped from its file."""
+        wide, high = self.painter.canvas.size
+        return np.memmap(self.folder / "pixels", np.uint16, mode, shape=(high, wide, 3))
+
+    def covered(self, mode: Any = "r") -> NDArray[np.bool_]:
+        """Where frames cover it, mapped."""
+        wide, high = self.painter.canvas.size
+        return np.memmap(self.folder / "covered", bool, mode, shape=(high, wide))
+
+    def shares(self, mode: Any = "r") -> NDArray[np.float64]:
+        """What each frame gave of every part (parts, frames), mapped."""
+        return np.memmap(self.folder / "shares", float, mode, shape=(len(self.parts), len(self.files)))
+
+    def done(self, mode: Any = "r") -> NDArray[np.bool_]:
+        """Which parts are painted, mapped."""
+        return np.memmap(self.folder / "done", bool, mode, shape=(len(self.parts),))
+
+    def begin(self) -> None:
+        """Lay the files out, or find them as they were left.
+
+        Raises
+        ------
+        FileError
+            Where there is not room enough.
+        """
+        told = json.dumps(_as_json(self), allow_nan=False)
+        kept = self.folder / _WORK
+        if kept.exists() and kept.read_text(encoding="utf-8") == told:
+            return
+        wide, high = self.painter.canvas.size
+        free = _free_bytes(self.folder)
+        needed = wide * high * 7
+        if free < needed:
+            raise FileError(
+                "{path}: joining needs {needed:.1f} GB of room beside the result while it works, and {free:.1f} are "
+                "free; clear some, or name a result elsewhere",
+                path=self.folder.parent, needed=needed / 1e9, free=free / 1e9,
+            )  # fmt: skip
+        for make in (self.pixels, self.covered, self.shares, self.done):
+            make("w+")
+        kept.write_text(told, encoding="utf-8")
+
+
+def _free_bytes(folder: Path) -> int:
+    import shutil
+
+    return shutil.disk_usage(folder).free
+
+
+def _as_json(work: Work) -> dict[str, Any]:
+    return {
+        "canvas": canvas_as_json(work.painter.canvas),
+        "views": [view_as_json(view) for view in work.painter.views],
+        "gains": work.painter.gains.tolist(),
+        "pixels": list(work.painter.pixels),
+        "files": [str(path) for path in work.files],
+        "budget_mb": work.budget_mb,
+    }
+
+
+@lru_cache(maxsize=1)
+def _opened(folder: str, _written: int) -> tuple[Work, FrameStore]:
+    told = json.loads((Path(folder) / _WORK).read_text(encoding="utf-8"))
+    wide, high = told["pixels"]
+    views = tuple(view_from_json(view) for view in told["views"])
+    painter = Painter(canvas_from_json(told["canvas"]), views, np.array(told["gains"], float), (wide, high))
+    files = tuple(Path(path) for path in told["files"])
+    work = Work(Path(folder), painter, files, told["budget_mb"])
+    return work, FrameStore([described(path) for path in files], work.budget_mb)
+
+
+def paint_parts(folder: str, numbers: Sequence[int]) -> int:
+    """Paint these parts of the work in a folder, those that are done left alone; how many were looked at."""
+    work, store = _opened(folder, (Path(folder) / _WORK).stat().st_mtime_ns)
+    pixels, covered, shares, done = work.pixels("r+"), work.covered("r+"), work.shares("r+"), work.done("r+")
+    parts = work.parts
+    left = [number for number in numbers if not done[number]]
+    for number in left:
+        box = parts[number]
+        place = (slice(box[1], box[3]), slice(box[0], box[2]))
+        pixels[place], covered[place], shares[number] = work.painter.paint(box, store.__getitem__)
+    # Parts count as done only once they are on the disk.
+    for laid in (pixels, covered, shares):
+        cast("np.memmap[Any, Any]", laid).flush()
+    done[left] = True
+    return len(numbers)
+
+
+def paint_all(
+    work: Work, *, jobs: int, scheduler: str | None, memory_mb: int, say: Progress, stop: Callable[[], bool]
+) -> None:
+    """Paint whatever is left, on a cluster where one is named or more than one process is allowed.
+
+    Raises
+    ------
+    Cancelled
+        What is painted by then stays, for another try.
+    FileError
+        Where the cluster named does not answer.
+    """
+    left = np.flatnonzero(~work.done())
+    batches = [left[k : k + _BATCH].tolist() for k in range(0, left.size, _BATCH)]
+    count, before = len(work.parts), len(work.parts) - left.size
+
+    def tell(number: int) -> None:
+        say(0.5 + 0.45 * (before + number) / max(count, 1), f"joining, part {before + number} of {count}")
+
+    finished = 0
+    tell(0)
+    if scheduler is None and jobs < 2:
+        for batch in batches:
+            if stop():
+                raise Cancelled
+            finished += paint_parts(str(work.folder), batch)
+            tell(finished)
+        return
+    with _cluster(scheduler, jobs, memory_mb) as client:
+        for found in _as_done(client, str(work.folder), batches, stop):
+            finished += found
+            tell(finished)
+
+
+@contextlib.contextmanager
+def _cluster(scheduler: str | None, jobs: int, memory_mb: int) -> Iterator[Any]:
+    """A Dask client: of the cluster at an address, or of one made here for the while."""
+    import logging
+
+    from dask import config
+
+    distributed: Any = import_module("distributed")
+    # What a cluster tells of itself is its own; the user is told one sentence.
+    for name in ("distributed", "distributed.nanny", "distributed.worker", "distributed.scheduler", "tornado"):
+        logging.getLogger(name).setLevel(logging.CRITICAL)
+    if scheduler is not None:
+        try:
+            client = distributed.Client(scheduler, timeout=10)
+        except (OSError, ValueError, TimeoutError) as error:
+            raise FileError(
+                "--scheduler {address}: no Dask cluster answers there; start one with `dask scheduler` and `dask "
+                "worker`, or leave it out",
+                address=scheduler,
+            ) from error
+        try:
+            yield client
+        finally:
+            client.close()
+        return
+    with config.set({"distributed.worker.memory.target": False, "distributed.worker.memory.spill": False}):
+        cluster = distributed.LocalCluster(
+            n_workers=jobs, threads_per_worker=1, processes=True, dashboard_address=None,
+            memory_limit=f"{memory_mb}MiB", silence_logs=logging.CRITICAL,
+        )  # fmt: skip
+        client = distributed.Client(cluster)
+        try:
+            yield client
+        finally:
+            client.close()
+            cluster.close()
+
+
+def _as_done(client: Any, folder: str, batches: Sequence[Sequence[int]], stop: Callable[[], bool]) -> Iterator[int]:
+    """What each batch gives as it comes; few are given out at a time, so that a stop is soon."""
+    distributed: Any = import_module("distributed")
+    waiting = list(batches)
+    running: set[Any] = set()
+    abreast = 2 * max(1, sum(client.nthreads().values()))
+    while waiting or running:
+        if stop():
+            client.cancel(list(running))
+            raise Cancelled
+        while waiting and len(running) < abreast:
+            running.add(client.submit(paint_parts, folder, waiting.pop(0), pure=False))
+        try:
+            over, running = distributed.wait(running, timeout=0.2, return_when="FIRST_COMPLETED")
+        except TimeoutError:
+            continue
+        for future in over:
+            try:
+                yield future.result()
+            except FileNotFoundError as error:
+                raise FileError(
+                    "{path}: not seen from the cluster; its workers need the frames and the result's folder under "
+                    "the same names",
+                    path=error.filename or folder,
+                ) from error

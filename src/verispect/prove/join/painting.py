@@ -1,0 +1,170 @@
+"""One part of a joined picture: the slow part of neighbours blended softly, the detail of the sharper preferred."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.optics.types import Floats
+from verispect.prove.expected import View
+from verispect.prove.intake import Coded
+from verispect.prove.join.canvas import Canvas, frame_maps
+
+Box = tuple[int, int, int, int]
+_APRON = 48
+# Width of the soft seams of the slow part, in pixels, and the window of the detail that is compared.
+_SLOW = 12.0
+_DETAIL = 9
+_LUMA = np.array([[0.25, 0.5, 0.25]], np.float32)
+
+
+# How far a mapping may bend between the meshes of a net, pixels; and what stands for behind the camera.
+_BEND_PX, _BEHIND_PX = 0.01, -9e5
+# The slow part is worked out at one part in so many of the size.
+_COARSE = 4
+
+
+def _net(count: int, step: int) -> NDArray[np.int64]:
+    """Places along a side, its last one too."""
+    return np.unique(np.r_[np.arange(0, count, step), count - 1])
+
+
+@lru_cache(maxsize=8)
+def _weights(count: int, step: int) -> NDArray[np.float32]:
+    places = _net(count, step)
+    after = np.clip(np.searchsorted(places, np.arange(count), side="right"), 1, places.size - 1)
+    share = (np.arange(count) - places[after - 1]) / (places[after] - places[after - 1])
+    found = np.zeros((count, places.size), np.float32)
+    found[np.arange(count), after - 1] = 1.0 - share
+    found[np.arange(count), after] += share
+    return found
+
+
+@dataclass(frozen=True)
+class Painter:
+    """All that a part of the picture is painted from, but the frames themselves.
+
+    Attributes
+    ----------
+    gains : ndarray, shape (views,)
+        Stops to add to each frame.
+    pixels : (int, int)
+        Width and height of every frame.
+    """
+
+    canvas: Canvas
+    views: tuple[View, ...]
+    gains: Floats
+    pixels: tuple[int, int]
+
+    @cached_property
+    def _boxes(self) -> list[Box]:
+        return [self.canvas.box_of(view, self.pixels) for view in self.views]
+
+    def parts(self, side: int) -> list[Box]:
+        """The whole picture in squares: left, top, right, bottom, row by row."""
+        wide, high = self.canvas.size
+        return [
+            (left, top, min(left + side, wide), min(top + side, high))
+            for top in range(0, high, side)
+            for left in range(0, wide, side)
+        ]
+
+    def frames_of(self, box: Box) -> list[int]:
+        """Frames that may show something of a part, its surroundings included."""
+        left, top, right, bottom = box[0] - _APRON, box[1] - _APRON, box[2] + _APRON, box[3] + _APRON
+        # Beyond its ends a circle goes on from the other.
+        turn = 0.0 if self.canvas.projection == "flat" else 2.0 * math.pi * self.canvas.scale_px
+        return [
+            k for k, own in enumerate(self._boxes)
+            if own[1] < bottom and own[3] > top
+            and any(own[0] + off < right and own[2] + off > left for off in {0.0, turn, -turn})
+        ]  # fmt: skip
+
+    def _maps(self, view: View, directions: Floats) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """Where a frame shows directions: on a net, and straight lines between, a hundredth of a pixel off at most.
+
+        Over a net's mesh of p pixels a projection of s pixels a radian bends by about p²/8s.
+        """
+        step = int(min(16.0, math.sqrt(8.0 * _BEND_PX * self.canvas.scale_px)))
+        rows, columns = directions.shape[:2]
+        if step < 3:
+            return frame_maps(view, directions)
+        down, across = _net(rows, step), _net(columns, step)
+        column, row = frame_maps(view, directions[np.ix_(down, across)])
+        if float(min(column.min(), row.min())) <= _BEHIND_PX:
+            return frame_maps(view, directions)
+        by_row, by_column = _weights(rows, step), _weights(columns, step)
+        mapped = [np.asarray(by_row @ part @ by_column.T, np.float32) for part in (column, row)]
+        return mapped[0], mapped[1]
+
+    def paint(self, box: Box, read: Callable[[int], Coded]) -> tuple[Coded, NDArray[np.bool_], Floats]:
+        """A part's pixels (rows, columns, 3), where frames cover it, and how much of its detail each frame gave."""
+        left, top, right, bottom = box
+        directions = self.canvas.directions(left - _APRON, top - _APRON, right + _APRON, bottom + _APRON)
+        shape = directions.shape[:2]
+        slow, slow_weight = np.zeros((*shape, 3), np.float32), np.full(shape, 1e-9, np.float32)
+        fine, fine_weight = np.zeros((*shape, 3), np.float32), np.full(shape, 1e-20, np.float32)
+        weights: dict[int, NDArray[np.float32]] = {}
+        wide, high = self.pixels
+        for k in self.frames_of(box):
+            column, row = self._maps(self.views[k], directions)
+            # How far within the frame, as a share of its half: 0 at the border.
+            inside = np.minimum(
+                1.0 - np.abs(2.0 * column / (wide - 1) - 1.0), 1.0 - np.abs(2.0 * row / (high - 1) - 1.0)
+            )
+            if float(inside.max()) <= 0.0:
+                continue
+            part = cv2.remap(read(k), column, row, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
+            light = _brightened(np.asarray(part, np.uint16), float(self.gains[k]))
+            border = np.clip(inside, 0.0, 1.0)
+            eased = _eased(light)
+            detail = light - eased
+            luma = cv2.transform(detail, _LUMA)
+            strength = np.asarray(cv2.boxFilter(luma * luma, -1, (_DETAIL, _DETAIL)), np.float32)
+            # Detail's energy to the fourth power of its strength.
+            sharper = border * (strength * np.float32(1.0 / 65535.0**2) + np.float32(1e-7)) ** 2
+            cv2.accumulateProduct(eased, cv2.merge((border, border, border)), slow)
+            slow_weight += border
+            cv2.accumulateProduct(detail, cv2.merge((sharper, sharper, sharper)), fine)
+            fine_weight += sharper
+            weights[k] = sharper
+        whole = slow / slow_weight[..., None] + fine / fine_weight[..., None]
+        whole[slow_weight < 1e-6] = 0.0
+        middle = (slice(_APRON, shape[0] - _APRON), slice(_APRON, shape[1] - _APRON))
+        used = np.zeros(len(self.views))
+        for k, weight in weights.items():
+            used[k] = float((weight[middle] / fine_weight[middle]).sum())
+        return np.clip(np.round(whole[middle]), 0, 65535).astype(np.uint16), slow_weight[middle] >= 1e-6, used
+
+
+def _eased(light: NDArray[np.float32]) -> NDArray[np.float32]:
+    """The slow part; worked out at a quarter of the size, where nothing of it is lost."""
+    rows, columns = light.shape[:2]
+    small = cv2.resize(light, (-(-columns // _COARSE), -(-rows // _COARSE)), interpolation=cv2.INTER_AREA)
+    soft = cv2.GaussianBlur(small, (0, 0), _SLOW / _COARSE)
+    return np.asarray(cv2.resize(soft, (columns, rows), interpolation=cv2.INTER_LINEAR), np.float32)
+
+
+def _brightened(coded: Coded, stops: float) -> NDArray[np.float32]:
+    """Coded values made brighter in linear light."""
+    if abs(stops) <= 1e-4:
+        return coded.astype(np.float32)
+    return np.asarray(cv2.LUT(coded, _curve(round(stops, 4))[None]), np.float32)
+
+
+@lru_cache(maxsize=512)
+def _curve(stops: float) -> NDArray[np.float32]:
+    """The coded value that each of 65536 becomes."""
+    x = np.arange(65536) / 65535.0
+    linear = np.where(x <= 0.04045, x / 12.92, ((x + 0.055) / 1.055) ** 2.4) * 2.0**stops
+    curved = np.where(
+        linear <= 0.0031308, 12.92 * linear, 1.055 * np.power(np.maximum(linear, 1e-9), 1 / 2.4) - 0.055
+    )
+    return np.asarray(curved * 65535.0, np.float32)

@@ -1,0 +1,177 @@
+"""Where the frames of a grid lie when no plan tells it: found from what they have in common."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from verispect.errors import Cancelled, FileError
+from verispect.optics.types import Floats
+from verispect.prove.expected import View
+from verispect.prove.intake import Frame, read_coded
+from verispect.prove.join.bundle import focal_px_of, straightened, tree_of, turned
+from verispect.prove.join.features import Common, Grey8, common_of, features_of
+from verispect.prove.join.pointing import PRIOR_DEG
+
+Progress = Callable[[float, str], None]
+_WORKING_PIXELS = 900_000
+# Frames that follow one another and lie within so much of a frame's width are a series of one cell.
+_SAME_CELL = 0.03
+# Frames shifted in one plane lie on one another this much better shifted than turned.
+_BETTER = 0.6
+# Focal lengths nobody has, as shares of the frame's long side.
+_FOCAL_LIMITS = (0.3, 40.0)
+# More than this left between turned frames is told, in pixels of the working size.
+_LEFT_PX = 1.5
+
+
+@dataclass(frozen=True)
+class Placed:
+    """Frames by cells, where each looks, and what is doubtful about it.
+
+    Attributes
+    ----------
+    prior_deg : float
+        How sure the places are.
+    """
+
+    cells: list[list[int]]
+    views: list[View]
+    doubts: tuple[str, ...] = ()
+    prior_deg: float = PRIOR_DEG
+
+
+def found_places(
+    frames: Sequence[Frame], sensor_wide_mm: float | None, say: Progress, stop: Callable[[], bool]
+) -> Placed:
+    """Where frames lie, from what they share alone.
+
+    Raises
+    ------
+    FileError
+        Where no two have anything in common.
+    """
+    greys, divide = _greys(frames, say, stop)
+    size = (greys[0].shape[1], greys[0].shape[0])
+    features = []
+    for k, grey in enumerate(greys):
+        if stop():
+            raise Cancelled
+        say(0.05 + 0.05 * k / len(greys), "looking for points in common")
+        features.append(features_of(grey))
+    common = common_of(features, size, is_cancelled=stop,
+                       progress=lambda share: say(0.1 + 0.1 * share, "looking for points in common"))  # fmt: skip
+    if stop():
+        raise Cancelled
+    if len(frames) > 1 and not common:
+        raise FileError(
+            "no two of these {count} frames show anything in common that they could be joined by; give frames that "
+            "overlap by a fifth or more, or the plan they were taken by", count=len(frames),
+        )  # fmt: skip
+    told = _told_focal_px(frames, sensor_wide_mm)
+    focal = (told or _focal_from(common, frames[0].pixels) or 1.2 * max(frames[0].pixels)) / divide
+    turns, focal, rest = turned(common, len(frames), focal, told=told is not None)
+    shifts, rest_shifted = _shifted(common, len(frames))
+    doubts = [
+        f"{frames[k].path.name} shows nothing in common with the others; it is left out"
+        for k in range(len(frames)) if k not in turns
+    ]  # fmt: skip
+    members = sorted(turns)
+    middle = ((frames[0].pixels[0] - 1) / 2.0, (frames[0].pixels[1] - 1) / 2.0)
+    if len(members) > 1 and rest_shifted < _BETTER * rest:
+        # The lens or the back was moved, not the camera turned: one view, with other parts of its image.
+        views = {
+            k: View(np.eye(3), focal * divide, (middle[0] - shifts[k][0] * divide, middle[1] - shifts[k][1] * divide))
+            for k in members
+        }
+        rest = rest_shifted
+    else:
+        views = {k: View(r, focal * divide, middle) for k, r in straightened({k: turns[k] for k in members}).items()}
+    if rest > _LEFT_PX:
+        doubts.append(
+            f"neighbours lie {rest * divide:.1f} pixels apart on the whole once laid over one another: near things "
+            "seen from different places, or a lens that bends lines"
+        )
+    cells = _cells(members, views, frames[0].pixels)
+    return Placed(cells, [views[cell[0]] for cell in cells], tuple(doubts))
+
+
+def _greys(frames: Sequence[Frame], say: Progress, stop: Callable[[], bool]) -> tuple[list[Grey8], int]:
+    wide, high = frames[0].pixels
+    divide = max(1, math.ceil(math.sqrt(wide * high / _WORKING_PIXELS)))
+    greys = []
+    for k, frame in enumerate(frames):
+        if stop():
+            raise Cancelled
+        say(0.05 * k / len(frames), f"reading frame {k + 1} of {len(frames)}")
+        eight = (read_coded(frame)[: high // divide * divide, : wide // divide * divide] >> 8).astype(np.uint8)
+        grey = cv2.cvtColor(eight, cv2.COLOR_RGB2GRAY)
+        small = cv2.resize(grey, (wide // divide, high // divide), interpolation=cv2.INTER_AREA)
+        greys.append(np.asarray(small, np.uint8))
+    return greys, divide
+
+
+def _told_focal_px(frames: Sequence[Frame], sensor_wide_mm: float | None) -> float | None:
+    """The focal length in pixels that the frames' metadata tell."""
+    first = frames[0]
+    pixel = first.pixel_mm or (sensor_wide_mm / first.pixels[0] if sensor_wide_mm else None)
+    if first.focal_mm is None or pixel is None or len({frame.focal_mm for frame in frames}) > 1:
+        return None
+    magnified = 1.0
+    if first.subject_m and first.subject_m * 1000.0 > 2.0 * first.focal_mm:
+        magnified = 1.0 / (1.0 - first.focal_mm / (first.subject_m * 1000.0))
+    return first.focal_mm * magnified / pixel
+
+
+def _focal_from(common: Sequence[Common], pixels: tuple[int, int]) -> float | None:
+    found = focal_px_of(common)
+    if found is None:
+        return None
+    divide = max(1, math.ceil(math.sqrt(pixels[0] * pixels[1] / _WORKING_PIXELS)))
+    low, high = (share * max(pixels) for share in _FOCAL_LIMITS)
+    return found * divide if low <= found * divide <= high else None
+
+
+def _shifted(common: Sequence[Common], count: int) -> tuple[dict[int, Floats], float]:
+    """Each frame's shift on one plane (column, row), by least squares, and what is left, median in pixels."""
+    members, _ = tree_of(common, count)
+    place = {k: number for number, k in enumerate(members)}
+    used = [pair for pair in common if pair.a in place and pair.b in place]
+    if not used:
+        return {k: np.zeros(2) for k in members}, math.inf
+    rows, right = [np.eye(len(members))[:1]], [np.zeros((1, 2))]
+    for pair in used:
+        row = np.zeros((1, len(members)))
+        row[0, place[pair.b]], row[0, place[pair.a]] = 1.0, -1.0
+        rows.append(row)
+        right.append(np.median(pair.first - pair.second, axis=0)[None])
+    found = np.linalg.lstsq(np.vstack(rows), np.vstack(right), rcond=None)[0]
+    found = found - found.mean(axis=0)
+    left = [
+        np.linalg.norm(pair.second + found[place[pair.b]] - found[place[pair.a]] - pair.first, axis=1)
+        for pair in used
+    ]
+    return {k: found[place[k]] for k in members}, float(np.median(np.concatenate(left)))
+
+
+def _cells(members: Sequence[int], views: dict[int, View], pixels: tuple[int, int]) -> list[list[int]]:
+    """Frames that follow one another and look at the same, as cells."""
+    cells: list[list[int]] = []
+    for k in members:
+        if cells and _same_place(views[k], views[cells[-1][0]], pixels):
+            cells[-1].append(k)
+            continue
+        cells.append([k])
+    return cells
+
+
+def _same_place(view: View, other: View, pixels: tuple[int, int]) -> bool:
+    if float(view.rotation[2] @ other.rotation[2]) < 0.9:
+        return False
+    middle = np.array([(pixels[0] - 1) / 2.0, (pixels[1] - 1) / 2.0, 1.0])
+    moved = view.onto(other) @ middle
+    return float(np.linalg.norm(moved[:2] / moved[2] - middle[:2])) < _SAME_CELL * pixels[0]

@@ -1,0 +1,87 @@
+"""Joins that go over the disk: the same picture, gone on with after a stop, also by a Dask cluster."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.prove.join.spheres import taken, turn
+from verispect.errors import Cancelled, FileError
+from verispect.prove.join import large
+from verispect.prove.join.grid import Room, join
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory) -> Path:
+    made = tmp_path_factory.mktemp("row")
+    taken(made, [turn(b, 0) for b in (-20, 0, 20)])
+    return made
+
+
+def joined(folder: Path, room: Room | None, **more):
+    return join([folder], exposures=None, sensor_wide_mm=None, room=room, **more)
+
+
+def test_what_is_made_on_the_disk_is_what_memory_would_hold(folder: Path, tmp_path: Path, monkeypatch) -> None:
+    monkeypatch.setattr(large, "PART_PX", 200)
+    held = joined(folder, None)
+    laid = joined(folder, Room(tmp_path, on_disk=True))
+    assert laid.on_disk
+    assert not held.on_disk
+    assert held.pixels.shape == laid.pixels.shape
+    assert float(np.mean(np.abs(held.pixels.astype(float) - laid.pixels))) < 30.0
+    assert laid.crop == held.crop
+    assert [f["used_share"] for f in laid.frames] == pytest.approx([f["used_share"] for f in held.frames], abs=0.01)
+
+
+def test_a_join_that_was_broken_off_goes_on_where_it_was(folder: Path, tmp_path: Path, monkeypatch) -> None:
+    """Stopped after its third look: what is measured and painted by then is neither measured nor painted again."""
+    monkeypatch.setattr(large, "PART_PX", 200)
+    painted: list[int] = []
+    really = large.paint_parts
+    monkeypatch.setattr(
+        large, "paint_parts", lambda where, numbers: painted.extend(numbers) or really(where, numbers)
+    )
+    with pytest.raises(Cancelled):
+        joined(folder, Room(tmp_path, on_disk=True), is_cancelled=lambda: len(painted) >= 8)
+    before = list(painted)
+    done = np.fromfile(tmp_path / "done", bool)
+    assert np.flatnonzero(done).tolist() == before
+    monkeypatch.setattr("verispect.prove.join.grid.small_pictures", None)
+    painted.clear()
+    whole = joined(folder, Room(tmp_path, on_disk=True))
+    assert sorted(before + painted) == list(range(done.size))
+    top, left, bottom, right = whole.crop
+    assert float((whole.pixels[top:bottom, left:right].max(axis=2) == 0).mean()) == 0.0
+
+
+def test_other_frames_are_measured_anew(folder: Path, tmp_path: Path) -> None:
+    room = Room(tmp_path / "work", on_disk=True)
+    room.folder.mkdir()
+    joined(folder, room)
+    kept = json.loads((room.folder / "measured.json").read_text())
+    taken(tmp_path, [turn(b, 0) for b in (-20, 0, 20)], seed=9)
+    joined(tmp_path, room)
+    assert json.loads((room.folder / "measured.json").read_text())["asked"] != kept["asked"]
+
+
+def test_no_room_on_the_disk_is_told_before_anything_is_painted(folder: Path, tmp_path: Path, monkeypatch) -> None:
+    monkeypatch.setattr(large, "_free_bytes", lambda _folder: 1000)
+    with pytest.raises(FileError, match=r"joining needs 0\.\d GB of room"):
+        joined(folder, Room(tmp_path, on_disk=True))
+
+
+def test_a_cluster_paints_it_and_one_that_does_not_answer_is_told(folder: Path, tmp_path: Path) -> None:
+    """A real Dask cluster of two processes, named by its address."""
+    from distributed import LocalCluster
+
+    with pytest.raises(FileError, match="no Dask cluster answers there"):
+        joined(folder, Room(tmp_path, scheduler="nonsense://nowhere:1", on_disk=True))
+    (tmp_path / "b").mkdir()
+    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster:
+        laid = joined(folder, Room(tmp_path / "b", scheduler=cluster.scheduler_address, on_disk=True))
+    held = joined(folder, None)
+    assert float(np.mean(np.abs(held.pixels.astype(float) - laid.pixels))) < 30.0

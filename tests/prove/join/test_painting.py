@@ -1,0 +1,89 @@
+"""Parts of a joined picture: the same however it is cut, and from every frame that shows anything of them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from tests.prove.join.spheres import FOCAL_PX, SIZE, painted_sphere, seen, turn
+from verispect.prove.expected import View
+from verispect.prove.intake import Coded
+from verispect.prove.join.canvas import canvas_for, frame_maps
+from verispect.prove.join.painting import Painter, _brightened
+
+MIDDLE = ((SIZE[0] - 1) / 2.0, (SIZE[1] - 1) / 2.0)
+
+
+@pytest.fixture(scope="module")
+def frames() -> list[Coded]:
+    sphere = painted_sphere()
+    return [np.round(seen(sphere, turn(b, 5)) * 65535).astype(np.uint16) for b in (-25, 0, 25)]
+
+
+def painter_of(projection: str | None = None) -> Painter:
+    views = tuple(View(turn(b, 5), FOCAL_PX, MIDDLE) for b in (-25, 0, 25))
+    return Painter(canvas_for(views, SIZE, projection, None), views, np.zeros(3), SIZE)
+
+
+def whole(painter: Painter, frames: list[Coded], side: int) -> tuple[np.ndarray, np.ndarray]:
+    wide, high = painter.canvas.size
+    pixels, used = np.zeros((high, wide, 3), np.uint16), np.zeros(3)
+    for left, top, right, bottom in painter.parts(side):
+        pixels[top:bottom, left:right], _, part = painter.paint((left, top, right, bottom), frames.__getitem__)
+        used += part
+    return pixels, used
+
+
+def test_it_is_the_same_in_small_parts_and_in_large(frames: list[Coded]) -> None:
+    painter = painter_of()
+    large, used = whole(painter, frames, 2000)
+    small, used_small = whole(painter, frames, 96)
+    assert float(np.mean(np.abs(large.astype(float) - small))) < 25.0
+    assert used_small == pytest.approx(used, rel=0.01)
+
+
+def test_where_one_frame_is_alone_its_own_pixels_are_shown(frames: list[Coded]) -> None:
+    """At the left end only the first frame looks: within half a hundredth of what it shows there."""
+    painter = painter_of("cylinder")
+    pixels, _ = whole(painter, frames, 2000)
+    canvas = painter.canvas
+    column, row = frame_maps(painter.views[0], canvas.directions(40, 100, 60, 120))
+    expected = frames[0][np.round(row).astype(int), np.round(column).astype(int)]
+    assert np.median(np.abs(expected.astype(float) - pixels[100:120, 40:60])) < 0.01 * 65535
+
+
+def test_the_net_of_a_mapping_is_as_good_as_every_pixel() -> None:
+    views = (View(turn(10, 8, 4), 6000.0, (2999.5, 1999.5)),)
+    canvas = canvas_for(views, (6000, 4000), "cylinder", None)
+    painter = Painter(canvas, views, np.zeros(1), (6000, 4000))
+    directions = canvas.directions(100, 50, 900, 700)
+    for fine, net in zip(frame_maps(views[0], directions), painter._maps(views[0], directions), strict=True):
+        assert float(np.abs(fine - net).max()) < 0.02
+
+
+@pytest.mark.parametrize("projection", ["cylinder", "sphere"])
+@pytest.mark.parametrize("seed", range(12))
+def test_no_part_misses_a_frame(projection: str, seed: int) -> None:
+    """Frames about the whole sphere, every part with what lies beside it looked at pixel by pixel."""
+    rng = np.random.default_rng(seed)
+    steep = 40 if projection == "cylinder" else 90
+    views = tuple(
+        View(turn(rng.uniform(-180, 180), rng.uniform(-steep, steep), rng.uniform(-90, 90)), 60.0, (39.5, 29.5))
+        for _ in range(7)
+    )
+    canvas = canvas_for(views, (80, 60), projection, np.eye(3))
+    painter = Painter(canvas, views, np.zeros(7), (80, 60))
+    for box in painter.parts(48):
+        left, top, right, bottom = box
+        directions = canvas.directions(left - 40, top, right + 40, bottom)
+        for k, view in enumerate(views):
+            column, row = frame_maps(view, directions)
+            if np.any((column >= 0) & (column <= 79) & (row >= 0) & (row <= 59)):
+                assert k in painter.frames_of(box)
+
+
+def test_a_stop_more_doubles_the_light() -> None:
+    """Half of full light, sRGB-coded 0.7354, becomes full; IEC 61966-2-1."""
+    coded = np.full((4, 4, 3), round(0.735357 * 65535), np.uint16)
+    assert float(_brightened(coded, 1.0)[0, 0, 0]) == pytest.approx(65535.0, rel=1e-4)
+    assert np.array_equal(_brightened(coded, 0.0), coded.astype(np.float32))
