@@ -6,6 +6,7 @@ the views (prefilter measured beforehand; docs/derivations/rehearse.md).
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -21,13 +22,18 @@ from verispect.rehearse.scene_model import Model, Panel
 from verispect.rehearse.wave_blur import pupil_share, waves_of_blur
 
 Picture = NDArray[np.float32]
-TILE = 128
+# Side of a tile, and of one of a large picture, where blurs change less from pixel to pixel.
+_TILE, _LARGE_TILE, _LARGE = 128, 192, 12_000_000
 # Views by the tile's largest blur in pixels; more where an edge is blurred widely.
 _VIEWS = ((1.0, 8), (2.5, 16), (8.0, 32))
 _VIEWS_ABOVE, _VIEWS_AT_EDGES = 24, 48
 # Nothing nearer than so many focal lengths is drawn: it is inside the lens.
 _NEAREST = 1.3
 _FAR = 1e6
+# Texels each way that are cut out of a texture for one tile: reading across its border is three times as slow.
+_MOST_CUT = 640
+# Where nothing is blurred less than this a tile is worked out on a net; places of it beyond the tile, and its widest.
+_WIDE_BLUR, _BEYOND, _MOST_PITCH = 8.0, 2, 16
 
 
 @dataclass(frozen=True)
@@ -76,12 +82,13 @@ def render(
     wide, high = camera.pixels
     drawn = [found for panel in model.panels if (found := _prepare(panel, camera)) is not None]
     picture = np.zeros((high, wide, 3), np.float32)
-    tops = list(range(0, high, TILE))
+    side = _LARGE_TILE if wide * high >= _LARGE else _TILE
+    tops = list(range(0, high, side))
     for number, top in enumerate(tops):
         if is_cancelled is not None and is_cancelled():
             return None
-        for left in range(0, wide, TILE):
-            box = (left, top, min(left + TILE, wide), min(top + TILE, high))
+        for left in range(0, wide, side):
+            box = (left, top, min(left + side, wide), min(top + side, high))
             picture[box[1] : box[3], box[0] : box[2]] = _tile(
                 model, drawn, camera, box, wavelength_mm, seed + 7919 * number + left, quality
             )
@@ -153,55 +160,165 @@ def _tile(
 ) -> Picture:
     layers = _layers(drawn, camera, box)
     left, top, right, bottom = box
-    blank = np.zeros((bottom - top, right - left, 4), np.float32)
     if not layers:
-        return blank[..., :3]
+        return np.zeros((bottom - top, right - left, 3), np.float32)
     blur = max(max(layer.blur_px[0], layer.drawn.smear_px) for layer in layers)
+    net = _Net.over(box, min(layer.blur_px[1] for layer in layers))
     count = quality.views(blur, at_edge=any(not layer.whole for layer in layers))
-    coarse = np.sqrt(max(1.0 - 3.0 / count, 0.25))
-    offsets = jitter(count, seed) * coarse
+    narrower = np.sqrt(max(1.0 - 3.0 / count, 0.25))
+    offsets = jitter(count, seed) * narrower if net.pitch == 1 else np.zeros((count, 2))
     state = camera.exposure.state
     waves = float(np.max(waves_of_blur(blur * camera.pitch_mm, state.working_f_number, wavelength_mm)))
-    pupil = camera.pupil_points_mm(count, shrink=float(coarse * pupil_share(waves)))
+    pupil = camera.pupil_points_mm(count, shrink=float(narrower * pupil_share(waves)))
     offsets = offsets + camera.bend_px(pupil, (0.5 * (left + right), 0.5 * (top + bottom)))
     # Each view is of a moment of its own, in an order free of the pupil's.
     moments = (np.random.default_rng(seed + 1).permutation(count) + 0.5) / count - 0.5
     found = []
     for layer in layers:
         moved = offsets + np.stack([layer.drawn.smear_px * moments, np.zeros(count)], axis=1)
-        found.append((layer, *_homographies(model, layer, camera, pupil, moved, (left, top), count)))
-    total = np.zeros_like(blank)
-    view = np.empty_like(blank)
-    size = (right - left, bottom - top)
+        texture, inverse, edges, border = _homographies(model, layer, camera, pupil, moved, net, count)
+        part = None if layer.whole else _Part.of(edges, net.size)
+        if part is None or part.size[0] > 0:
+            found.append((texture, inverse if part is None else inverse @ part.from_corner, border, part))
+    view = np.zeros((net.size[1], net.size[0], 4), np.float32)
+    total = np.zeros_like(view)
+    # What lies wholly behind all else is drawn straight into the view.
+    grounded = bool(found) and found[0][3] is None
+    warp = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     for k in range(count):
-        view[:] = 0.0
-        for layer, texture, inverse, edges in found:
-            warped = cv2.warpPerspective(
-                texture, inverse[k], size, flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_WRAP
-            )
-            if layer.whole:
-                view[:] = warped
+        if not grounded:
+            view[:] = 0.0
+        for texture, inverse, border, part in found:
+            if part is None:
+                cv2.warpPerspective(texture, inverse[k], net.size, dst=view, flags=warp, borderMode=border)
                 continue
-            cv2.copyTo(warped, _cover(edges[k], size), view)
+            cv2.warpPerspective(texture, inverse[k], part.size, dst=part.drawn, flags=warp, borderMode=border)
+            cv2.copyTo(part.drawn, part.inside(k), view[part.place])
         cv2.accumulate(view, total)
-    return total[..., :3] * np.float32(1.0 / count)
+    return net.filled(total[..., :3] * np.float32(1.0 / count))
 
 
-def _cover(edge: Floats, size: tuple[int, int]) -> NDArray[np.uint8]:
-    """Which pixel centres of a tile lie in a convex polygon (N, 2), shape (rows, columns)."""
+@dataclass(frozen=True)
+class _Part:
+    """The part of a tile that a panel covers in any view, and what of it in each.
+
+    Attributes
+    ----------
+    first, last : ndarray of float32, shape (K, rows, 1)
+        Of every view and row, from the part's left.
+    drawn : ndarray, shape (rows, columns, 4)
+        Room for one view of it.
+    """
+
+    corner: tuple[int, int]
+    size: tuple[int, int]
+    first: NDArray[np.float32]
+    last: NDArray[np.float32]
+    column: NDArray[np.float32]
+    drawn: Picture
+
+    @classmethod
+    def of(cls, edges: Floats, size: tuple[int, int]) -> _Part:
+        """Of a panel's outline in every view (K, N, 2)."""
+        first, last = _runs(edges, size)
+        there = first <= last
+        rows = np.flatnonzero(there.any(axis=(0, 2)))
+        if not rows.size:
+            return cls((0, 0), (0, 0), first, last, first[0, 0], np.empty((0, 0, 4), np.float32))
+        top, bottom = int(rows[0]), int(rows[-1]) + 1
+        left, right = int(first[there].min()), int(last[there].max()) + 1
+        return cls(
+            (left, top), (right - left, bottom - top), first[:, top:bottom] - left, last[:, top:bottom] - left,
+            np.arange(right - left, dtype=np.float32), np.empty((bottom - top, right - left, 4), np.float32),
+        )  # fmt: skip
+
+    @property
+    def from_corner(self) -> Floats:
+        """From the part's pixels to the tile's (3, 3)."""
+        return np.array([[1.0, 0, self.corner[0]], [0, 1.0, self.corner[1]], [0, 0, 1.0]])
+
+    @property
+    def place(self) -> tuple[slice, slice]:
+        """Its rows and columns in the tile."""
+        (left, top), (wide, high) = self.corner, self.size
+        return slice(top, top + high), slice(left, left + wide)
+
+    def inside(self, k: int) -> NDArray[np.uint8]:
+        """What of it the panel covers in a view."""
+        found: NDArray[np.bool_] = (self.column >= self.first[k]) & (self.column <= self.last[k])
+        return found.view(np.uint8)
+
+
+@dataclass(frozen=True)
+class _Net:
+    """Where a tile is worked out: at every pixel, or, where all is blurred widely, at every second, fourth, eighth.
+
+    Attributes
+    ----------
+    pitch : int
+        Pixels from one place to the next, a power of two.
+    size : (int, int)
+        Places across and down, with those beyond the tile that the filling in needs.
+    """
+
+    box: tuple[int, int, int, int]
+    pitch: int
+    size: tuple[int, int]
+
+    @classmethod
+    def over(cls, box: tuple[int, int, int, int], least_blur_px: float) -> _Net:
+        """For a tile in which nothing is blurred less than this: a fourth of it is close enough."""
+        wide, high = box[2] - box[0], box[3] - box[1]
+        if least_blur_px < _WIDE_BLUR:
+            return cls(box, 1, (wide, high))
+        pitch = min(_MOST_PITCH, 2 ** int(math.log2(least_blur_px / 4.0)))
+        return cls(box, pitch, (-(-wide // pitch) + 2 * _BEYOND, -(-high // pitch) + 2 * _BEYOND))
+
+    @property
+    def onto(self) -> Floats:
+        """From the picture's pixels to places of the net (3, 3)."""
+        if self.pitch == 1:
+            return np.array([[1.0, 0, -self.box[0]], [0, 1.0, -self.box[1]], [0, 0, 1.0]])
+        share, first = 1.0 / self.pitch, 0.5 * (self.pitch - 1) - _BEYOND * self.pitch
+        return np.array(
+            [[share, 0, -(self.box[0] + first) * share], [0, share, -(self.box[1] + first) * share], [0, 0, 1.0]]
+        )
+
+    def filled(self, places: Picture) -> Picture:
+        """The tile's own pixels, from what was found at the places."""
+        if self.pitch == 1:
+            return places
+        size = (self.size[0] * self.pitch, self.size[1] * self.pitch)
+        whole = np.asarray(cv2.resize(places, size, interpolation=cv2.INTER_CUBIC), np.float32)
+        edge, (left, top, right, bottom) = _BEYOND * self.pitch, self.box
+        return np.maximum(whole[edge : edge + bottom - top, edge : edge + right - left], 0.0)
+
+
+def _runs(edges: Floats, size: tuple[int, int]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """First and last pixel centre of each row (K, rows, 1) that lies in convex polygons (K, N, 2).
+
+    A row of pixels meets a polygon in one run; each side bounds all rows' runs at once, from the left or the right.
+    """
     wide, high = size
-    column, row = np.arange(wide, dtype=np.float32), np.arange(high, dtype=np.float32)
-    following = np.roll(edge, -1, axis=0)
-    along = following - edge
-    sign = 1.0 if np.sum(edge[:, 0] * following[:, 1] - following[:, 0] * edge[:, 1]) >= 0.0 else -1.0
-    inside = np.ones((high, wide), bool)
-    for (x0, y0), (dx, dy) in zip(edge, along, strict=True):
-        # Positive within: a x + b y + c, least at one of the tile's corners.
-        a, b = -sign * dy, sign * dx
-        c = -(a * x0 + b * y0)
-        if c + min(0.0, a * (wide - 1)) + min(0.0, b * (high - 1)) < 0.0:
-            inside &= (np.float32(a) * column)[None] + (np.float32(b) * row + np.float32(c))[:, None] >= 0.0
-    return inside.view(np.uint8)
+    x0, y0 = edges[..., 0], edges[..., 1]
+    x1, y1 = np.roll(x0, -1, axis=1), np.roll(y0, -1, axis=1)
+    sign = np.where((x0 * y1 - x1 * y0).sum(axis=1, keepdims=True) >= 0.0, 1.0, -1.0)
+    # Positive within: a x + b y + c.
+    a, b = -sign * (y1 - y0), sign * (x1 - x0)
+    c = -(a * x0 + b * y0)
+    # Sides that cut no tile of any view bound nothing.
+    cuts = np.any(c + np.minimum(0.0, a * (wide - 1)) + np.minimum(0.0, b * (high - 1)) < 0.0, axis=0)
+    first, last = np.zeros((len(edges), high)), np.full((len(edges), high), wide - 1.0)
+    row = np.arange(high)
+    for side in np.flatnonzero(cuts):
+        rest = b[:, side, None] * row + c[:, side, None]
+        slope = a[:, side, None]
+        level = np.abs(slope) < 1e-12
+        at = -rest / np.where(level, 1.0, slope)
+        np.maximum(first, np.where(level | (slope < 0.0), 0.0, np.ceil(at)), out=first)
+        np.minimum(last, np.where(level | (slope > 0.0), np.where(level & (rest < 0.0), -1.0, wide), np.floor(at)),
+                   out=last)  # fmt: skip
+    return first.astype(np.float32)[..., None], last.astype(np.float32)[..., None]
 
 
 def _layers(drawn: list[_Drawn], camera: Camera, box: tuple[int, int, int, int]) -> list[_Layer]:
@@ -266,25 +383,28 @@ def _homographies(
     camera: Camera,
     pupil: Floats,
     offsets: Floats,
-    corner: tuple[int, int],
+    net: _Net,
     count: int,
-) -> tuple[Picture, Floats, Floats]:
-    """The texture at the layer's mip, from tile pixels to its texels (K, 3, 3), the outline there (K, N, 2)."""
+) -> tuple[Picture, Floats, Floats, int]:
+    """The texture at the layer's mip, from tile pixels to its texels (K, 3, 3), the outline there (K, N, 2).
+
+    And what lies beyond the texture's border: itself again, or, where all that the tile sees was cut out, nothing.
+    """
     item = layer.drawn
     onto = camera.onto_pixels(item.basis_mm, pupil)
     move = np.tile(np.eye(3), (len(onto), 1, 1))
-    move[:, 0, 2], move[:, 1, 2] = offsets[:, 0] - corner[0], offsets[:, 1] - corner[1]
-    onto = move @ onto
+    move[:, 0, 2], move[:, 1, 2] = offsets[:, 0], offsets[:, 1]
+    onto = net.onto @ move @ onto
     mips = model.mips[item.panel.texture]
-    level = _mip(item, layer, corner, count, len(mips))
+    level = _mip(item, layer, net.box, count, len(mips))
     # Texel centres lie at halves on every level.
     scale = float(2**level)
     coarser = np.array([[1 / scale, 0, -0.5], [0, 1 / scale, -0.5], [0, 0, 1.0]])
     inverse = coarser[None] @ np.linalg.inv(onto)
     # Kept near the origin, so that wrapping does not lose digits.
     side = mips[level].shape[0]
-    size = TILE / 2
-    at = inverse @ np.array([size, size, 1.0])
+    half = 0.5 * np.array(net.size)
+    at = inverse @ np.array([*half, 1.0])
     shift = np.floor(at[:, :2] / at[:, 2:] / side) * side
     inverse[:, 0] -= shift[:, :1] * inverse[:, 2]
     inverse[:, 1] -= shift[:, 1:] * inverse[:, 2]
@@ -292,12 +412,43 @@ def _homographies(
     edges = np.einsum("kij,nj->kni", onto, texels)
     edges = np.clip(edges[..., :2] / np.maximum(edges[..., 2:] * np.sign(edges[..., 2:]), 1e-12)
                     * np.sign(edges[..., 2:]), -_FAR, _FAR)  # fmt: skip
-    return mips[level], inverse, edges
+    texture, border = mips[level], cv2.BORDER_WRAP
+    seen = _seen_texels(inverse, net.size)
+    if seen is not None:
+        low, high = seen
+        texture, border = _cut_out(texture, low, high), cv2.BORDER_CONSTANT
+        inverse[:, 0] -= low[0] * inverse[:, 2]
+        inverse[:, 1] -= low[1] * inverse[:, 2]
+    return texture, inverse, edges, border
 
 
-def _mip(item: _Drawn, layer: _Layer, corner: tuple[int, int], count: int, levels: int) -> int:
+def _seen_texels(inverse: Floats, size: tuple[int, int]) -> tuple[NDArray[np.int64], NDArray[np.int64]] | None:
+    """First and last texel, across and down, that any view of a tile reads; None for too many, or past a horizon."""
+    wide, high = size
+    corners = np.array([[-1.0, -1, 1], [wide, -1, 1], [wide, high, 1], [-1, high, 1]])
+    at = np.einsum("kij,nj->kni", inverse, corners)
+    depth = at[..., 2]
+    if float(depth.min()) <= 1e-9 < float(depth.max()) or float(np.abs(depth).min()) < 1e-12:
+        return None
+    texels = at[..., :2] / depth[..., None]
+    low = np.floor(texels.min(axis=(0, 1))).astype(np.int64) - 1
+    high = np.ceil(texels.max(axis=(0, 1))).astype(np.int64) + 2
+    return None if np.any(high - low > _MOST_CUT) else (low, high)
+
+
+def _cut_out(texture: Picture, low: NDArray[np.int64], high: NDArray[np.int64]) -> Picture:
+    """A window of a texture that goes on beyond its borders by beginning anew."""
+    rows, columns = texture.shape[:2]
+    if low[0] >= 0 and low[1] >= 0 and high[0] <= columns and high[1] <= rows:
+        return texture[low[1] : high[1], low[0] : high[0]]
+    down = np.arange(low[1], high[1]) % rows
+    across = np.arange(low[0], high[0]) % columns
+    return np.ascontiguousarray(texture[down[:, None], across[None]])
+
+
+def _mip(item: _Drawn, layer: _Layer, box: tuple[int, int, int, int], count: int, levels: int) -> int:
     """The level whose texels fill the gaps between views: footprint of pixel and pupil over √views."""
-    middle = np.array([corner[0] + TILE / 2, corner[1] + TILE / 2, 1.0])
+    middle = np.array([0.5 * (box[0] + box[2]), 0.5 * (box[1] + box[3]), 1.0])
     a = item.to_texel
     place = a @ middle
     jac = (a[:2, :2] - np.outer(place[:2] / place[2], a[2, :2])) / place[2]
