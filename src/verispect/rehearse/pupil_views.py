@@ -7,7 +7,7 @@ the views (prefilter measured beforehand; docs/derivations/rehearse.md).
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import cv2
@@ -30,8 +30,8 @@ _VIEWS_ABOVE, _VIEWS_AT_EDGES = 24, 48
 # Nothing nearer than so many focal lengths is drawn: it is inside the lens.
 _NEAREST = 1.3
 _FAR = 1e6
-# Texels each way that are cut out of a texture for one tile: reading across its border is three times as slow.
-_MOST_CUT = 640
+# Texels that are cut out of a texture for one tile, 96 MB: reading across its border is many times as slow.
+_MOST_CUT = 6_000_000
 # Where nothing is blurred less than this a tile is worked out on a net; places of it beyond the tile, and its widest.
 _WIDE_BLUR, _BEYOND, _MOST_PITCH = 8.0, 2, 16
 
@@ -433,7 +433,7 @@ def _seen_texels(inverse: Floats, size: tuple[int, int]) -> tuple[NDArray[np.int
     texels = at[..., :2] / depth[..., None]
     low = np.floor(texels.min(axis=(0, 1))).astype(np.int64) - 1
     high = np.ceil(texels.max(axis=(0, 1))).astype(np.int64) + 2
-    return None if np.any(high - low > _MOST_CUT) else (low, high)
+    return None if float(np.prod((high - low).astype(float))) > _MOST_CUT else (low, high)
 
 
 def _cut_out(texture: Picture, low: NDArray[np.int64], high: NDArray[np.int64]) -> Picture:
@@ -441,9 +441,22 @@ def _cut_out(texture: Picture, low: NDArray[np.int64], high: NDArray[np.int64]) 
     rows, columns = texture.shape[:2]
     if low[0] >= 0 and low[1] >= 0 and high[0] <= columns and high[1] <= rows:
         return texture[low[1] : high[1], low[0] : high[0]]
-    down = np.arange(low[1], high[1]) % rows
-    across = np.arange(low[0], high[0]) % columns
-    return np.ascontiguousarray(texture[down[:, None], across[None]])
+    window = np.empty((high[1] - low[1], high[0] - low[0], texture.shape[2]), np.float32)
+    for top, down in _runs_of(int(low[1]), int(high[1]), rows):
+        for left, across in _runs_of(int(low[0]), int(high[0]), columns):
+            part = texture[down, across]
+            window[top : top + part.shape[0], left : left + part.shape[1]] = part
+    return window
+
+
+def _runs_of(low: int, high: int, side: int) -> Iterator[tuple[int, slice]]:
+    """Where each run of a side that begins anew lies in a window, and what it is of the side."""
+    at = low
+    while at < high:
+        first = at % side
+        last = min(side, first + high - at)
+        yield at - low, slice(first, last)
+        at += last - first
 
 
 def _mip(item: _Drawn, layer: _Layer, box: tuple[int, int, int, int], count: int, levels: int) -> int:
