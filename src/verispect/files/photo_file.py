@@ -85,7 +85,7 @@ def _plain(path: Path) -> Picture:
         raise FileError("{name}: this is no picture that can be read", name=path.name) from error
     except Image.DecompressionBombError as error:
         raise FileError("{name}: this picture has too many pixels to be true", name=path.name) from error
-    except (OSError, SyntaxError, ValueError, TypeError, KeyError, ZeroDivisionError, EOFError) as error:
+    except (OSError, SyntaxError, ValueError, TypeError, KeyError, ZeroDivisionError, EOFError, MemoryError) as error:
         raise FileError(
             "{name}: this picture is broken or cut: {reason}", name=path.name, reason=str(error)[:80]
         ) from error

@@ -228,7 +228,14 @@ def _size(path: Path) -> tuple[int, int]:
         # A damaged block of metadata is warned of, and is no reason not to read the picture.
         with warnings.catch_warnings(action="ignore"), Image.open(path) as picture:
             return picture.size
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+    except (
+        UnidentifiedImageError,
+        OSError,
+        ValueError,
+        SyntaxError,
+        MemoryError,
+        Image.DecompressionBombError,
+    ) as error:
         raise _no_picture(path) from error
 
 

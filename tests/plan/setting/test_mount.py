@@ -81,3 +81,23 @@ def test_a_scale_whose_zero_is_off_is_told_what_to_read() -> None:
     told = next(str(line) for line in mount.says if "scale" in str(line))
     assert f"{mount.tilt_deg - 0.4:+.1f}°" in told
     assert "+0.40°" in told
+
+
+@pytest.mark.parametrize("places", [[(0, 0, 2.0), (0, 0, 9.0)], [(0, 0, 1.5), (0, 0.2, 4.0), (0, 0, 12.0)]])
+def test_marks_straight_ahead_ask_for_no_swing(places) -> None:
+    """Few marks lie in many planes alike; the one that needs least of the lens is set."""
+    exposure = worked("tilt", build_scene(make_plan(places))).exposures[0]
+    assert abs(exposure.swing_deg) < 0.1
+    assert exposure.tilt_deg > 0.3
+
+
+def test_a_camera_hung_upside_down_is_told_as_one_sees_it() -> None:
+    """The same ground, the same lean towards it: in words alike, on the mount's own scales of the other sign."""
+    upright = mount_of(worked("tilt", build_scene(make_plan(GROUND))))
+    hung = mount_of(worked("tilt", build_scene(make_plan(GROUND, camera={"roll_deg": 180.0}))))
+    assert hung.tilt_deg == pytest.approx(-upright.tilt_deg, abs=0.02)
+    told, other = [str(line) for line in upright.says], [str(line) for line in hung.says]
+    assert "hangs upside down" in other[0]
+    leans = next(line for line in told if "the top of the lens leans" in line)
+    assert leans in other
+    assert "towards the ground" in leans

@@ -49,7 +49,9 @@ def depth_values(path: Path) -> Floats:
                     mode=picture.mode,
                 )
             values = np.asarray(picture).astype(float)
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, MemoryError,
+            Image.DecompressionBombError) as error:  # fmt: skip
+        # A chunk whose length is false asks for gigabytes.
         raise FileError("{name}: this is no whole picture", name=path.name) from error
     return values
 

@@ -51,6 +51,9 @@ def mount_of(candidate: Candidate, index: int = 0) -> Mount:
     )
     cross, rise = (0.0 - part for part in exposure.sensor_centre_mm)
     digits = scale_digits(exposure.lens.lens.tilt_scale_deg)
+    # Of a camera hung upside down the scales keep their signs; words tell what is seen from behind it.
+    seen = -1.0 if exposure.pose.up[1] < 0.0 else 1.0
+    plain = exposure.lens.tilt_mount != "rotating" or abs(rotation) < 0.5
     return Mount(
         rotation_deg=rotation,
         tilt_deg=tilt,
@@ -61,13 +64,20 @@ def mount_of(candidate: Candidate, index: int = 0) -> Mount:
         back_tilt_deg=back_tilt,
         back_swing_deg=back_swing,
         says=(
+            *_hung(seen),
             *_rotating(rotation, tilt, digits, turns=exposure.lens.tilt_mount == "rotating"),
-            *_leans("lens", tilt, swing, digits, plain=exposure.lens.tilt_mount != "rotating" or abs(rotation) < 0.5),
+            *_leans("lens", seen * tilt, seen * swing, digits, plain=plain),
             *_on_scale(tilt, exposure.lens.lens.tilt_zero_deg, digits),
-            *_leans("back", back_tilt, back_swing, scale_digits(body.angle_scale_deg), plain=True),
-            *_shifted(rise, cross),
+            *_leans("back", seen * back_tilt, seen * back_swing, scale_digits(body.angle_scale_deg), plain=True),
+            *_shifted(seen * rise, seen * cross),
         ),
     )
+
+
+def _hung(seen: float) -> list[Sentence]:
+    if seen > 0.0:
+        return []
+    return [Sentence("the camera hangs upside down: up and right on its scales are down and left as you see it")]
 
 
 def _rotating(rotation: float, tilt: float, digits: int, *, turns: bool) -> list[Sentence]:

@@ -14,8 +14,11 @@ import numpy as np
 from verispect.optics.blur import pupil_cones
 from verispect.optics.lens_state import FORWARD, LensState
 from verispect.optics.types import Floats, Vector
-from verispect.plan.solve.minimax import least_worst, polish
+from verispect.plan.solve.minimax import least_lean, least_worst, polish
 from verispect.plan.solve.problem import Problem
+
+# Of what tilting saves, so much is given for less of a tilt.
+_AS_GOOD = 0.002
 
 
 def best_focus(sharp_at_mm: Floats, rates: Floats) -> float:
@@ -122,6 +125,7 @@ def best_plane(
         upper=np.array([*[limit] * free, problem.longest_image_mm]),
         steps=np.array([*[0.02] * free, max(spread, 1e-4) * problem.focal_mm]),
         rounds=rounds,
+        leans=free,
         conditions=None if conditions is None else lambda x: conditions(state_of(x)),
     )
     return state_of(x)
@@ -149,14 +153,21 @@ def _from_linear_programme(problem: Problem, weights: Floats, limit_rad: float, 
     for _ in range(1 if state.pupil_ahead_mm == 0.0 else 2):
         points_m = problem.points_from_lens_mm(state) / 1000.0
         share = (weights / points_m[:, 2])[:, None]
-        g, _ = least_worst(
-            np.column_stack([points_m[:, :2] @ ways.T, points_m[:, 2]]) * share,
-            -share[:, 0],
-            lower=np.array([*[-lean] * len(ways), lowest]),
-            upper=np.array([*[lean] * len(ways), highest]),
-        )
+        rows = np.column_stack([points_m[:, :2] @ ways.T, points_m[:, 2]]) * share
+        lower, upper = np.array([*[-lean] * len(ways), lowest]), np.array([*[lean] * len(ways), highest])
+        g, worst = least_worst(rows, -share[:, 0], lower=lower, upper=upper)
+        g = _leaning_least(rows, -share[:, 0], g, worst, lower, upper)
         state = state_of_plane(problem, np.array([*(g[:-1] @ ways), g[-1]]), limit)
     return state
+
+
+def _leaning_least(rows: Floats, offsets: Floats, g: Floats, worst: float, lower: Floats, upper: Floats) -> Floats:
+    """Of planes as good as the best the one that needs least tilt: few marks lie in many planes alike."""
+    leans = rows.shape[1] - 1
+    _, untilted = least_worst(rows[:, leans:], offsets, lower=lower[leans:], upper=upper[leans:])
+    within = worst + _AS_GOOD * max(untilted - worst, 0.0)
+    found = least_lean(rows, offsets, lower=lower, upper=upper, worst=within, leans=leans)
+    return g if found is None else found
 
 
 def state_of_plane(problem: Problem, g: Floats, largest_sine: float) -> LensState:
