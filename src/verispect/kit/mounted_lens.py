@@ -140,6 +140,17 @@ class Optic:
         found: Floats = sum((part * self._blur_of(rows, f_number, share) for rows, part in shares), np.zeros(()))
         return found
 
+    def residual_plus_minus_mm(self, f_number: float) -> float:
+        """How surely the lens's own blur is known at a stop, anywhere in the picture, mm; two standard deviations."""
+        if not any(row.plus_minus_um for row in self.lens.residual):
+            return 0.0
+        found = 0.0
+        for rows, part in _shares_by_focal(self.lens.residual, self.bare_focal_mm):
+            ordered = sorted(rows, key=lambda row: row.f_number)
+            at, unsure = np.log2([row.f_number for row in ordered]), [row.plus_minus_um for row in ordered]
+            found += part * float(np.interp(math.log2(f_number), at, unsure)) / 1000.0
+        return found
+
     @staticmethod
     def _blur_of(rows: list[Residual], f_number: Floats | float, share: Floats | float) -> Floats:
         rows = sorted(rows, key=lambda row: row.f_number)

@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.optimize import brentq
 from scipy.stats import norm
 
 from tests.conftest import a_lens, make_plan
@@ -23,7 +24,7 @@ from verispect.optics.pose import camera_pose
 from verispect.plan.advise.weigh import weigh
 from verispect.plan.assess.confidence import confidence
 from verispect.plan.assess.focus_schools import schools_of
-from verispect.plan.assess.sensitivity import unmeasured_lens_decides
+from verispect.plan.assess.sensitivity import most_telling, unmeasured_lens_decides
 from verispect.plan.document import Plan
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
@@ -289,6 +290,31 @@ def test_the_corners_own_focus_counts_as_a_normal_distribution_has_it(spread_um)
     found = confidence(candidate, draws=20_000)
     assert found is not None
     assert found.holds == pytest.approx(wanted, abs=0.012)
+
+
+def test_the_lenss_own_blur_counts_as_a_normal_distribution_has_it() -> None:
+    """Sharp up to the blur of the lens at which the contrast sinks to the floor, bisected on the contrast."""
+    places, stop = [(0.0, 1.5, 2.0), (0.0, 1.5, 2.6)], {"f_numbers": [5.6, 5.6], "tilt_deg": 0}
+    residual = [{"f_number": 5.6, "centre_um": 8.0, "corner_um": 8.0, "plus_minus_um": 8.0}]
+    plan = make_plan(places, lenses=[a_lens(24.0, **stop, **FLAT, residual=residual)])
+    candidate = worked("one-frame", build_scene(plan))
+    exposure, criterion = candidate.exposures[0], candidate.criterion
+    blur = float(candidate.rendering.blur_long_mm.max())
+    working = exposure.state.working_f_number
+
+    def over(residual_mm: float) -> float:
+        return float(criterion.contrast(np.array([blur]), working, 0.0, residual_mm)[0]) - criterion.contrast_floor
+
+    most = brentq(over, 1e-6, 0.1)
+    wanted = norm.cdf((most - 0.008) / 0.004)
+    assert 0.05 < wanted < 0.98
+    found = confidence(candidate, draws=20_000)
+    assert found is not None
+    assert found.holds == pytest.approx(wanted, abs=0.012)
+    sure = [{**residual[0], "plus_minus_um": 0.0}]
+    lens = a_lens(24.0, **stop, **FLAT, residual=sure)
+    assert confidence(worked("one-frame", build_scene(make_plan(places, lenses=[lens])))) is None
+    assert "the blur of the lens itself" in str(most_telling(replace(candidate, confidence=found)))
 
 
 def test_what_nobody_measured_is_as_usual_and_said_where_it_decides() -> None:

@@ -84,6 +84,7 @@ def _is_unsure(scene: Scene, lens: Lens) -> bool:
         or any(getattr(lens, key) > 0.0 for key in _LENS)
         or any(row.plus_minus_um > 0.0 for row in lens.field_curvature)
         or any(row.plus_minus_um > 0.0 for row in lens.focus_shift)
+        or any(row.plus_minus_um > 0.0 for row in lens.residual)
         or (scene.plan.light.ev100_plus_minus > 0.0 and bool(np.any(scene.speeds_mm_s[deciding])))
     )
 
@@ -103,6 +104,8 @@ class _Drawn:
         Factor on the path that moves during an exposure.
     curvature, shift : ndarray
         Of their ± (two standard deviations), what the corner's and the middle's best focus is off.
+    residual : ndarray
+        Of its ±, what the lens's own blur is off.
     """
 
     world_m: Floats
@@ -113,6 +116,7 @@ class _Drawn:
     smear: Floats
     curvature: Floats
     shift: Floats
+    residual: Floats
 
 
 def _softness(candidate: Candidate, marks: Indices, draws: int, rng: np.random.Generator) -> Floats:
@@ -153,6 +157,7 @@ def _draw(candidate: Candidate, marks: Indices, draws: int, rng: np.random.Gener
         smear = smear * np.where(speeds > 0.0, drawn / np.where(speeds > 0.0, speeds, 1.0), 1.0)
     # From a stream of its own: the other draws stay what they were.
     curvature, shift = rng.spawn(1)[0].standard_normal((2, draws, 1)) / _SIGMAS
+    residual = rng.spawn(1)[0].standard_normal((draws, 1)) / _SIGMAS
     return _Drawn(
         world_m=world,
         # The tilt is set once for all frames; the focus anew for each.
@@ -163,6 +168,7 @@ def _draw(candidate: Candidate, marks: Indices, draws: int, rng: np.random.Gener
         smear=smear,
         curvature=curvature,
         shift=shift,
+        residual=residual,
     )
 
 
@@ -256,7 +262,10 @@ def _read(
     assert rendering is not None
     state = exposure.state
     speeds = scene.speeds_mm_s[marks]
-    as_set = all(bool(np.all(part == 1.0)) for part in (drawn.stop, drawn.focal, drawn.pupil, drawn.smear))
+    unsure = exposure.lens.residual_plus_minus_mm(state.f_number)
+    as_set = unsure == 0.0 and all(
+        bool(np.all(part == 1.0)) for part in (drawn.stop, drawn.focal, drawn.pupil, drawn.smear)
+    )
     plain = not np.any(speeds) and not exposure.lens.lens.residual
     if plain or (as_set and criterion.rule != Rule.ROOT_SUM):
         allowed = np.where((speeds > 0.0) | bool(exposure.lens.lens.residual), rendering.allowed_mm[marks],
@@ -267,6 +276,8 @@ def _read(
     run = scene.path_mm(exposure.shutter_s, marks)
     path = run * state.image_distance_mm / np.maximum(depth, state.focal_mm) * drawn.smear
     residual = residual_mm(scene, exposure, marks)
+    if unsure:
+        residual = np.maximum(residual + unsure * drawn.residual, 0.0)
     allowed = criterion.allowed_blur_mm(working, path, residual)
     return criterion.softness(blur_mm, working, path, allowed, residual)
 

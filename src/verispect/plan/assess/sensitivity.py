@@ -115,6 +115,9 @@ def _with_surer_lens(candidate: Candidate) -> list[tuple[Candidate, Sentence]]:
         (lens.model_copy(update={key: 0.0}), words) for key, words in _LENS.items() if getattr(lens, key)
     ]
     surer += [(_with_known_bend(lens, key), words) for key, words in _BEND.items()]
+    if any(row.plus_minus_um for row in lens.residual):
+        rows = tuple(row.model_copy(update={"plus_minus_um": 0.0}) for row in lens.residual)
+        surer.append((lens.model_copy(update={"residual": rows}), "the blur of the lens itself"))
     for known, words in surer:
         optic = replace(candidate.lens, lens=known)
         exposures = tuple(replace(exposure, lens=optic) for exposure in candidate.exposures)
