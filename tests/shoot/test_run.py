@@ -20,7 +20,7 @@ from verispect.files.run_file import read_run
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
-from verispect.shoot.run import Item, RunState, Step, begin, resume, save, seconds_before, what_changes
+from verispect.shoot.run import Item, RunState, Step, begin, is_over, resume, save, seconds_before, what_changes
 
 NOW = datetime(2027, 5, 4, 6, 30, tzinfo=UTC)
 
@@ -158,3 +158,18 @@ def test_a_state_is_never_changed_in_place(series: Candidate) -> None:
     before = replace(state)
     acted(state, ["done", "insert", "again", "note", "hold"])
     assert state == before
+
+
+def test_a_file_of_a_run_tells_whether_it_is_over(tmp_path, series: Candidate) -> None:
+    state, path = begin(series), tmp_path / "run.json"
+    assert not is_over(path)
+    save(state, series, path, None)
+    assert not is_over(path)
+    while not state.is_over:
+        state = state.done(now=NOW)
+    save(state, series, path, None)
+    assert is_over(path)
+    save(state.repeat(0), series, path, None)
+    assert not is_over(path)
+    path.write_text("no run", encoding="utf-8")
+    assert not is_over(path)

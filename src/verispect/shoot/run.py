@@ -210,6 +210,15 @@ def save(state: RunState, candidate: Candidate, path: Path, plan_file: str | Non
     write_run(as_file(state, candidate, plan_file), path)
 
 
+def is_over(path: Path) -> bool:
+    """Whether every frame of the run in a file was taken; False for what is no run."""
+    try:
+        frames = read_run(path).frames
+    except FileError:
+        return False
+    return bool(frames) and all(frame.happened.get("step") == Step.DONE for frame in frames)
+
+
 def resume(path: Path, candidate: Candidate) -> RunState:
     """A run taken up again.
 

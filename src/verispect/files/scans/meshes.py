@@ -32,7 +32,7 @@ def mesh_pieces(path: Path) -> Pieces:
         mesh = scene.to_mesh() if scene.geometry else None
         points = [np.asarray(part.vertices) for part in scene.geometry.values() if not hasattr(part, "faces")]
     except (ValueError, KeyError, IndexError, TypeError, AttributeError, NotImplementedError, OSError,
-            struct.error, MemoryError, RecursionError, ZeroDivisionError, ImportError) as error:  # fmt: skip
+            struct.error, MemoryError, RecursionError, ArithmeticError, ImportError) as error:  # fmt: skip
         raise FileError(
             "{name}: this is no whole {kind} file: {reason}",
             name=path.name,

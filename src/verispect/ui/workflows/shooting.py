@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import time
 from datetime import UTC, datetime
 from pathlib import Path
@@ -16,7 +17,7 @@ from verispect.rig.serial_line import serial_ports
 from verispect.sentence import Sentence
 from verispect.shoot.checks import checks, self_timer_s
 from verispect.shoot.light import light_at
-from verispect.shoot.run import RunState, begin, resume, save, seconds_before, what_changes
+from verispect.shoot.run import RunState, begin, is_over, resume, save, seconds_before, what_changes
 from verispect.ui.controls.lengths import written
 from verispect.ui.controls.translate import say
 from verispect.ui.panels.stations.shoot import ShootPanel
@@ -62,6 +63,10 @@ class ShootDesk(QObject):
         self._notices, self._preferences, self._folder = notices, preferences, folder
         self.state: RunState | None = None
         self._ended: tuple[Path, RunState] | None = None
+        # The run's file last looked at, when it was written, and whether it is over.
+        self._looked: tuple[Path, int, bool] = (Path(), 0, False)
+        # Where the run under way lies, whatever folders are made meanwhile.
+        self._here: Path | None = None
         self.candidate: Candidate | None = None
         self._waits_until = 0.0
         self._wait_parts: tuple[float, float, float] = (0.0, 0.0, 0.0)
@@ -90,12 +95,39 @@ class ShootDesk(QObject):
 
     @property
     def frames_folder(self) -> Path:
-        """Where this plan's frames and its run lie: beside the plan, or in the program's own folder."""
+        """Where this plan's frames and its newest run lie: beside the plan, or in the program's own folder."""
+        if self.state is not None and self._here is not None:
+            return self._here
+        found = self._first_folder()
+        for number in itertools.count(2):
+            following = self._first_folder().with_name(f"{self._first_folder().name}-{number}")
+            if not following.is_dir():
+                return found
+            found = following
+        return found
+
+    def _first_folder(self) -> Path:
         path = self._document.path
         if path is not None:
             return path.with_name(f"{path.stem}-frames")
         title = "".join(c if c.isalnum() else "-" for c in (self._document.plan.title or "plan").lower())[:40]
         return self._folder / (title or "plan")
+
+    def _next_folder(self) -> None:
+        """The same run once more, another day: in a folder of its own, and what was taken before stays as it is."""
+        first, last = self._first_folder(), self.frames_folder
+        number = 2 if last == first else int(last.name.rsplit("-", 1)[1]) + 1
+        first.with_name(f"{first.name}-{number}").mkdir()
+
+    def _is_over(self) -> bool:
+        """Whether the newest run on the disk has come to its end; read again only where it has changed."""
+        try:
+            written = self.run_file.stat().st_mtime_ns
+        except OSError:
+            return False
+        if self._looked[:2] != (self.run_file, written):
+            self._looked = (self.run_file, written, is_over(self.run_file))
+        return self._looked[2]
 
     @property
     def run_file(self) -> Path:
@@ -130,7 +162,7 @@ class ShootDesk(QObject):
         )
         self._panel.show_checks(
             heading, self._light(candidate), [f"{say(line)}." for line in checks(candidate)], ready=True,
-            resumes=self.run_file.exists(), own=candidate.scene.plan.own_checks,
+            resumes=self.run_file.exists(), over=self._is_over(), own=candidate.scene.plan.own_checks,
             hidden=len(candidate.scene.plan.hidden_checks),
         )  # fmt: skip
 
@@ -167,13 +199,18 @@ class ShootDesk(QObject):
         state = begin(candidate)
         if self.run_file.exists():
             try:
-                state = resume(self.run_file, candidate)
-                if state.is_over:
-                    state = begin(candidate)
+                state = begin(candidate) if self._is_over() else resume(self.run_file, candidate)
+                if self._is_over():
+                    self._next_folder()
             except VerispectError as error:
                 self._notices.report(error)
                 self._put_aside()
-        self.candidate = candidate
+            except OSError as error:
+                self._notices.report(
+                    self.tr("The folder of another run could not be made: {0}").format(error.strerror or error)
+                )
+                return
+        self.candidate, self._here = candidate, self.frames_folder
         self._take(state, waits=True)
         self._panel.show_running(True)
         self._panel.done_button.setFocus()

@@ -130,6 +130,7 @@ class ShootPanel(QWidget):
         *,
         ready: bool,
         resumes: bool,
+        over: bool = False,
         own: Sequence[str] = (),
         hidden: int = 0,
     ) -> None:
@@ -139,6 +140,8 @@ class ShootPanel(QWidget):
         ----------
         checks : sequence of str
             All of them, the user's own last.
+        resumes, over : bool
+            Whether there is a run of this plan, and whether it has come to its end.
         own : sequence of str
             The user's own as the plan has them, which can be taken out again.
         hidden : int
@@ -148,7 +151,8 @@ class ShootPanel(QWidget):
         self.light.setText(light)
         self.light.setVisible(bool(light))
         self.begin_button.setEnabled(ready)
-        self.begin_button.setText(self.tr("&Go on with the run") if resumes else self.tr("&Begin the run"))
+        go_on = self.tr("&Begin it once more, beside the last") if over else self.tr("&Go on with the run")
+        self.begin_button.setText(go_on if resumes else self.tr("&Begin the run"))
         self.show_all_button.setVisible(hidden > 0)
         self.show_all_button.setText(self.tr("Show the {0} that are hidden").format(hidden))
         if [str(tick.property("line")) for tick in self.ticks] == list(checks):
