@@ -57,6 +57,7 @@ def run(given: Sequence[str]) -> int:
             align=not options.no_align,
             smooth=options.smooth,
             progress=progress(options.quiet),
+            memory_mb=options.memory_mb,
         )
     except Cancelled:
         return STOPPED

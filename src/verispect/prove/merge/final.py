@@ -7,6 +7,8 @@ the picture's own edges (Nayar & Nakagawa 1994; He, Sun & Tang 2013).
 
 from __future__ import annotations
 
+from typing import IO
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -18,14 +20,18 @@ _FINE_LEVELS = 2
 _POWER = 8.0
 # Of the guided filter on the depth map: radius in its pixels, and how much of an edge counts as one.
 _RADIUS, _EDGE = 6, 2e-3
+# Values of detail that are looked at together, and rows that are summed together: memory, not speed.
+_STRIP, _ROWS = 24_000_000, 256
 
 
 class DepthMap:
     """First pass: at half size, which frame is sharpest where, and how surely."""
 
-    def __init__(self) -> None:
-        self._stack: list[NDArray[np.float16]] = []
-        self._greys: list[Map] = []
+    def __init__(self, kept: IO[bytes]) -> None:
+        """Detail of every frame goes into a file that is open for both: no memory holds that of a hundred."""
+        self._kept, self._count = kept, 0
+        self._shape = (0, 0)
+        self._most, self._guide = np.empty((0, 0), np.float16), np.empty((0, 0), np.float32)
 
     def add(self, picture: Level, there: NDArray[np.uint8] | None) -> None:
         """Take in one frame."""
@@ -35,30 +41,54 @@ class DepthMap:
         if there is not None:
             mask = cv2.resize(there, (own.shape[1], own.shape[0]), interpolation=cv2.INTER_AREA) < 255
             own[mask] = 0.0
-        self._stack.append(np.sqrt(own).astype(np.float16))
-        grey = np.asarray(half[..., 1], np.float32) / 32767.0
-        self._greys.append(grey.astype(np.float32))
+        amount = np.sqrt(own).astype(np.float16)
+        self._kept.seek(0, 2)
+        self._kept.write(amount.tobytes())
+        grey = np.asarray(half[..., 1], np.float32) / np.float32(32767.0)
+        if self._count == 0:
+            self._shape, self._most, self._guide = (amount.shape[0], amount.shape[1]), amount, grey
+        else:
+            better = amount > self._most
+            self._most[better], self._guide[better] = amount[better], grey[better]
+        self._count += 1
+
+    def _rows(self, top: int, bottom: int) -> NDArray[np.float32]:
+        """Detail of all frames (frames, rows, columns) in some rows."""
+        rows, columns = self._shape
+        found = np.empty((self._count, bottom - top, columns), np.float32)
+        for k in range(self._count):
+            self._kept.seek(2 * columns * (k * rows + top))
+            part = np.frombuffer(self._kept.read(2 * columns * (bottom - top)), np.float16)
+            found[k] = part.reshape(bottom - top, columns)
+        return found
 
     def settled(self, smooth: float) -> Map:
         """Frame number (rows, columns) at half size, real-valued, regularised; `smooth` 0 to 1."""
-        amount = np.stack([part.astype(np.float32) for part in self._stack])
-        best = amount.argmax(axis=0)
-        guide = np.take_along_axis(np.stack(self._greys), best[None], axis=0)[0]
-        peak = amount.max(axis=0)
-        count = len(self._stack)
-        # Between frames by a parabola through the three about the best.
-        number = best.astype(np.float32)
-        if count >= 3:
-            inner = np.clip(best, 1, count - 2)
-            a, b, c = (np.take_along_axis(amount, inner[None] + k, axis=0)[0] for k in (-1, 0, 1))
-            bend = a - 2 * b + c
-            shift = np.where(bend < -1e-6, 0.5 * (a - c) / np.where(bend < -1e-6, bend, 1.0), 0.0)
-            number = np.where(best == inner, inner + np.clip(shift, -0.5, 0.5), number).astype(np.float32)
+        number, middling = np.empty(self._shape, np.float32), np.empty(self._shape, np.float32)
+        count = self._count
+        step = max(1, _STRIP // max(1, count * self._shape[1]))
+        for top in range(0, self._shape[0], step):
+            rows = slice(top, min(top + step, self._shape[0]))
+            number[rows], middling[rows] = _between_frames(self._rows(rows.start, rows.stop), count)
+        peak, guide = self._most.astype(np.float32), self._guide
         noise = float(np.median(peak)) * 0.05 + 1e-6
-        trust = (peak / (peak + noise)) ** 2 * np.clip(peak / (np.median(amount, axis=0) + noise) - 1.0, 0.02, 4.0)
+        trust = (peak / (peak + noise)) ** 2 * np.clip(peak / (middling + noise) - 1.0, 0.02, 4.0)
         number = np.asarray(cv2.medianBlur(number, 5), np.float32)
         radius = max(1, round(_RADIUS * (0.5 + smooth)))
         return _guided(number, guide, trust.astype(np.float32), radius)
+
+
+def _between_frames(amount: NDArray[np.float32], count: int) -> tuple[Map, Map]:
+    """Which frame has most detail, between frames by a parabola through three; and the middling detail."""
+    best = amount.argmax(axis=0)
+    number = best.astype(np.float32)
+    if count >= 3:
+        inner = np.clip(best, 1, count - 2)
+        a, b, c = (np.take_along_axis(amount, inner[None] + k, axis=0)[0] for k in (-1, 0, 1))
+        bend = a - 2 * b + c
+        shift = np.where(bend < -1e-6, 0.5 * (a - c) / np.where(bend < -1e-6, bend, 1.0), 0.0)
+        number = np.where(best == inner, inner + np.clip(shift, -0.5, 0.5), number).astype(np.float32)
+    return number, np.asarray(np.median(amount, axis=0), np.float32)
 
 
 def _box(values: Map, radius: int) -> Map:
@@ -108,8 +138,10 @@ class FinalFusion:
             if len(self._sums) <= k:
                 self._sums.append(np.zeros(level.shape, np.float32))
                 self._weights.append(np.zeros(level.shape[:2], np.float32))
-            self._sums[k] += level.astype(np.float32) * weight[..., None]
             self._weights[k] += weight
+            for top in range(0, size[1], _ROWS):
+                rows = slice(top, top + _ROWS)
+                self._sums[k][rows] += level[rows].astype(np.float32) * weight[rows, :, None]
 
     def picture(self) -> Level:
         """What is fused."""

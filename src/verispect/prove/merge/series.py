@@ -20,9 +20,9 @@ from verispect.plan.frames.exposure import Exposure
 from verispect.prove.align.motion import Motion, motion_between
 from verispect.prove.expected import view_of
 from verispect.prove.intake import Coded, Frame, described, frames_in, grey_linear, in_order, read_coded
+from verispect.prove.merge.bands import bands_of, merged_in_bands
 from verispect.prove.merge.evened import evened, off_in_stops, small_light
-from verispect.prove.merge.final import DepthMap, FinalFusion, Peaks
-from verispect.prove.merge.pyramid import Level, ProofFusion
+from verispect.prove.merge.pyramid import Level
 from verispect.prove.peak_memory import begin_peak, peak_mb
 from verispect.prove.sets import is_dark
 
@@ -30,6 +30,7 @@ Progress = Callable[[float, str], None]
 # A frame that lies within this of the reference everywhere is not warped.
 _STILL_PX = 0.1
 _WORKING_PIXELS = 1_700_000
+_MORE_ROWS = 4
 
 
 @dataclass
@@ -68,6 +69,7 @@ def merge(
     smooth: float = 0.5,
     progress: Progress | None = None,
     is_cancelled: Callable[[], bool] | None = None,
+    memory_mb: int = 2500,
 ) -> Merged:
     """Merge frames of one view.
 
@@ -79,6 +81,8 @@ def merge(
         As planned, one a frame in order, from which the alignment starts.
     proof : bool
         One pass; else two.
+    memory_mb : int
+        A ceiling: what would pass it is merged in bands, each from all frames, so read more than once.
 
     Raises
     ------
@@ -102,22 +106,25 @@ def merge(
     passes = 1 if proof or len(frames) < 2 else 2
     corner_moves = [_most_moved(matrix, frames[0].pixels) for matrix in matrices]
 
-    def laid(k: int) -> tuple[Level, NDArray[np.uint8] | None]:
-        coded = evened(read_coded(frames[k]), brighter[k])
-        halved = (coded >> 1).astype(np.int16)
-        del coded
+    def laid(k: int, top: int, bottom: int) -> tuple[Level, NDArray[np.uint8] | None]:
+        """A frame's rows, laid over the first frame's."""
+        coded = read_coded(frames[k])
         if corner_moves[k] < _STILL_PX:
-            return halved, None
-        size = frames[0].pixels
+            return (evened(coded[top:bottom], brighter[k]) >> 1).astype(np.int16), None
+        first, last = _source_rows(matrices[k], frames[0].pixels, top, bottom)
+        halved = (evened(coded[first:last], brighter[k]) >> 1).astype(np.int16)
+        del coded
+        move = _down(-top) @ matrices[k] @ _down(first)
+        size = (frames[0].pixels[0], bottom - top)
         how = cv2.INTER_LINEAR if passes == 1 else cv2.INTER_CUBIC
-        moved = cv2.warpPerspective(halved, matrices[k], size, flags=how, borderMode=cv2.BORDER_REFLECT_101)
-        there = cv2.warpPerspective(
-            np.full(halved.shape[:2], 255, np.uint8), matrices[k], size, flags=cv2.INTER_NEAREST
-        )
+        moved = cv2.warpPerspective(halved, move, size, flags=how, borderMode=cv2.BORDER_REFLECT_101)
+        there = cv2.warpPerspective(np.full(halved.shape[:2], 255, np.uint8), move, size, flags=cv2.INTER_NEAREST)
         return np.asarray(np.maximum(moved, 0), np.int16), np.asarray(there, np.uint8)
 
-    result, shares, depth = _fused(len(frames), laid, passes, smooth, say, stop)
-    pixels = np.asarray(np.clip(result, 0, 32767).astype(np.uint16) << np.uint16(1), np.uint16)
+    held = sum(grey.nbytes for grey in greys) / 1e6
+    del greys
+    bands = bands_of(frames[0].pixels, passes, memory_mb - held)
+    pixels, shares, depth = merged_in_bands(bands, frames[0].pixels, len(frames), laid, passes, smooth, say, stop)
     told = [
         {
             "file": frame.path.name,
@@ -236,35 +243,16 @@ def _crop(matrices: Sequence[Floats], pixels: tuple[int, int]) -> tuple[int, int
     return math.ceil(top - 1e-6), math.ceil(left - 1e-6), math.floor(bottom + 1e-6), math.floor(right + 1e-6)
 
 
-def _fused(
-    count: int,
-    laid: Callable[[int], tuple[Level, NDArray[np.uint8] | None]],
-    passes: int,
-    smooth: float,
-    say: Progress,
-    stop: Callable[[], bool],
-) -> tuple[Level, list[float], NDArray[np.float32] | None]:
-    def watched(k: int, begin: float, share: float) -> tuple[Level, NDArray[np.uint8] | None]:
-        if stop():
-            raise Cancelled
-        say(begin + share * k / count, f"merging frame {k + 1} of {count}")
-        return laid(k)
+def _down(rows: float) -> Floats:
+    """A shift down by so many rows (3, 3)."""
+    return np.array([[1.0, 0, 0], [0, 1.0, rows], [0, 0, 1.0]])
 
-    if passes == 1:
-        proof = ProofFusion()
-        for k in range(count):
-            picture, there = watched(k, 0.4, 0.6)
-            proof.add(picture, there)
-        return proof.picture(), proof.shares(), None
-    depth_map, peaks = DepthMap(), Peaks()
-    for k in range(count):
-        picture, there = watched(k, 0.4, 0.3)
-        depth_map.add(picture, there)
-        peaks.add(picture)
-    depth = depth_map.settled(smooth)
-    final = FinalFusion(depth, count, peaks.levels)
-    for k in range(count):
-        picture, there = watched(k, 0.7, 0.3)
-        final.add(k, picture, there)
-    used = final.used / max(float(final.used.sum()), 1e-12)
-    return final.picture(), [float(part) for part in used], depth
+
+def _source_rows(matrix: Floats, pixels: tuple[int, int], top: int, bottom: int) -> tuple[int, int]:
+    """Rows of a frame that may come to lie on these rows, with a few more for the interpolation."""
+    wide, high = pixels
+    ends = np.array([[0, top, 1], [wide - 1, top, 1], [wide - 1, bottom - 1, 1], [0, bottom - 1, 1.0]]).T
+    seen = np.linalg.inv(matrix) @ ends
+    rows = seen[1] / seen[2]
+    first = int(np.clip(math.floor(rows.min()) - _MORE_ROWS, 0, high - 1))
+    return first, int(np.clip(math.ceil(rows.max()) + _MORE_ROWS, first + 1, high))
