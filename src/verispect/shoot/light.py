@@ -105,13 +105,27 @@ def utc_of(when: datetime) -> datetime:
     return when.astimezone(UTC) if when.tzinfo is not None else when.replace(tzinfo=UTC)
 
 
+def lux_words(lux: float) -> str:
+    """Illuminance to three digits, as a person writes it: 17 900, 4.2, 0.00021.
+
+    Examples
+    --------
+    >>> lux_words(17_876.0), lux_words(4.2), lux_words(0.000214)
+    ('17 900', '4.2', '0.000214')
+    """
+    if lux >= 1000.0:
+        digits = len(str(int(lux))) - 3
+        return f"{round(lux, -digits):,.0f}".replace(",", " ")
+    return f"{lux:.3g}" if lux >= 1e-4 or lux <= 0.0 else f"{lux:.6f}".rstrip("0").rstrip(".")
+
+
 def light_table(rows: Sequence[LightRow]) -> str:
     """The rows for a terminal."""
     lines = ["UTC                   Sun alt   azimuth   Moon alt  azimuth  Moon    light      drift"]
     for row in rows:
         lines.append(
             f"{row.utc}  {row.sun_altitude_deg:8.2f}° {row.sun_azimuth_deg:8.2f}° {row.moon_altitude_deg:8.2f}° "
-            f"{row.moon_azimuth_deg:8.2f}°  {row.moon_diameter_arcmin:5.2f}'  {row.lux:9.3g} lx  "
+            f"{row.moon_azimuth_deg:8.2f}°  {row.moon_diameter_arcmin:5.2f}'  {lux_words(row.lux):>9} lx  "
             f"{row.drift_stops_per_min:+.4f} EV/min"
         )
     return "\n".join(lines)

@@ -15,7 +15,7 @@ from verispect.plan.setting.report import settings_of
 from verispect.plan.setting.words import in_words
 from verispect.sentence import capital
 from verispect.shoot.checks import checks
-from verispect.shoot.light import light_at
+from verispect.shoot.light import light_at, lux_words
 
 
 def sheet_html(candidate: Candidate, *, drawings: Sequence[str] = ()) -> str:
@@ -65,7 +65,7 @@ def _light_line(candidate: Candidate) -> str:
         return ""
     row = light_at(site, site.from_)
     return (
-        f"{row.utc}: Sun {row.sun_altitude_deg:.1f}° high at {row.sun_azimuth_deg:.0f}°, {row.lux:.3g} lx, "
+        f"{row.utc}: Sun {row.sun_altitude_deg:.1f}° high at {row.sun_azimuth_deg:.0f}°, {lux_words(row.lux)} lx, "
         f"light changes by {60 * row.drift_stops_per_min:+.1f} stops an hour"
     )
 

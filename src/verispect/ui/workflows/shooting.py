@@ -16,7 +16,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.rig.serial_line import serial_ports
 from verispect.sentence import Sentence
 from verispect.shoot.checks import checks, self_timer_s
-from verispect.shoot.light import light_at
+from verispect.shoot.light import light_at, lux_words
 from verispect.shoot.run import RunState, begin, is_over, resume, save, seconds_before, what_changes
 from verispect.ui.controls.lengths import written
 from verispect.ui.controls.translate import say
@@ -479,7 +479,7 @@ class ShootDesk(QObject):
         if site is None or site.from_ is None:
             return ""
         row = light_at(site, site.from_)
-        return self.tr("At {0}: Sun {1:.1f}° high, {2:.3g} lx, changing by {3:+.1f} stops an hour").format(
-            row.utc.replace("T", " ").rstrip("Z")[:16] + " UTC", row.sun_altitude_deg, row.lux,
+        return self.tr("At {0}: Sun {1:.1f}° high, {2} lx, changing by {3:+.1f} stops an hour").format(
+            row.utc.replace("T", " ").rstrip("Z")[:16] + " UTC", row.sun_altitude_deg, lux_words(row.lux),
             60.0 * row.drift_stops_per_min,
         ).replace(" -", " −")  # fmt: skip
