@@ -78,3 +78,46 @@ def test_tests_mirror_the_tree() -> None:
         if not (SOURCE / room / f"{path.stem.removeprefix('test_')}.py").exists():
             strangers.append(str(path.relative_to(ROOT)))
     assert strangers == []
+
+
+def names_of(path: Path) -> str:
+    parts = path.relative_to(SOURCE.parent).with_suffix("").parts
+    return ".".join(parts[:-1] if parts[-1] == "__init__" else parts)
+
+
+def taken_by(path: Path) -> set[str]:
+    """Modules of the program that a module names, those for the checking of types too, wherever in it."""
+    known = {names_of(module) for module in MODULES}
+    found: set[str] = set()
+    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module and not node.level:
+            found |= {f"{node.module}.{alias.name}" for alias in node.names} | {node.module}
+    return found & known
+
+
+def in_a_circle(graph: dict[str, set[str]]) -> set[str]:
+    """Modules from which a way of imports leads back to them; those that lead nowhere are taken away in turn."""
+    left = {name: set(others) for name, others in graph.items()}
+    while True:
+        ends = {name for name, others in left.items() if not others & left.keys()}
+        if not ends:
+            break
+        left = {name: others - ends for name, others in left.items() if name not in ends}
+    while True:
+        wanted = set().union(*left.values()) if left else set()
+        loose = left.keys() - wanted
+        if not loose:
+            return set(left)
+        left = {name: others for name, others in left.items() if name not in loose}
+
+
+def test_no_imports_run_in_a_circle() -> None:
+    graph = {names_of(path): taken_by(path) - {names_of(path), "verispect"} for path in MODULES}
+    assert in_a_circle(graph) == set()
+
+
+def test_a_circle_is_noticed() -> None:
+    assert in_a_circle({"a": {"b"}, "b": {"c"}, "c": {"a"}, "d": {"a"}, "e": set()}) == {"a", "b", "c"}
+    assert in_a_circle({"a": {"b", "c"}, "b": {"c"}, "c": set()}) == set()

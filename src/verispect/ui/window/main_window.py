@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSettings, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QShowEvent
+from PyQt6.QtGui import QCloseEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from verispect.errors import VerispectError
@@ -26,7 +26,7 @@ from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument, with_choice
 from verispect.ui.state.preferences import Preferences
 from verispect.ui.state.session import Session, Shown
-from verispect.ui.window.menus import build_menus
+from verispect.ui.window.menus import Menued, build_menus
 from verispect.ui.window.method_strip import Strip
 from verispect.ui.window.pages import Pages, opening
 from verispect.ui.window.station_bar import Way
@@ -61,7 +61,6 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.book_path = book_path
         self.preferences = Preferences(settings)
-        self.undo_actions: tuple[QAction | None, ...] = ()
         self.document = PlanDocument(self)
         self.weigher = Weigher(self)
         self.session, self.notices = Session(), Notices(self)
@@ -80,13 +79,22 @@ class MainWindow(QMainWindow):
             self.preferences.folder / "runs",
         )  # fmt: skip
         self.preview = PreviewDesk(self, self.session, self.board.frame)
-        build_menus(self)
+        # PyQt hands undo and redo to their maker to keep: without a name of their own they would be gone at once.
+        self.undo_actions = build_menus(self._menued())
         self._connect()
         self.apply_theme(self.theme.name)
         self.set_system(self.preferences.system)
         self.resize(1280, 800)
         self.show_station("subject")
         self._refit = True
+
+    def _menued(self) -> Menued:
+        return Menued(
+            bearer=self, document=self.document, preferences=self.preferences, files=self.desk, marks=self.marks_desk,
+            photographs=self.photograph_desk, scans=self.scan_desk, subject=self.subject, board=self.board,
+            theme_name=self.theme.name, say=self.message.say, add_mark=self.add_mark, show_station=self.show_station,
+            take_method=self.take_method, apply_theme=self.apply_theme, set_system=self.set_system,
+        )  # fmt: skip
 
     # Building --------------------------------------------------------------------------------------
 
