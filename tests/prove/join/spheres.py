@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from pathlib import Path
 
 import cv2
@@ -13,6 +14,7 @@ from verispect.files.picture_out import Shot, write_picture
 FOCAL_PX, SIZE = 420.0, (480, 320)
 
 
+@lru_cache(maxsize=4)
 def painted_sphere(seed: int = 3) -> np.ndarray:
     """Longitude by latitude (1500, 3000, 3), 0 to 1: noise of every size, and things with edges."""
     rng = np.random.default_rng(seed)

@@ -11,7 +11,7 @@ from verispect.errors import Cancelled, FileError
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.intake import linear_of
 from verispect.prove.join.canvas import frame_maps
-from verispect.prove.join.grid import cells_of, join
+from verispect.prove.join.grid import Room, cells_of, join
 from verispect.prove.merge.series import merge
 from verispect.rehearse.camera import Options
 from verispect.rehearse.pupil_views import Quality
@@ -28,8 +28,11 @@ def folder(tmp_path_factory, small_grid: Candidate) -> Path:
 
 
 def joined_of(folder: Path, grid: Candidate, **more):
+    # What was measured for the first is taken up by all.
+    room = folder.parent / "room"
+    room.mkdir(exist_ok=True)
     return join(
-        [folder], exposures=grid.exposures, sensor_wide_mm=36.0, basis=grid.scene.pose.matrix,
+        [folder], room=Room(room), exposures=grid.exposures, sensor_wide_mm=36.0, basis=grid.scene.pose.matrix,
         merge_cell=lambda paths, exposures: merge(paths, exposures=exposures).pixels, **more,
     )  # fmt: skip
 
@@ -86,4 +89,4 @@ def test_another_number_of_frames_is_told(folder: Path, small_grid: Candidate) -
 
 def test_it_stops_when_it_is_told_to(folder: Path, small_grid: Candidate) -> None:
     with pytest.raises(Cancelled):
-        joined_of(folder, small_grid, is_cancelled=lambda: True)
+        join([folder], exposures=small_grid.exposures, sensor_wide_mm=36.0, is_cancelled=lambda: True)

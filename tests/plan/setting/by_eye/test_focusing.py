@@ -75,6 +75,15 @@ def test_it_ends_on_the_plane_through_the_things_looked_at(places) -> None:
     assert np.abs((1.0 - points @ g) / np.linalg.norm(g)) == pytest.approx(0.0, abs=0.004 * points[:, 2].max())
 
 
+def test_where_no_turn_and_turn_about_settles_both_leans_are_set_by_their_scales() -> None:
+    """Two things about as far to either side: leaning for one takes the other out as far."""
+    found = procedure(tilted([(-0.5, 0.9, 1.6), (0.6, 1.1, 2.2)]))
+    assert [step.act for step in found.steps] == ["focus"]
+    said = [str(line) for line in found.says]
+    assert "by the scales, focus on" in said[0]
+    assert said[1].startswith("on this plane the softest must is at 0.0")
+
+
 def test_a_base_tilt_says_how_far_it_carries_the_lens() -> None:
     found = procedure(tilted(tilt_base_mm=80.0))
     assert found is not None

@@ -103,12 +103,12 @@ class Procedure:
                     {"tilt": end.tilt_deg, "swing": end.swing_deg, "mm": end.extension_mm},
                 )
             )
-        said.append(
-            Sentence(
-                "each round leaves {left:.0f} % of what it was off; on this plane the softest must is at {worst:.2f}",
-                {"left": 100.0 * self.left, "worst": self.worst_softness},
-            )
+        settled = (
+            "each round leaves {left:.0f} % of what it was off; on this plane the softest must is at {worst:.2f}"
         )
+        alone = "on this plane the softest must is at {worst:.2f}"
+        values = {"left": 100.0 * self.left, "worst": self.worst_softness}
+        said.append(Sentence(settled if len(self.steps) > 1 else alone, values))
         if self.worst_softness > _NEARLY * self.planned_softness:
             said.append(
                 Sentence(
@@ -138,6 +138,8 @@ class Procedure:
 
 def _begun(step: FocusStep) -> str:
     """How the lens stands before the first focus."""
+    if abs(step.swing_deg) > 1e-6 and abs(step.tilt_deg) > 1e-6:
+        return "tilt {tilt:.2f}° {way} and swing {swing:.2f}° to the {side} by the scales"
     if abs(step.swing_deg) > 1e-6:
         return "swing {swing:.2f}° to the {side} by the scale"
     return "tilt {tilt:.2f}° {way} by the scale" if abs(step.tilt_deg) > 1e-6 else "the lens straight"
@@ -167,6 +169,10 @@ def procedure(candidate: Candidate) -> Procedure | None:
             found = _run(candidate, state, (sought, fixed), points[list(chosen)], names)
             if found is not None and (best is None or _rank(found) < _rank(best)):
                 best = found
+    if best is None and len(things) > 1:
+        # No turn and turn about would settle: both leans by their scales, and focus on whichever thing does best.
+        whole = [_run(candidate, state, ([], state.axis[:2]), points[[k]], (name,)) for k, name in things.items()]
+        best = min((found for found in whole if found is not None), key=_rank, default=None)
     return best
 
 
@@ -245,7 +251,7 @@ def _run(
     if image is None:
         return None
     note("focus", names[0], image)
-    for _ in range(_MOST_ROUNDS):
+    for _ in range(_MOST_ROUNDS if ways else 0):
         old, old_image = leans.copy(), image
         for k, (act, way) in enumerate(ways):
             lean = _leaned(points[k + 1], axis(), way, leans[k], focal, image)
@@ -263,7 +269,8 @@ def _run(
         if before[-1] < _TILT_RAD and abs(image - old_image) < _EXTENSION_MM:
             break
     else:
-        return None
+        if ways:
+            return None
     ratios = [later / earlier for earlier, later in pairwise(before) if earlier > 1e-9]
     end = candidate.problem.state(f_number=state.f_number, image_distance_mm=image, axis=axis())
     exposure = candidate.problem.exposure(end)
