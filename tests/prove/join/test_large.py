@@ -52,7 +52,8 @@ def test_a_join_that_was_broken_off_goes_on_where_it_was(folder: Path, tmp_path:
     assert np.flatnonzero(done).tolist() == before
     monkeypatch.setattr("verispect.prove.join.grid.small_pictures", None)
     painted.clear()
-    whole = joined(folder, Room(tmp_path, on_disk=True))
+    # With more memory it is the same work.
+    whole = joined(folder, Room(tmp_path, memory_mb=4000, on_disk=True))
     assert sorted(before + painted) == list(range(done.size))
     top, left, bottom, right = whole.crop
     assert float((whole.pixels[top:bottom, left:right].max(axis=2) == 0).mean()) == 0.0
@@ -78,10 +79,11 @@ def test_a_cluster_paints_it_and_one_that_does_not_answer_is_told(folder: Path, 
     """A real Dask cluster of two processes, named by its address."""
     from distributed import LocalCluster
 
-    with pytest.raises(FileError, match="no Dask cluster answers there"):
-        joined(folder, Room(tmp_path, scheduler="nonsense://nowhere:1", on_disk=True))
+    for wrong in ("nonsense://nowhere:1", "tcp://127.0.0.1:1", "tcp://127.0.0.1", "words"):
+        with pytest.raises(FileError, match="no Dask cluster answers there"):
+            large._check_answers(wrong)
     (tmp_path / "b").mkdir()
-    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster:
+    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address="127.0.0.1:0") as cluster:
         laid = joined(folder, Room(tmp_path / "b", scheduler=cluster.scheduler_address, on_disk=True))
     held = joined(folder, None)
     assert float(np.mean(np.abs(held.pixels.astype(float) - laid.pixels))) < 30.0

@@ -9,6 +9,8 @@ from __future__ import annotations
 
 import contextlib
 import json
+import os
+import socket
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -72,9 +74,9 @@ class Work:
         FileError
             Where there is not room enough.
         """
-        told = json.dumps(_as_json(self), allow_nan=False)
-        kept = self.folder / _WORK
-        if kept.exists() and kept.read_text(encoding="utf-8") == told:
+        told, kept = _as_json(self), self.folder / _WORK
+        if _same_work(kept, told):
+            kept.write_text(json.dumps(told), encoding="utf-8")
             return
         wide, high = self.painter.canvas.size
         free = _free_bytes(self.folder)
@@ -87,7 +89,21 @@ class Work:
             )  # fmt: skip
         for make in (self.pixels, self.covered, self.shares, self.done):
             make("w+")
-        kept.write_text(told, encoding="utf-8")
+        for name in ("pixels", "covered"):
+            # Taken now: a disk that fills up under a mapped file kills whoever writes to it.
+            with (self.folder / name).open("r+b") as stream:
+                os.posix_fallocate(stream.fileno(), 0, os.fstat(stream.fileno()).st_size)
+        kept.write_text(json.dumps(told, allow_nan=False), encoding="utf-8")
+
+
+def _same_work(kept: Path, told: dict[str, Any]) -> bool:
+    """Whether a folder holds this work begun, be it with other memory or processes."""
+    try:
+        before = json.loads(kept.read_text(encoding="utf-8"))
+    except (OSError, ValueError):
+        return False
+    again = json.loads(json.dumps(told))
+    return bool({**before, "budget_mb": 0} == {**again, "budget_mb": 0})
 
 
 def _free_bytes(folder: Path) -> int:
@@ -169,6 +185,25 @@ def paint_all(
             tell(finished)
 
 
+def _check_answers(address: str) -> None:
+    """Raise a FileError where nothing listens at an address such as tcp://host:8786.
+
+    Asked of the socket first: a client that could not connect may hold up the next one while it is cleared away.
+    """
+    scheme, _, place = address.rpartition("://")
+    host, _, port = place.rpartition(":")
+    try:
+        if scheme not in ("", "tcp", "tls") or not port.isdigit():
+            raise ValueError(address)
+        socket.create_connection((host.strip("[]") or "localhost", int(port)), timeout=10).close()
+    except (OSError, ValueError, OverflowError) as error:
+        raise FileError(
+            "--scheduler {address}: no Dask cluster answers there; start one with `dask scheduler` and `dask "
+            "worker`, give its address as tcp://HOST:8786, or leave it out",
+            address=address,
+        ) from error
+
+
 @contextlib.contextmanager
 def _cluster(scheduler: str | None, jobs: int, memory_mb: int) -> Iterator[Any]:
     """A Dask client: of the cluster at an address, or of one made here for the while."""
@@ -181,14 +216,8 @@ def _cluster(scheduler: str | None, jobs: int, memory_mb: int) -> Iterator[Any]:
     for name in ("distributed", "distributed.nanny", "distributed.worker", "distributed.scheduler", "tornado"):
         logging.getLogger(name).setLevel(logging.CRITICAL)
     if scheduler is not None:
-        try:
-            client = distributed.Client(scheduler, timeout=10)
-        except (OSError, ValueError, TimeoutError) as error:
-            raise FileError(
-                "--scheduler {address}: no Dask cluster answers there; start one with `dask scheduler` and `dask "
-                "worker`, or leave it out",
-                address=scheduler,
-            ) from error
+        _check_answers(scheduler)
+        client = distributed.Client(scheduler, timeout=10)
         try:
             yield client
         finally:
@@ -196,7 +225,7 @@ def _cluster(scheduler: str | None, jobs: int, memory_mb: int) -> Iterator[Any]:
         return
     with config.set({"distributed.worker.memory.target": False, "distributed.worker.memory.spill": False}):
         cluster = distributed.LocalCluster(
-            n_workers=jobs, threads_per_worker=1, processes=True, dashboard_address=None,
+            n_workers=jobs, threads_per_worker=1, processes=True, dashboard_address="127.0.0.1:0",
             memory_limit=f"{memory_mb}MiB", silence_logs=logging.CRITICAL,
         )  # fmt: skip
         client = distributed.Client(cluster)
