@@ -27,41 +27,16 @@ def run(given: Sequence[str]) -> int:
     options = options_of.parse_args(given)
     from verispect.errors import Cancelled
     from verispect.files.atomic import write_atomically
-    from verispect.files.large_picture import ZARR, write_large
-    from verispect.files.picture_out import TIFF_SUFFIXES, not_over, suits, write_picture
-    from verispect.prove.join.grid import Room, join
-    from verispect.prove.join.working_folder import working_folder
-    from verispect.prove.merge.series import merge
-    from verispect.prove.merge.written import profile_of, shot_of
+    from verispect.files.picture_out import not_over
+    from verispect.prove.join.written import join_to
 
-    for path in (options.out, options.report):
-        if path is not None:
-            not_over(path, force=options.force)
-    suffix = options.out.suffix.lower()
-    suits(options.out, (ZARR,))
-    asked = _asked(options)
+    if options.report is not None:
+        not_over(options.report, force=options.force)
     try:
-        with working_folder(options.out) as folder:
-            joined = join(
-                options.frames,
-                **asked,
-                projection=options.projection,
-                progress=progress(options.quiet),
-                merge_cell=lambda paths, exposures: merge(
-                    paths, exposures=exposures, sensor_wide_mm=asked["sensor_wide_mm"] or 36.0
-                ).pixels,
-                room=Room(
-                    folder, options.jobs, options.memory_mb, options.scheduler,
-                    on_disk=suffix == ZARR or options.scheduler is not None,
-                ),
-            )  # fmt: skip
-            first = joined.first
-            assert first is not None
-            how = {"shot": shot_of(first), "icc": profile_of(first), "force": options.force}
-            if joined.on_disk and suffix in (ZARR, *TIFF_SUFFIXES):
-                write_large(options.out, joined.pixels, room=folder, **how)
-            else:
-                write_picture(options.out, joined.pixels, **how)
+        joined = join_to(
+            options.out, options.frames, jobs=options.jobs, memory_mb=options.memory_mb, scheduler=options.scheduler,
+            force=options.force, projection=options.projection, progress=progress(options.quiet), **_asked(options),
+        )  # fmt: skip
     except Cancelled:
         return STOPPED
     report = joined.report()

@@ -22,6 +22,8 @@ SUFFIXES = (*TIFF_SUFFIXES, ".jpg", ".jpeg", ".png")
 _EXIF_IFD = 34665
 # tifffile writes no directory of its own there: a private code of the same rank keeps the place.
 _PLACE_HELD = 34666
+# Rows brought to eight bits together, to spare memory.
+_ROWS = 512
 # Exif 2.3 tags and TIFF types used here (from memory).
 _SHORT, _LONG, _RATIONAL, _ASCII, _UNDEFINED = 3, 4, 5, 2, 7
 
@@ -187,7 +189,10 @@ def _jpeg(pixels: Pixels16, shot: Shot, icc: bytes | None, orientation: int) -> 
     for code, kind, value in _entries(shot):
         directory[code] = IFDRational(*_ratio(value)) if kind == _RATIONAL else value
     stream = io.BytesIO()
-    eight = ((pixels.astype(np.uint32) + 128) // 257).astype(np.uint8)
+    eight = np.empty(pixels.shape, np.uint8)
+    for top in range(0, len(pixels), _ROWS):
+        rows = slice(top, top + _ROWS)
+        eight[rows] = (pixels[rows].astype(np.uint32) + 128) // 257
     more = {"icc_profile": icc} if icc else {}
     Image.fromarray(eight).save(stream, "JPEG", quality=95, subsampling=0, exif=exif, **more)
     return stream.getvalue()

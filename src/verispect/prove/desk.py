@@ -18,7 +18,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
 from verispect.prove.expected import turned_as_happened
 from verispect.prove.intake import described, frames_in, in_order, read_coded
-from verispect.prove.join.grid import join
+from verispect.prove.join.written import join_to
 from verispect.prove.merge.depth_points import depth_points, ply_of
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.written import profile_of, shot_of
@@ -105,24 +105,21 @@ def join_files(
     planned = candidate is not None and candidate.method.is_grid and len(files) == len(candidate.exposures)
     sensor = None if candidate is None or not planned else candidate.scene.plan.sensor_mm[0]
     run = _run_beside(files[0].parent)
+    _make_folder(target)
     try:
-        joined = join(
+        join_to(
+            target,
             files,
-            exposures=candidate.exposures if candidate is not None and planned else None,
             sensor_wide_mm=sensor,
+            force=True,
+            exposures=candidate.exposures if candidate is not None and planned else None,
             basis=candidate.scene.pose.matrix if candidate is not None and planned else None,
             rotations=turned_as_happened(run, candidate.exposures) if run and candidate and planned else None,
             progress=lambda share, _text: progress(share),
             is_cancelled=is_cancelled,
-            merge_cell=lambda paths, exposures: (
-                merge(paths, exposures=exposures, sensor_wide_mm=sensor or 36.0).pixels
-            ),
         )
     except Cancelled:
         return None
-    _make_folder(target)
-    assert joined.first is not None
-    write_picture(target, joined.pixels, shot=shot_of(joined.first), icc=profile_of(joined.first), force=True)
     return target
 
 

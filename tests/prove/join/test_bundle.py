@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 
+import cv2
 import numpy as np
 import pytest
 
 from tests.prove.join.spheres import apart_deg, turn
-from verispect.prove.join.bundle import focal_px_of, rotation_of, straightened, tree_of, turn_from, turned
+from verispect.prove.join.bundle import focal_px_of, straightened, tree_of, turn_from, turned
 from verispect.prove.join.features import Common
 
 DOWN = np.diag([1.0, -1.0, 1.0])
@@ -65,7 +66,7 @@ def test_the_surest_pairs_hang_the_set_together() -> None:
 
 @pytest.mark.parametrize("lean", [0.0, 25.0, -60.0])
 def test_a_set_is_put_level_however_its_first_camera_leans(lean: float) -> None:
-    start = rotation_of(np.radians([10.0, 20.0, lean]))
+    start = cv2.Rodrigues(np.radians([10.0, 20.0, lean]))[0]
     turns = {k: start @ (DOWN @ turn(b, 6.0) @ DOWN).T for k, b in enumerate(range(-60, 61, 30))}
     level = straightened(turns)
     for k, b in enumerate(range(-60, 61, 30)):

@@ -69,6 +69,12 @@ def test_other_frames_are_measured_anew(folder: Path, tmp_path: Path) -> None:
     assert json.loads((room.folder / "measured.json").read_text())["asked"] != kept["asked"]
 
 
+def test_a_picture_too_wide_for_its_file_is_refused_before_it_is_painted(folder: Path, tmp_path: Path) -> None:
+    with pytest.raises(FileError, match=r"takes 500 each way; name a \.tif"):
+        joined(folder, Room(tmp_path, on_disk=True, most_side=500))
+    assert not (tmp_path / "done").exists()
+
+
 def test_no_room_on_the_disk_is_told_before_anything_is_painted(folder: Path, tmp_path: Path, monkeypatch) -> None:
     monkeypatch.setattr(large, "_free_bytes", lambda _folder: 1000)
     with pytest.raises(FileError, match=r"joining needs 0\.\d GB of room"):

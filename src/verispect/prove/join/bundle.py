@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
+import cv2
 import numpy as np
 
 from verispect.optics.types import Floats
@@ -20,17 +21,6 @@ _MOST_POINTS, _HUBER_PX = 60, 1.5
 _ROUNDS = 12
 # A focal length the frames tell is off by no more than about this (breathing, rounding), as a share.
 _TOLD_SHARE = 0.02
-
-
-def rotation_of(vector: Floats) -> Floats:
-    """The rotation (3, 3) about a vector by its length in radians (Rodrigues)."""
-    angle = float(np.linalg.norm(vector))
-    if angle < 1e-12:
-        return np.eye(3)
-    x, y, z = vector / angle
-    cross = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
-    found: Floats = np.eye(3) + math.sin(angle) * cross + (1 - math.cos(angle)) * cross @ cross
-    return found
 
 
 def focal_px_of(common: Sequence[Common]) -> float | None:
@@ -112,7 +102,7 @@ def turned(
     for _ in range(_ROUNDS):
         step, rest = _step(used, samples, turns, place, focal_px, begun)
         for k in members:
-            turns[k] = turns[k] @ rotation_of(step[3 * place[k] : 3 * place[k] + 3])
+            turns[k] = turns[k] @ cv2.Rodrigues(step[3 * place[k] : 3 * place[k] + 3])[0]
         focal_px *= math.exp(step[-1])
         if float(np.abs(step).max()) < 1e-7:
             break

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -53,7 +54,7 @@ class FrameStore:
 def merged_cells(
     frames: Sequence[Frame],
     cells: Sequence[Sequence[int]],
-    merge_cell: Callable[[list[int]], Coded],
+    merge_cell: Callable[[Sequence[int]], Coded],
     folder: Path,
     say: Progress,
     stop: Callable[[], bool],
@@ -74,11 +75,18 @@ def merged_cells(
         if stop():
             raise Cancelled
         say(0.25 * number / len(cells), f"merging cell {number + 1} of {len(cells)}")
-        path = folder / f"cell-{number:04d}.tif"
+        mark = hashlib.sha256(repr(told_of([frames[k] for k in members])).encode("utf-8")).hexdigest()
+        path = folder / f"cell-{mark[:24]}.tif"
         if not path.exists():
-            _write(path, merge_cell(list(members)))
+            _write(path, merge_cell(members))
         found.append(described(path))
     return found
+
+
+def told_of(frames: Sequence[Frame]) -> list[tuple[str, int, int]]:
+    """Which very files: what was found of others, or of these before they changed, is not taken for theirs."""
+    stats = [(frame.path.resolve(), frame.path.stat()) for frame in frames]
+    return [(str(path), stat.st_size, stat.st_mtime_ns) for path, stat in stats]
 
 
 def _write(path: Path, pixels: Coded) -> None:

@@ -23,7 +23,7 @@ from verispect.prove.expected import View, view_of
 from verispect.prove.intake import Coded, Frame, described, frames_in, in_order
 from verispect.prove.join.canvas import Canvas, canvas_for
 from verispect.prove.join.crop import crop_of
-from verispect.prove.join.frames import FrameStore, merged_cells, small_pictures
+from verispect.prove.join.frames import FrameStore, merged_cells, small_pictures, told_of
 from verispect.prove.join.gains import gains_of
 from verispect.prove.join.kept import read_measured, write_measured
 from verispect.prove.join.painting import Painter
@@ -81,6 +81,8 @@ class Room:
         The address of a Dask cluster that paints it.
     on_disk : bool
         Whether the picture is to be made there however small it is.
+    most_side : int or None
+        What the file that is asked for takes each way, pixels.
     """
 
     folder: Path
@@ -88,6 +90,7 @@ class Room:
     memory_mb: int = 2500
     scheduler: str | None = None
     on_disk: bool = False
+    most_side: int | None = None
 
 
 def cells_of(exposures: Sequence[Exposure]) -> list[list[int]]:
@@ -154,12 +157,11 @@ def join(
             placed = found_places(frames, sensor_wide_mm, say, stop)
         else:
             placed = _planned_places(frames, exposures, sensor_wide_mm or 36.0, rotations)
-        of_cells = None if exposures is None else [[exposures[k] for k in cell] for cell in placed.cells]
 
-        def merge_members(members: list[int]) -> Coded:
+        def merge_members(members: Sequence[int]) -> Coded:
             assert merge_cell is not None
-            number = next(k for k, cell in enumerate(placed.cells) if list(cell) == members)
-            return merge_cell([frames[k].path for k in members], None if of_cells is None else of_cells[number])
+            of_cell = None if exposures is None else [exposures[k] for k in members]
+            return merge_cell([frames[k].path for k in members], of_cell)
 
         cells = placed.cells if merge_cell is not None else [[cell[0]] for cell in placed.cells]
         shown = merged_cells(frames, cells, merge_members, room.folder, say, stop)
@@ -167,6 +169,12 @@ def join(
         store = FrameStore(shown, room.memory_mb / (3.0 * max(1, room.jobs)))
         views, pairs, gains = _measured(room, store, placed, shown, pixels, say, stop)
         canvas = canvas_for(views, pixels, projection, basis)
+        if room.most_side is not None and max(canvas.size) > room.most_side:
+            raise FileError(
+                "the joined picture would have {wide} × {high} pixels, and such a file takes {most} each way; name a "
+                ".tif or a .zarr",
+                wide=canvas.size[0], high=canvas.size[1], most=room.most_side,
+            )  # fmt: skip
         painter = Painter(canvas, tuple(views), gains, pixels)
         on_disk = canvas.size[0] * canvas.size[1] * 6e-6 > large_mb
         if on_disk:
@@ -227,9 +235,8 @@ def _measured(
     stop: Callable[[], bool],
 ) -> tuple[list[View], list[Pair], Floats]:
     """Views set right, pairs and stops to add; what an earlier try over the same frames has found is taken up."""
-    sources = [(str(frame.path), frame.path.stat().st_size, frame.path.stat().st_mtime_ns) for frame in shown]
     planned = [[*view.rotation.ravel().tolist(), view.scale_px, *view.centre_px] for view in placed.views]
-    asked = json.dumps([sources, planned])
+    asked = json.dumps([told_of(shown), planned])
     kept = room.folder / "measured.json"
     before = read_measured(kept, asked)
     if before is not None:
@@ -239,7 +246,7 @@ def _measured(
                      progress=lambda share: say(0.25 + 0.25 * share, "comparing neighbours"))  # fmt: skip
     if stop():
         raise Cancelled
-    views = corrected(placed.views, pairs, prior_deg=placed.prior_deg)
+    views = corrected(placed.views, pairs)
     gains = gains_of(views, smalls, pairs, pixels)
     write_measured(kept, asked, views, pairs, gains)
     return views, pairs, gains

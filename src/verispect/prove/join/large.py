@@ -26,6 +26,7 @@ from verispect.prove.intake import described
 from verispect.prove.join.frames import FrameStore
 from verispect.prove.join.kept import canvas_as_json, canvas_from_json, view_as_json, view_from_json
 from verispect.prove.join.painting import Painter
+from verispect.prove.join.working_folder import PAINTED
 
 Progress = Callable[[float, str], None]
 PART_PX = 1024
@@ -64,7 +65,7 @@ class Work:
 
     def done(self, mode: Any = "r") -> NDArray[np.bool_]:
         """Which parts are painted, mapped."""
-        return np.memmap(self.folder / "done", bool, mode, shape=(len(self.parts),))
+        return np.memmap(self.folder / PAINTED, bool, mode, shape=(len(self.parts),))
 
     def begin(self) -> None:
         """Lay the files out, or find them as they were left.

@@ -15,7 +15,6 @@ from verispect.prove.expected import View
 from verispect.prove.intake import Frame, read_coded
 from verispect.prove.join.bundle import focal_px_of, straightened, tree_of, turned
 from verispect.prove.join.features import Common, Grey8, common_of, features_of
-from verispect.prove.join.pointing import PRIOR_DEG
 
 Progress = Callable[[float, str], None]
 _WORKING_PIXELS = 900_000
@@ -31,18 +30,11 @@ _LEFT_PX = 1.5
 
 @dataclass(frozen=True)
 class Placed:
-    """Frames by cells, where each looks, and what is doubtful about it.
-
-    Attributes
-    ----------
-    prior_deg : float
-        How sure the places are.
-    """
+    """Frames by cells, where each looks, and what is doubtful about it."""
 
     cells: list[list[int]]
     views: list[View]
     doubts: tuple[str, ...] = ()
-    prior_deg: float = PRIOR_DEG
 
 
 def found_places(

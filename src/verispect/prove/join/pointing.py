@@ -10,6 +10,7 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -178,16 +179,6 @@ def turn_between(view: View, other: View) -> Floats:
     return _vector(view.rotation @ other.rotation.T)
 
 
-def _matrix(vector: Floats) -> Floats:
-    angle = float(np.linalg.norm(vector))
-    if angle < 1e-12:
-        return np.eye(3)
-    x, y, z = vector / angle
-    cross = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
-    found: Floats = np.eye(3) + math.sin(angle) * cross + (1 - math.cos(angle)) * cross @ cross
-    return found
-
-
 def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float = PRIOR_DEG) -> list[View]:
     """Views whose small turns agree best with all pairs.
 
@@ -216,7 +207,10 @@ def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float 
         for number, pair in enumerate(used):
             rest = _rest_px(pair, views, turns[pair.a], turns[pair.b])
             weights[number] = min(1.0, 0.5 / max(rest, 1e-6))
-    return [replace(view, rotation=_matrix(turn) @ view.rotation) for view, turn in zip(views, turns, strict=True)]
+    return [
+        replace(view, rotation=cv2.Rodrigues(turn)[0] @ view.rotation)
+        for view, turn in zip(views, turns, strict=True)
+    ]
 
 
 def _rest_px(pair: Pair, views: Sequence[View], turn_a: Floats, turn_b: Floats) -> float:

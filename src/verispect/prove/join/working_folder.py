@@ -9,6 +9,9 @@ from pathlib import Path
 
 from verispect.errors import FileError
 
+# Which parts of a large picture are painted; without it there is little to go on with.
+PAINTED = "done"
+
 
 def place_of(out: Path) -> Path:
     """Where it lies."""
@@ -17,7 +20,7 @@ def place_of(out: Path) -> Path:
 
 @contextlib.contextmanager
 def working_folder(out: Path) -> Iterator[Path]:
-    """The folder of a result; taken away once that is written, and left where nothing came of it but a stop.
+    """The folder of a result; taken away once that is written, and left where a stop or a full disk was before.
 
     Raises
     ------
@@ -35,7 +38,8 @@ def working_folder(out: Path) -> Iterator[Path]:
     try:
         yield folder
     except FileError:
-        # What was asked cannot be done: nothing of it is worth going on with.
-        shutil.rmtree(folder, ignore_errors=True)
+        # What was asked cannot be done; what was painted by then (the disk may be full) is worth another try.
+        if not (folder / PAINTED).exists():
+            shutil.rmtree(folder, ignore_errors=True)
         raise
     shutil.rmtree(folder, ignore_errors=True)

@@ -1,0 +1,64 @@
+"""A grid joined into a file: TIFF, JPEG, PNG or Zarr, in memory or over the disk, as its size asks."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from verispect.files.large_picture import ZARR, write_large
+from verispect.files.picture_out import TIFF_SUFFIXES, not_over, suits, write_picture
+from verispect.plan.frames.exposure import Exposure
+from verispect.prove.intake import Coded
+from verispect.prove.join.grid import Joined, Room, join
+from verispect.prove.join.working_folder import working_folder
+from verispect.prove.merge.series import merge
+from verispect.prove.merge.written import profile_of, shot_of
+
+# What libjpeg takes, each way.
+_JPEG_SIDE = 65_500
+
+
+def join_to(
+    out: Path,
+    places: Sequence[Path],
+    *,
+    sensor_wide_mm: float | None,
+    jobs: int = 1,
+    memory_mb: int = 2500,
+    scheduler: str | None = None,
+    force: bool = False,
+    **how: Any,
+) -> Joined:
+    """Join frames and write what comes of it; `how` is given on to `join`.
+
+    Raises
+    ------
+    FileError
+        Also where the picture is too large for the file that was named, before anything of it is painted.
+    Cancelled
+    """
+    not_over(out, force=force)
+    suits(out, (ZARR,))
+    suffix = out.suffix.lower()
+
+    def merge_cell(paths: list[Path], exposures: list[Exposure] | None) -> Coded:
+        wide = sensor_wide_mm or 36.0
+        return merge(paths, exposures=exposures, sensor_wide_mm=wide, memory_mb=memory_mb).pixels
+
+    with working_folder(out) as folder:
+        room = Room(
+            folder, jobs, memory_mb, scheduler, on_disk=suffix == ZARR or scheduler is not None,
+            most_side=_JPEG_SIDE if suffix in (".jpg", ".jpeg") else None,
+        )  # fmt: skip
+        joined = join(places, sensor_wide_mm=sensor_wide_mm, merge_cell=merge_cell, room=room, **how)
+        first = joined.first
+        assert first is not None
+        if joined.on_disk and suffix in (ZARR, *TIFF_SUFFIXES):
+            write_large(
+                out, joined.pixels, room=folder, shot=shot_of(first), icc=profile_of(first), force=force,
+                is_cancelled=how.get("is_cancelled"),
+            )  # fmt: skip
+        else:
+            write_picture(out, joined.pixels, shot=shot_of(first), icc=profile_of(first), force=force)
+    return joined
