@@ -100,7 +100,7 @@ class ShootDesk(QObject):
             return self._here
         found = self._first_folder()
         for number in itertools.count(2):
-            following = self._first_folder().with_name(f"{self._first_folder().name}-{number}")
+            following = self._first_folder().with_name(f"{self._first_folder().name}_{number}")
             if not following.is_dir():
                 return found
             found = following
@@ -114,10 +114,13 @@ class ShootDesk(QObject):
         return self._folder / (title or "plan")
 
     def _next_folder(self) -> None:
-        """The same run once more, another day: in a folder of its own, and what was taken before stays as it is."""
+        """The same run once more, another day: in a folder of its own, and what was taken before stays as it is.
+
+        The sign before the number is one that no folder named after a title holds: "Yard 2" is another plan.
+        """
         first, last = self._first_folder(), self.frames_folder
-        number = 2 if last == first else int(last.name.rsplit("-", 1)[1]) + 1
-        first.with_name(f"{first.name}-{number}").mkdir()
+        number = 2 if last == first else int(last.name.rsplit("_", 1)[1]) + 1
+        first.with_name(f"{first.name}_{number}").mkdir()
 
     def _is_over(self) -> bool:
         """Whether the newest run on the disk has come to its end; read again only where it has changed."""

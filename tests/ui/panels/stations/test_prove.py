@@ -11,9 +11,11 @@ from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QImage
 from PyQt6.QtWidgets import QFileDialog, QLabel
 
+from tests.prove.join.spheres import taken, turn
 from tests.ui.conftest import weighed
 from verispect.files.picture_out import write_picture
 from verispect.plan.entry.found_distance import FoundPlace
+from verispect.prove.intake import described
 from verispect.prove.merge.depth_points import DepthPoints, ply_of
 from verispect.subject.scan import unpacked
 from verispect.ui.drawings.picture_view import PictureNet, PicturePair
@@ -72,6 +74,32 @@ def test_frames_that_arrive_are_checked_by_themselves(qtbot, window: MainWindow,
     checked(qtbot, window, 4)
     panel.watch_box.setChecked(False)
     assert desk._watcher.directories() == []
+
+
+def test_frames_side_by_side_are_joined_where_no_plan_knows_them(
+    qtbot, window: MainWindow, tmp_path: Path, monkeypatch
+) -> None:
+    """A new plan without a method: three views of a painted sphere, unlike one another, become one picture.
+
+    On a cylinder, by hand: 70° between the outer middles and 2 atan(240/420) of a frame, times 420 pixels a radian.
+    """
+    window.document.undo_stack.setClean()
+    window.desk.new()
+    weighed(qtbot, window)
+    window.show_station("prove")
+    qtbot.waitUntil(lambda: "prove_desk" in window.__dict__)
+    frames = tmp_path / "row"
+    frames.mkdir()
+    taken(frames, [turn(b, 0) for b in (-35, 0, 35)])
+    drop(window, frames)
+    checked(qtbot, window, 3)
+    panel, desk = window.prove_desk._panel, window.prove_desk
+    assert panel.final_button.text() == "&Join…"
+    out = tmp_path / "wide.tif"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_given: (str(out), ""))
+    panel.final_button.click()
+    qtbot.waitUntil(lambda: desk._job is None and out.exists(), timeout=60_000)
+    assert described(out).pixels[0] == pytest.approx(949, abs=9)
 
 
 def test_the_map_shows_where_it_is_soft_only_when_asked(qtbot) -> None:

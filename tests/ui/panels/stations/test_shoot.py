@@ -95,7 +95,7 @@ def test_a_run_that_was_left_is_gone_on_with(shooting: MainWindow) -> None:
 
 def test_the_same_run_another_day_leaves_the_first_as_it_was(shooting: MainWindow, tmp_path: Path) -> None:
     panel, desk = shooting.panels["shoot"], shooting.shoot_desk
-    for number, folder in enumerate(("yard-frames", "yard-frames-2", "yard-frames-3")):
+    for number, folder in enumerate(("yard-frames", "yard-frames_2", "yard-frames_3")):
         assert panel.begin_button.text() == ("&Begin it once more, beside the last" if number else "&Begin the run")
         QTest.mouseClick(panel.begin_button, LEFT)
         assert desk.run_file == tmp_path / folder / "run.json"
@@ -104,7 +104,7 @@ def test_the_same_run_another_day_leaves_the_first_as_it_was(shooting: MainWindo
             QTest.mouseClick(panel.done_button, LEFT)
         desk.end()
         shooting.show_station("shoot")
-    for number, folder in enumerate(("yard-frames", "yard-frames-2", "yard-frames-3")):
+    for number, folder in enumerate(("yard-frames", "yard-frames_2", "yard-frames_3")):
         frames = read_run(tmp_path / folder / "run.json").frames
         assert frames[0].happened["note"] == f"visit {number + 1}"
         assert all(frame.happened["step"] == "done" for frame in frames)
