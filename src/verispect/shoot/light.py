@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import lru_cache
 
 from verispect.errors import PlanError
 from verispect.plan.assess.daylight import illuminance_lux
@@ -88,12 +89,19 @@ def _sun_lux(site: Site, moment: datetime) -> float:
 
 def body_at(site: Site, when: datetime, name: str, *, refraction: bool = False) -> tuple[float, float, float]:
     """Altitude and azimuth of the Sun or the Moon in degrees, distance in astronomical units."""
+    return _body_at(site.latitude_deg, site.longitude_deg, site.elevation_m, utc_of(when), name, refraction)
+
+
+@lru_cache(maxsize=4096)
+def _body_at(
+    latitude: float, longitude: float, elevation: float, moment: datetime, name: str, refraction: bool
+) -> tuple[float, float, float]:
+    # Every surface of a plan asks for the same moments of its day.
     import astronomy
 
-    moment = utc_of(when)
     seconds = moment.second + moment.microsecond / 1e6
     time = astronomy.Time.Make(moment.year, moment.month, moment.day, moment.hour, moment.minute, seconds)
-    observer = astronomy.Observer(site.latitude_deg, site.longitude_deg, site.elevation_m)
+    observer = astronomy.Observer(latitude, longitude, elevation)
     place = astronomy.Equator(astronomy.Body[name], time, observer, True, True)
     air = astronomy.Refraction.Normal if refraction else astronomy.Refraction.Airless
     horizon = astronomy.Horizon(time, observer, place.ra, place.dec, air)

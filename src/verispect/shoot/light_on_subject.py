@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import cache
 
 import numpy as np
 
@@ -56,19 +57,28 @@ def lit_share(patch: Patch, others: list[Patch], towards: Floats, eye_m: Floats)
     places = patch.corner_m + across[..., None] * patch.across_m + along[..., None] * patch.along_m
     # Off its own plane, and off what it stands against.
     places = places.reshape(-1, 3) + 1e-3 * normal
-    shaded = np.zeros(len(places), bool)
-    for other in others:
-        shaded |= _crosses(places, towards, other)
-    return float(1.0 - shaded.mean())
+    return float(1.0 - _shaded(places, towards, others).mean())
 
 
-def _crosses(places: Floats, towards: Floats, patch: Patch) -> Bools:
-    """Whether rays from places (K, 3) in one direction go through a patch."""
-    basis = np.stack([patch.across_m, patch.along_m, -towards], axis=1)
-    if abs(float(np.linalg.det(basis))) < 1e-12:
+def _shaded(places: Floats, towards: Floats, others: list[Patch]) -> Bools:
+    """From which places (K, 3) a ray in one direction goes through any of some patches.
+
+    A patch of edges a and b has the normal n = a × b; the ray meets its plane at q from its corner, and
+    q = s a + t b with s = q·(b × n)/n², t = q·(n × a)/n².
+    """
+    if not others:
         return np.zeros(len(places), bool)
-    s, t, far = np.linalg.solve(basis, (places - patch.corner_m).T)
-    found: Bools = (s >= 0) & (s <= 1) & (t >= 0) & (t <= 1) & (far > 1e-6)
+    corner, a, b = (np.stack([getattr(one, name) for one in others]) for name in ("corner_m", "across_m", "along_m"))
+    n = np.cross(a, b)
+    from_corner = places[:, None] - corner
+    with np.errstate(divide="ignore", invalid="ignore"):
+        far = -np.sum(from_corner * n, axis=2) / (n @ towards)
+        met = from_corner + far[..., None] * towards
+        square = np.sum(n * n, axis=1)
+        s = np.sum(met * np.cross(b, n), axis=2) / square
+        t = np.sum(met * np.cross(n, a), axis=2) / square
+        # Along a patch the ray never meets it: not a number, and within nothing.
+        found: Bools = np.any((s >= 0) & (s <= 1) & (t >= 0) & (t <= 1) & (far > 1e-6), axis=1)
     return found
 
 
@@ -92,6 +102,8 @@ def surfaces_in_the_sun(
         patch = max(seen, key=lambda one: float(np.linalg.norm(one.outward)))
         others = [other for number, other in every if number != index]
 
+        # Asked again where it is looked for raking light.
+        @cache
         def in_sun(when: datetime, patch: Patch = patch, others: list[Patch] = others) -> bool:
             towards, altitude = sun_direction(site, when)
             return altitude > _DOWN_DEG and lit_share(patch, others, towards, eye) >= _MOSTLY
@@ -99,7 +111,7 @@ def surfaces_in_the_sun(
         def raked(when: datetime, patch: Patch = patch) -> bool:
             towards, _ = sun_direction(site, when)
             normal = patch.outward / np.linalg.norm(patch.outward)
-            return in_sun(when) and abs(float(normal @ towards)) < math.sin(math.radians(RAKING_DEG))
+            return abs(float(normal @ towards)) < math.sin(math.radians(RAKING_DEG)) and in_sun(when)
 
         found.append(SurfaceLight(surface.name, tuple(_spans(in_sun, begin, end)), tuple(_spans(raked, begin, end))))
     return found

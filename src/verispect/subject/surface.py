@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -68,7 +69,7 @@ class Patch:
     across_m: Floats
     along_m: Floats
 
-    @property
+    @cached_property
     def outward(self) -> Floats:
         """Normal: away from what lies behind the patch."""
         return np.cross(self.along_m, self.across_m)
