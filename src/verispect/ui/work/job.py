@@ -86,10 +86,12 @@ def _take_idle() -> _Hand:
 
 def _leave_idle(hand: _Hand) -> None:
     alive = any(process.is_alive() for process in hand.worker.processes())
-    if alive and hand.seen is None and not _idle:
-        _idle.append(hand)
-    else:
+    if not alive or hand.seen is not None:
         hand.worker.leave(at_once=False)
+        return
+    # One that was begun meanwhile and has imported nothing yet is worth less.
+    close_idle()
+    _idle.append(hand)
 
 
 def keep_one_ready() -> None:
