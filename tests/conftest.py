@@ -5,6 +5,10 @@ from __future__ import annotations
 import os
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# As many tests as cores run side by side: more threads than one to each only wait for one another.
+os.environ.setdefault("OMP_NUM_THREADS", "1")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+os.environ.setdefault("OPENCV_FOR_THREADS_NUM", "1")
 
 from collections.abc import Callable
 from pathlib import Path

@@ -8,6 +8,7 @@ contrast is a sum over the pupil's overlap area by brute force, not the program'
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -63,16 +64,22 @@ def pupil_contrast(*, blur_mm: float, frequency: float, working: float, waveleng
     shift = frequency * wavelength_mm * working  # half the shear, in pupil radii
     if shift >= 1.0:
         return 0.0
-    steps = 1201
-    x = np.linspace(-1.0, 1.0, steps)
-    x = 0.5 * (x[1:] + x[:-1])
-    grid_x, grid_y = np.meshgrid(x, x)
-    overlap = ((grid_x - shift) ** 2 + grid_y**2 <= 1.0) & ((grid_x + shift) ** 2 + grid_y**2 <= 1.0)
+    x, y, open_pupil = _pupil_grid()
+    overlap = ((x - shift) ** 2 + y**2 <= 1.0) & ((x + shift) ** 2 + y**2 <= 1.0)
+    x, y = x[overlap], y[overlap]
     waves = blur_mm / (8.0 * working) / wavelength_mm
-    plus = waves * ((grid_x + shift) ** 2 + grid_y**2)
-    minus = waves * ((grid_x - shift) ** 2 + grid_y**2)
-    open_pupil = grid_x**2 + grid_y**2 <= 1.0
-    return float(np.cos(2.0 * math.pi * (plus - minus))[overlap].sum() / open_pupil.sum())
+    plus = waves * ((x + shift) ** 2 + y**2)
+    minus = waves * ((x - shift) ** 2 + y**2)
+    return float(np.cos(2.0 * math.pi * (plus - minus)).sum() / open_pupil)
+
+
+@lru_cache(maxsize=1)
+def _pupil_grid(steps: int = 1200) -> tuple[np.ndarray, np.ndarray, int]:
+    """Places of a grid over the upper half of the pupil, which is like the lower, and how many are within it."""
+    edges = np.linspace(-1.0, 1.0, steps + 1)
+    middles = 0.5 * (edges[1:] + edges[:-1])
+    x, y = np.meshgrid(middles, middles[middles > 0.0])
+    return x, y, int((x**2 + y**2 <= 1.0).sum())
 
 
 def working_f_number(plan: dict[str, Any], exposure: dict[str, Any]) -> float:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -42,6 +43,12 @@ def scattered_plan(seed: int) -> Plan:
     return make_plan(places, lenses=lenses, camera=camera, contrast_floor=floor)
 
 
+@lru_cache
+def scattered(seed: int) -> tuple[dict[str, Any], dict[str, Any]]:
+    """The same, printed; to be looked at only."""
+    return printed(scattered_plan(seed))
+
+
 def printed(plan: Plan) -> tuple[dict[str, Any], dict[str, Any]]:
     """The plan and its weighing as plain JSON, as anybody outside would read them."""
     weighing = weighing_to_dict(weigh(plan))
@@ -50,7 +57,7 @@ def printed(plan: Plan) -> tuple[dict[str, Any], dict[str, Any]]:
 
 @pytest.mark.parametrize("seed", range(5))
 def test_every_exposure_of_every_method_agrees_with_traced_rays(seed: int) -> None:
-    plan, weighing = printed(scattered_plan(seed))
+    plan, weighing = scattered(seed)
     looked_at = 0
     for method in weighing["methods"]:
         for reported, mark in zip(method["marks"], plan["marks"], strict=False):
@@ -72,7 +79,7 @@ def test_every_exposure_of_every_method_agrees_with_traced_rays(seed: int) -> No
 
 @pytest.mark.parametrize("seed", range(5))
 def test_allowed_blur_of_each_exposure_brings_the_contrast_to_the_floor(seed: int) -> None:
-    plan, weighing = printed(scattered_plan(seed))
+    plan, weighing = scattered(seed)
     for method in weighing["methods"]:
         for exposure in method["exposures"][:3]:
             if exposure["allowed_blur_mm"] is not None:
@@ -82,7 +89,7 @@ def test_allowed_blur_of_each_exposure_brings_the_contrast_to_the_floor(seed: in
 
 @pytest.mark.parametrize("seed", range(3))
 def test_marks_reported_as_inside_fall_on_their_sensor(seed: int) -> None:
-    plan, weighing = printed(scattered_plan(seed))
+    plan, weighing = scattered(seed)
     half = np.array(plan["kit"]["body"]["sensor_mm"]) / 2.0
     for method in weighing["methods"]:
         for reported, mark in zip(method["marks"], plan["marks"], strict=False):
