@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 
 from verispect.kit.lens import Lens, Residual
+from verispect.kit.standards import Standards
 from verispect.kit.typical_bend import typical_curvature_mm, typical_shift_mm
 from verispect.optics.compound_lens import (
     Cardinal,
@@ -46,6 +47,8 @@ class Optic:
         Front of the lens ahead of the front principal point.
     closest_focal_mm : float
         Focal length at closest focus; that of `focal_mm` unless it focuses internally.
+    back_in_place : bool
+        Whether the back alone tilts, on a camera that is not turned for it.
     """
 
     lens: Lens
@@ -63,6 +66,7 @@ class Optic:
     back_shift_mm: float
     image_circle_mm: float | None
     closest_focal_mm: float
+    back_in_place: bool = False
 
     @property
     def name(self) -> str:
@@ -214,6 +218,15 @@ def optic_at(lens: Lens, focal_mm: float, *, back_tilt_deg: float = 0.0, back_sh
     """
     alone = _optic(lens, _bare_focal(lens, focal_mm))
     return replace(alone, back_tilt_deg=back_tilt_deg, back_shift_mm=back_shift_mm)
+
+
+def moved_by(optic: Optic, standards: Standards) -> Optic:
+    """The same with no more tilt than the standards have that are to do it."""
+    if standards == Standards.LENS_FIRST or optic.back_tilt_deg == 0.0:
+        return optic
+    if standards == Standards.LENS:
+        return replace(optic, back_tilt_deg=0.0)
+    return replace(optic, lens_tilt_deg=0.0, back_in_place=standards == Standards.BACK_IN_PLACE)
 
 
 def focal_range(lens: Lens) -> tuple[float, float]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from verispect.kit.equipment import Body
 from verispect.kit.mounted_lens import Optic
 from verispect.optics.movements import (
+    Order,
     RotatingSetting,
     ViewCameraSetting,
     axis_from_rotating,
@@ -19,7 +20,7 @@ from verispect.optics.movements import (
     share_between_standards,
     standard_matrix,
 )
-from verispect.optics.types import Vector
+from verispect.optics.types import Floats, Vector
 from verispect.sentence import Sentence
 
 
@@ -56,6 +57,8 @@ def dial(optic: Optic, body: Body, axis: Vector) -> Dial:
     """
     lean = math.degrees(math.asin(min(1.0, math.hypot(axis[0], axis[1]))))
     most = lean if optic.tilt_mount == "rotating" else _larger_part_deg(axis)
+    if optic.back_in_place:
+        return _back_in_place(optic, body, axis)
     if optic.back_tilt_deg > 0.0 and most > optic.lens_tilt_deg + 1e-9:
         return _both(optic, body, axis, optic.lens_tilt_deg / most)
     if optic.tilt_mount == "rotating":
@@ -166,6 +169,34 @@ def _both(optic: Optic, body: Body, axis: Vector, lens_share: float) -> Dial:
         back_tilt_rad=set_to.back_tilt_rad,
         back_swing_rad=set_to.back_swing_rad,
     )
+
+
+def _back_in_place(optic: Optic, body: Body, axis: Vector) -> Dial:
+    """The back alone, on a camera that stays: the lens's axis lies along the bed, and the sensor turns under it."""
+    # From the sensor the bed is seen the other way round, and the movement that rides is the other one.
+    other: Order = "tilt rides" if body.back_order == "swing rides" else "swing rides"
+    tilt, swing = (
+        _on_scale(-angle, body.angle_scale_deg, optic.back_tilt_deg) for angle in settings_for_direction(axis, other)
+    )
+    unchanged = body.angle_scale_deg == 0.0
+    return Dial(
+        axis if unchanged else _vector(back_matrix(tilt, swing, body)[:, 2]),
+        Sentence(
+            "back tilt {tilt}°, swing {swing}°, {order}; the lens stays upright and the camera as it stands",
+            {
+                "tilt": _signed(tilt, body.angle_scale_deg),
+                "swing": _signed(swing, body.angle_scale_deg),
+                "order": Sentence(_order(body.back_order)),
+            },
+        ),
+        back_tilt_rad=tilt,
+        back_swing_rad=swing,
+    )
+
+
+def back_matrix(tilt_rad: float, swing_rad: float, body: Body) -> Floats:
+    """Rows right, up and forward of a tilted back, in the frame of the camera's bed, (3, 3)."""
+    return standard_matrix(tilt_rad=tilt_rad, swing_rad=swing_rad, order=body.back_order)
 
 
 def _vector(values: object) -> Vector:

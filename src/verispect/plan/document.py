@@ -10,6 +10,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from verispect.kit.equipment import Kit
+from verispect.kit.standards import Standards
 from verispect.optics.criterion import Criterion, Rule, frequency_of_circle
 from verispect.subject.camera import Camera
 from verispect.subject.mark import Mark
@@ -156,6 +157,9 @@ class Choice(_Model):
     method: str | None = None
     manual: ManualSetting | None = None
     grid_path: GridPath = Field(default_factory=GridPath)
+    standards: Standards = Field(
+        default=Standards.LENS_FIRST, description="Which standard tilts, where the camera's back can."
+    )
 
 
 class Plan(_Model):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from tests.ui.conftest import weighed
+from verispect.kit.standards import Standards
 from verispect.ui.window.main_window import MainWindow
 
 
@@ -93,6 +94,28 @@ def test_four_answers_lead_to_the_next_thing_to_do(qtbot, window: MainWindow) ->
     window.take_method("series")
     weighed(qtbot, window)
     qtbot.waitUntil(lambda: "One frame over" in page.task.text(), timeout=5000)
+
+
+def test_who_tilts_on_a_view_camera_is_chosen_and_that_can_be_undone(qtbot, window: MainWindow) -> None:
+    window.take_method("tilt")
+    weighed(qtbot, window)
+    window.show_station("set")
+    panel = window.set
+    assert not panel.standards_row.isVisibleTo(panel), "no back that tilts, nothing to choose"
+    kit = window.document.plan.kit
+    body = kit.body.model_copy(update={"back_tilt_deg": 12.0})
+    window.document.update("a back that tilts", kit=kit.model_copy(update={"body": body}))
+    weighed(qtbot, window)
+    assert panel.standards_row.isVisibleTo(panel)
+    panel.standards.setCurrentIndex(panel.standards.findData(Standards.BACK_IN_PLACE))
+    panel.standards.activated.emit(panel.standards.currentIndex())
+    weighed(qtbot, window)
+    qtbot.waitUntil(lambda: "the camera as it stands" in panel.hand.toPlainText())
+    assert window.session.shown.candidate.lens.back_in_place
+    window.document.undo_stack.undo()
+    weighed(qtbot, window)
+    assert panel.standards.currentData() == Standards.LENS_FIRST
+    assert not window.session.shown.candidate.lens.back_in_place
 
 
 def test_a_grid_is_gone_through_as_is_chosen_and_that_can_be_undone(qtbot, window: MainWindow) -> None:

@@ -12,6 +12,7 @@ from verispect.optics.types import Floats, Vector
 from verispect.plan.document import ManualSetting
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate, worked_out
+from verispect.plan.methods.refine.back_in_place import pose_of_back
 from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.problem import problem_for
 
@@ -95,6 +96,8 @@ def worked_by_hand(scene: Scene, setting: ManualSetting) -> Candidate | None:
         problem = problem_for(scene, lens, focal)
         v = float(np.clip(setting.image_distance_mm, 0.5 * focal, problem.longest_image_mm * axis[2]))
         state = problem.state(f_number=setting.f_number, image_distance_mm=v, axis=axis)
+        if problem.lens.back_in_place:
+            problem = problem.looking(pose_of_back(problem, axis), problem.chosen)
         key = "tilt" if max(abs(axis[0]), abs(axis[1])) > 1e-9 else "one-frame"
         return worked_out(key, problem, [problem.exposure(state)])
     return None

@@ -62,6 +62,18 @@ class Exposure:
         )
 
     @property
+    def cross_and_rise_mm(self) -> tuple[float, float]:
+        """How far the lens is moved to the right and up of the sensor's middle, by hand.
+
+        A back that leans where it stands lies off the lens's foot without anything having been shifted.
+        """
+        across, up = self.sensor_centre_mm
+        if self.lens.back_in_place:
+            x, y, z = self.state.axis
+            across, up = (at + self.state.image_distance_mm * part / z for at, part in ((across, x), (up, y)))
+        return 0.0 - across, 0.0 - up
+
+    @property
     def tilt_deg(self) -> float:
         """Tilt, positive leans the top of the lens forward."""
         return float(np.degrees(tilt_and_swing_rad(self.state.axis)[0]))

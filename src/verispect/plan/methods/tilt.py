@@ -14,6 +14,7 @@ from verispect.plan.methods.lens_search import (
     focus_notes,
     with_every_lens,
 )
+from verispect.plan.methods.refine.back_in_place import leaning_back
 from verispect.plan.methods.refine.snap_to_scales import as_set
 from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.focus_plane import best_plane, focus_for
@@ -28,7 +29,7 @@ _HALVINGS = 12
 
 def tilt(scene: Scene) -> Candidate:
     """The best tilted frame, with whichever lens does it best."""
-    return with_every_lens("tilt", scene, _attempt)
+    return with_every_lens("tilt", scene, lambda problem: leaning_back(problem, _attempt))
 
 
 def no_tilt(problem: Problem) -> Sentence:

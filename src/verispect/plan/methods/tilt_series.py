@@ -13,6 +13,7 @@ from verispect.plan.document import Covers
 from verispect.plan.methods.candidate import Candidate, unfit
 from verispect.plan.methods.lens_search import corner_reserve_mm, with_every_lens
 from verispect.plan.methods.ranking import better
+from verispect.plan.methods.refine.back_in_place import leaning_back
 from verispect.plan.methods.refine.snap_to_scales import dialled_axis
 from verispect.plan.methods.series import from_ladder
 from verispect.plan.methods.tilt import limit_within_circle, no_tilt
@@ -30,7 +31,7 @@ _AXES_EACH_WAY = 9
 
 def tilt_series(scene: Scene) -> Candidate:
     """The tilted series of fewest frames, with whichever lens needs fewest."""
-    return with_every_lens("tilt-series", scene, _attempt)
+    return with_every_lens("tilt-series", scene, lambda problem: leaning_back(problem, _attempt))
 
 
 def _attempt(problem: Problem) -> Candidate:

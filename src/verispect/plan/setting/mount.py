@@ -49,7 +49,7 @@ def mount_of(candidate: Candidate, index: int = 0) -> Mount:
         math.degrees(angle)
         for angle in (found.tilt_rad, found.swing_rad, found.back_tilt_rad, found.back_swing_rad, found.rotation_rad)
     )
-    cross, rise = (0.0 - part for part in exposure.sensor_centre_mm)
+    cross, rise = exposure.cross_and_rise_mm
     digits = scale_digits(exposure.lens.lens.tilt_scale_deg)
     # Of a camera hung upside down the scales keep their signs; words tell what is seen from behind it.
     seen = -1.0 if exposure.pose.up[1] < 0.0 else 1.0
@@ -68,6 +68,7 @@ def mount_of(candidate: Candidate, index: int = 0) -> Mount:
             *_rotating(rotation, tilt, digits, turns=exposure.lens.tilt_mount == "rotating"),
             *_leans("lens", seen * tilt, seen * swing, digits, plain=plain),
             *_on_scale(tilt, exposure.lens.lens.tilt_zero_deg, digits),
+            *_in_place(exposure.lens.back_in_place and math.hypot(back_tilt, back_swing) >= _STILL_DEG),
             *_leans("back", seen * back_tilt, seen * back_swing, scale_digits(body.angle_scale_deg), plain=True),
             *_shifted(seen * rise, seen * cross),
         ),
@@ -78,6 +79,14 @@ def _hung(seen: float) -> list[Sentence]:
     if seen > 0.0:
         return []
     return [Sentence("the camera hangs upside down: up and right on its scales are down and left as you see it")]
+
+
+def _in_place(leans: bool) -> list[Sentence]:
+    if not leans:
+        return []
+    return [
+        Sentence("the lens stays upright and the camera as it stands: the picture's perspective leans with the back")
+    ]
 
 
 def _rotating(rotation: float, tilt: float, digits: int, *, turns: bool) -> list[Sentence]:

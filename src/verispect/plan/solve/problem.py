@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from verispect.kit.lens import Lens
-from verispect.kit.mounted_lens import Optic, optic_at
+from verispect.kit.mounted_lens import Optic, moved_by, optic_at
 from verispect.optics.blur import image_centres_mm
 from verispect.optics.criterion import Criterion
 from verispect.optics.exposure_time import shutter_s, with_reciprocity_s
@@ -227,8 +227,12 @@ class Problem:
     def pivot_offset_mm(self, state: LensState) -> tuple[float, float]:
         """How far tilting about a pivot off the principal point moves the sensor's centre from the lens's foot.
 
-        Nothing where the lens's own shift can take it back, as it is then told to.
+        Nothing where the lens's own shift can take it back, as it is then told to. A back that tilts where it
+        stands keeps its middle on the lens's axis.
         """
+        if self.lens.back_in_place:
+            across, up = (-state.image_distance_mm * part / state.axis[2] for part in state.axis[:2])
+            return across, up
         across, up = (self.lens.lens.tilt_pivot_mm * part for part in state.axis[:2])
         if max(abs(across), abs(up)) <= self.lens.shift_mm:
             return 0.0, 0.0
@@ -298,9 +302,10 @@ def residual_blur_mm(lens: Optic, state: LensState, points_mm: Floats, sensor_di
 def problem_for(scene: Scene, lens: Lens, focal_mm: float) -> Problem:
     """The problem of the scene's deciding marks for a lens at a focal length."""
     body = scene.plan.kit.body
+    optic = optic_at(lens, focal_mm, back_tilt_deg=body.back_tilt_deg, back_shift_mm=body.back_shift_mm)
     return Problem(
         scene=scene,
-        lens=optic_at(lens, focal_mm, back_tilt_deg=body.back_tilt_deg, back_shift_mm=body.back_shift_mm),
+        lens=moved_by(optic, scene.plan.choice.standards),
         focal_mm=focal_mm,
         pose=scene.pose,
         chosen=np.flatnonzero(scene.deciding),

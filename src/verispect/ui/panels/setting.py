@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from verispect.kit.standards import Standards
 from verispect.plan.document import GridPath
 from verispect.plan.explain.frame_table import frame_rows, shown_columns
 from verispect.plan.methods.candidate import Candidate
@@ -45,6 +46,8 @@ class SetPanel(QWidget):
     frame_picked(int), sheet_wanted, table_wanted, best_wanted
     path_wanted(GridPath)
         The way a grid's places are to be gone through.
+    standards_wanted(Standards)
+        Which standard of a view camera is to tilt.
     """
 
     frame_picked = pyqtSignal(int)
@@ -52,6 +55,7 @@ class SetPanel(QWidget):
     table_wanted = pyqtSignal()
     best_wanted = pyqtSignal()
     path_wanted = pyqtSignal(object)
+    standards_wanted = pyqtSignal(object)
 
     def __init__(self, system: Callable[[], str]) -> None:
         super().__init__()
@@ -134,6 +138,22 @@ class SetPanel(QWidget):
         in_path.addWidget(self.path, 1)
         in_path.addWidget(self.corner, 1)
         self.path_row.hide()
+        self.standards = QComboBox()
+        self.standards.setAccessibleName(self.tr("Standard that tilts"))
+        for standards, words in (
+            (Standards.LENS_FIRST, self.tr("the lens, and the back what is beyond it")),
+            (Standards.LENS, self.tr("the lens alone")),
+            (Standards.BACK, self.tr("the back alone, the camera turned to keep the view")),
+            (Standards.BACK_IN_PLACE, self.tr("the back alone, the camera as it stands")),
+        ):
+            self.standards.addItem(words, standards)
+        self.standards.activated.connect(lambda _index: self.standards_wanted.emit(self.standards.currentData()))
+        self.standards_row = QWidget()
+        in_standards = QHBoxLayout(self.standards_row)
+        in_standards.setContentsMargins(0, 0, 0, 0)
+        in_standards.addWidget(QLabel(self.tr("Tilt by")))
+        in_standards.addWidget(self.standards, 1)
+        self.standards_row.hide()
         # Worked out a moment after the last change, so that a drag is not held up by it.
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -155,6 +175,7 @@ class SetPanel(QWidget):
         layout.addWidget(self.table, 3)
         layout.addWidget(self.path_row)
         layout.addWidget(self.order_row)
+        layout.addWidget(self.standards_row)
         layout.addWidget(self.pages, 4)
         layout.addLayout(row)
         self._filling = False
@@ -176,6 +197,13 @@ class SetPanel(QWidget):
             self.path.setCurrentIndex(self.path.findData(f"{path.by} back" if path.there_and_back else path.by))
             self.corner.setCurrentIndex(self.corner.findData(path.start))
 
+    def _show_standards(self, candidate: Candidate | None) -> None:
+        """Who tilts; hidden where there is no choice."""
+        able = candidate is not None and candidate.method.tilts and candidate.scene.plan.kit.body.back_tilt_deg > 0.0
+        self.standards_row.setVisible(able)
+        if candidate is not None:
+            self.standards.setCurrentIndex(self.standards.findData(candidate.scene.plan.choice.standards))
+
     def _on_row(self, row: int, _column: int, _old_row: int, _old_column: int) -> None:
         if not self._filling and row >= 0:
             self.frame_picked.emit(row)
@@ -190,6 +218,7 @@ class SetPanel(QWidget):
         self._filling = True
         self._candidate = candidate if usable else None
         self._show_path(self._candidate)
+        self._show_standards(candidate)
         self._soon.start()
         if candidate is None or shown is None or not candidate.exposures:
             self.table.setRowCount(0)

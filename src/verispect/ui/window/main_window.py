@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayou
 
 from verispect.errors import VerispectError
 from verispect.files.recovery import RecoveryStore
+from verispect.kit.standards import Standards
 from verispect.plan.document import GridPath, Plan
 from verispect.plan.methods.candidate import Candidate
 from verispect.shoot.run import RunState
@@ -241,6 +242,7 @@ class MainWindow(QMainWindow):
         self.set.frame_picked.connect(self._on_frame)
         self.set.best_wanted.connect(lambda: self.take_method(self.document.plan.choice.method))
         self.set.path_wanted.connect(self._on_grid_path)
+        self.set.standards_wanted.connect(self._on_standards)
         self.set.sheet_wanted.connect(self.desk.save_sheet)
         self.set.table_wanted.connect(self.desk.save_table)
         self.shoot_desk.ended.connect(self._on_run_ended)
@@ -405,10 +407,16 @@ class MainWindow(QMainWindow):
         QTimer.singleShot(0, self._refresh_set)
 
     def _on_grid_path(self, path: GridPath) -> None:
+        self._choose(self.tr("the way through the grid"), "grid_path", path)
+
+    def _on_standards(self, standards: Standards) -> None:
+        self._choose(self.tr("the standard that tilts"), "standards", standards)
+
+    def _choose(self, words: str, part: str, value: object) -> None:
+        """How the method is done; what was set by hand was set for another way."""
         choice = self.document.plan.choice
-        if path != choice.grid_path:
-            changed = choice.model_copy(update={"grid_path": path, "manual": None})
-            self.document.update(self.tr("the way through the grid"), choice=changed)
+        if value != getattr(choice, part):
+            self.document.update(words, choice=choice.model_copy(update={part: value, "manual": None}))
 
     def _on_scan(self) -> None:
         self.show_station("subject")
