@@ -104,6 +104,25 @@ def detent_directions(step_deg: float) -> list[tuple[float, float]]:
     return [(math.cos(math.pi * k / count), math.sin(math.pi * k / count)) for k in range(count)]
 
 
+def rotation_and_shift(cross_mm: float, rise_mm: float) -> tuple[float, float]:
+    """How a rotating mount makes a shift: turned so far clockwise from up in degrees, and shifted along its top.
+
+    Within a quarter turn either way; a shift that is then downwards along its top is negative.
+
+    Examples
+    --------
+    >>> rotation_and_shift(0.0, -6.0), rotation_and_shift(5.0, 0.0)
+    ((0.0, -6.0), (90.0, 5.0))
+    """
+    length = math.hypot(cross_mm, rise_mm)
+    if length < 1e-9:
+        return 0.0, 0.0
+    turned = math.degrees(math.atan2(cross_mm, rise_mm))
+    if abs(turned) > 90.0 + 1e-9:
+        return math.remainder(turned + 180.0, 360.0) + 0.0, -length
+    return turned, length
+
+
 def rounded(value: float, step: float) -> float:
     """A value as a scale with marks every `step` can show it; 0 is a scale without marks.
 

@@ -90,6 +90,12 @@ class Wish(_Model):
     noise_ratio: float | None = Field(
         default=None, gt=0.0, le=1.0e5, description="Least signal-to-noise of a mid-grey patch of one line pair."
     )
+    falloff_stops: float | None = Field(
+        default=None,
+        gt=0.0,
+        le=20.0,
+        description="Most light lost in a shifted frame's corner; none: any.",
+    )
     overlap: float = Field(default=0.3, ge=0.0, le=0.9, description="Least overlap of grid neighbours.")
 
     def print_line_pairs_per_mm(self) -> float:

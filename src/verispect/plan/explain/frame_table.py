@@ -9,7 +9,8 @@ from enum import StrEnum
 import numpy as np
 
 from verispect.optics.f_stops import marked
-from verispect.optics.movements import scale_digits
+from verispect.optics.lens_state import FORWARD
+from verispect.optics.movements import rotation_and_shift, scale_digits
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.reach import Reach, reach_of
 from verispect.plan.methods.candidate import Candidate
@@ -30,6 +31,8 @@ class FrameRow:
         Of the camera, clockwise from the world's away, up positive.
     cross_mm, rise_mm : float
         How far the lens stands right of and above the sensor's middle.
+    turn_deg, shift_mm : float
+        The same on a mount that is turned: how far clockwise from up, and the one shift along its top.
     rail_mm : float
         How far the camera stands ahead of where it took the first frame.
     near_m, far_m, hyperfocal_m : float
@@ -54,6 +57,8 @@ class FrameRow:
     pitch_deg: float
     cross_mm: float
     rise_mm: float
+    turn_deg: float
+    shift_mm: float
     rail_mm: float
     allowed_blur_mm: float
     near_m: float
@@ -120,13 +125,15 @@ COLUMNS = (
     Column("pitch_deg", Sentence("Pitch"), "pitch [deg]", Quantity.ANGLE),
     Column("cross_mm", Sentence("Cross"), "cross [mm]", Quantity.MOVEMENT),
     Column("rise_mm", Sentence("Rise"), "rise [mm]", Quantity.MOVEMENT),
+    Column("turn_deg", Sentence("Turn"), "mount turned [deg]", Quantity.ANGLE),
+    Column("shift_mm", Sentence("Shift"), "shift [mm]", Quantity.MOVEMENT),
     Column("rail_mm", Sentence("Rail"), "rail [mm]", Quantity.TRAVEL),
     Column("allowed_blur_mm", _NONE, "allowed blur [mm]", Quantity.NUMBER),
 )
 # As a hand sets them: where the camera points, what is moved, then focus, stop and time.
 _IN_HAND = (
-    "number", "tilt_deg", "swing_deg", "bearing_deg", "pitch_deg", "cross_mm", "rise_mm", "rail_mm", "focus_m",
-    "stop", "shutter_s", "near_m", "far_m",
+    "number", "tilt_deg", "swing_deg", "bearing_deg", "pitch_deg", "turn_deg", "shift_mm", "cross_mm", "rise_mm",
+    "rail_mm", "focus_m", "stop", "shutter_s", "near_m", "far_m",
 )  # fmt: skip
 
 
@@ -135,7 +142,14 @@ def shown_columns(candidate: Candidate) -> list[Column]:
     rows = frame_rows(candidate)
     by_key = {column.key: column for column in COLUMNS}
 
+    # A mount that is turned has one scale to shift along.
+    turned = any(row.shift_mm for row in rows)
+
     def says(column: Column) -> bool:
+        if turned and column.key in ("cross_mm", "rise_mm"):
+            return False
+        if turned and column.key in ("turn_deg", "shift_mm"):
+            return True
         if column.always or column.key in candidate.method.columns:
             return True
         return any(abs(getattr(row, column.key)) > _STILL for row in rows)
@@ -153,6 +167,9 @@ def frame_rows(candidate: Candidate) -> list[FrameRow]:
 
 def _row(number: int, exposure: Exposure, first: Exposure) -> FrameRow:
     forward = exposure.pose.forward
+    turns = exposure.lens.tilt_mount == "rotating" and exposure.state.axis == FORWARD
+    # One with a lean is turned for that.
+    turn, shift = rotation_and_shift(*exposure.cross_and_rise_mm) if turns else (0.0, 0.0)
     reach = reach_of(exposure) or Reach(math.nan, math.nan, math.nan)
     return FrameRow(
         number=number,
@@ -169,6 +186,8 @@ def _row(number: int, exposure: Exposure, first: Exposure) -> FrameRow:
         pitch_deg=math.degrees(math.asin(float(np.clip(forward[1], -1.0, 1.0)))),
         cross_mm=exposure.cross_and_rise_mm[0],
         rise_mm=exposure.cross_and_rise_mm[1],
+        turn_deg=turn,
+        shift_mm=shift,
         rail_mm=1000.0 * float((exposure.pose.pupil_m - first.pose.pupil_m) @ forward),
         allowed_blur_mm=exposure.allowed_blur_mm,
         near_m=reach.near_m,

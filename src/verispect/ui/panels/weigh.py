@@ -126,6 +126,8 @@ class WeighPanel(QTabWidget):
             Spec("least_probability", self.tr("Must work in"), "percent", self.tr("of 100"),
                  hint=self.tr("Of 100 tries with your ±, so many must be sharp throughout; 0 asks for none")),
             Spec("overlap", self.tr("Overlap"), hint=self.tr("Of grid neighbours, as a share of a frame")),
+            Spec("falloff_stops", self.tr("Dark corners"), "optional", self.tr("stops"),
+                 self.tr("Most light that a shifted frame may lose in its farthest corner; empty: any")),
             Spec("noise_ratio", self.tr("Over noise"), "optional", "×",
                  self.tr("How far a mid-grey patch of one line pair must stand above its noise; empty: not asked")),
             Spec("circle_mm", self.tr("Blur circle"), "optional", "mm",
