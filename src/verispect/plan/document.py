@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from verispect.kit.equipment import Kit
 from verispect.kit.standards import Standards
 from verispect.optics.criterion import Criterion, Rule, frequency_of_circle
-from verispect.subject.camera import Camera
+from verispect.subject.camera import Around, Camera
 from verispect.subject.mark import Mark
 from verispect.subject.photograph import Photograph
 from verispect.subject.scan import Cloud
@@ -207,6 +207,30 @@ class Plan(_Model):
         return min(width, height * aspect), min(height, width / aspect)
 
     @property
+    def whole_mm(self) -> tuple[float, float]:
+        """Width and height of all that is wanted, at the framing focal length: of what goes round, rolled out flat.
+
+        A circle is rolled out as a cylinder, a sphere with as much to a degree of height as of bearing.
+        """
+        framing = self.framing_mm
+        if self.camera.around == Around.SPHERE:
+            return 2.0 * math.pi * framing, math.pi * framing
+        if self.camera.around == Around.CIRCLE:
+            low, high = self.elevations_rad
+            return 2.0 * math.pi * framing, framing * (math.tan(high) - math.tan(low))
+        return self.picture_mm
+
+    @property
+    def elevations_rad(self) -> tuple[float, float]:
+        """Between which heights all that is wanted lies: of a circle those of the framed picture's upright middle."""
+        if self.camera.around == Around.SPHERE:
+            return -0.5 * math.pi, 0.5 * math.pi
+        half, middle = self.picture_mm[1] / (2.0 * self.framing_mm), self.picture_centre[1]
+        pitch = math.radians(self.camera.pitch_deg)
+        low, high = (pitch + math.atan(middle + side * half) for side in (-1.0, 1.0))
+        return max(low, -0.5 * math.pi), min(high, 0.5 * math.pi)
+
+    @property
     def picture_centre(self) -> tuple[float, float]:
         """Where the middle of the picture lies, as tangents right and up of the camera's view."""
         framing = self.framing_mm
@@ -239,8 +263,8 @@ class Plan(_Model):
         return focal_mm / max(away_mm - focal_mm, 1e-3 * away_mm) * away_mm / self.framing_mm
 
     def enlargement(self) -> float:
-        """From the picture at the framing focal length to the print, long side to long side, to fit."""
-        picture, paper = sorted(self.picture_mm), sorted(self.wish.print_mm)
+        """From all that is wanted, at the framing focal length, to the print, long side to long side, to fit."""
+        picture, paper = sorted(self.whole_mm), sorted(self.wish.print_mm)
         return min(paper[0] / picture[0], paper[1] / picture[1])
 
     def frequency_at_framing(self) -> float:
@@ -249,7 +273,7 @@ class Plan(_Model):
         if wish.circle_mm is not None and wish.rule != Rule.WAVE:
             return frequency_of_circle(wish.circle_mm, wish.contrast_floor)
         if wish.detail_from == DetailFrom.SCREEN:
-            return wish.screen_pixels / wish.pixels_per_line_pair / max(self.picture_mm)
+            return wish.screen_pixels / wish.pixels_per_line_pair / max(self.whole_mm)
         if wish.detail_from == DetailFrom.SENSOR:
             return 1.0 / (wish.pixels_per_line_pair * body.pixel_mm)
         return wish.print_line_pairs_per_mm() * self.enlargement()

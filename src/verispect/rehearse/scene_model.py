@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from verispect.optics.convex import clipped
+from verispect.optics.pose import camera_pose
 from verispect.optics.types import Floats
 from verispect.plan.scene.scene import Scene
 from verispect.rehearse import textures
 from verispect.rehearse.textures import Texels
+from verispect.subject.camera import Around
 from verispect.subject.surface import patches
 
 # Of the picture's height, a placard's side; and of its distance, so much in front of the mark it never stands.
@@ -81,7 +84,7 @@ def build_model(scene: Scene, *, seed: int = 1) -> Model:
         bank.append(textures.painted(kind, number, seed))
         return len(bank) - 1
 
-    panels = [_backdrop(scene, bear("backdrop"))]
+    panels = _backdrops(scene, bear("backdrop"))
     ground = _ground(scene, bear("ground"))
     if ground is not None:
         panels.append(ground)
@@ -109,6 +112,30 @@ def _panel(name: str, corner: Floats, across: Floats, along: Floats, paint: int,
     return Panel(name, np.asarray(corner, float), across / wide * texel, along / long * texel, outline, paint)
 
 
+def _goes_round(scene: Scene) -> bool:
+    return scene.plan.camera.around != Around.PICTURE
+
+
+def _backdrops(scene: Scene, paint: int) -> list[Panel]:
+    """What stands behind everything: a plane across the view, or for what goes all round a room about the camera."""
+    if not _goes_round(scene):
+        return [_backdrop(scene, paint)]
+    half = max(float(scene.depth_mm.max()) / 1000.0, 1.0) * _BEYOND
+    pupil, up = scene.pose.pupil_m, np.array([0.0, 1.0, 0.0])
+    found = []
+    for quarter in range(4):
+        turn = math.radians(scene.plan.camera.bearing_deg + 90.0 * quarter)
+        ahead = np.array([math.sin(turn), 0.0, math.cos(turn)])
+        right = np.array([ahead[2], 0.0, -ahead[0]])
+        corner = pupil + half * (ahead - right - up)
+        found.append(_panel(f"Wall {quarter + 1}", corner, 2 * half * right, 2 * half * up, paint, half / 2))
+    for name, side in (("Ceiling", 1.0), ("Floor", -1.0)):
+        corner = pupil + half * np.array([-1.0, side, -1.0])
+        across, along = np.array([2 * half, 0.0, 0.0]), np.array([0.0, 0.0, 2 * half])
+        found.append(_panel(name, corner, across, along, paint, half / 2))
+    return found
+
+
 def _backdrop(scene: Scene, paint: int) -> Panel:
     """A plane across the view behind everything, wide enough for frames that turn."""
     depth = max(float(scene.points_mm[:, 2].max()) / 1000.0, 1.0) * _BEYOND
@@ -132,18 +159,27 @@ def _ground(scene: Scene, paint: int) -> Panel | None:
         return None
     level /= np.linalg.norm(level)
     right = np.array([level[2], 0.0, -level[0]])
-    depth = max(float(scene.points_mm[:, 2].max()) / 1000.0, 1.0) * _BEYOND * 0.999
+    depth = max(float(scene.depth_mm.max()) / 1000.0, 1.0) * _BEYOND * 0.999
     start = np.array([0.0, lowest, 0.0]) - 4 * depth * right
+    if _goes_round(scene):
+        return _panel(
+            "Ground", np.array([-depth, lowest, -depth]), np.array([2 * depth, 0, 0]), np.array([0, 0, 2 * depth]),
+            paint, 2.0,
+        )  # fmt: skip
     return _panel("Ground", start, 8 * depth * right, depth * level, paint, 2.0)
 
 
 def _placard(scene: Scene, number: int, name: str, paint: int) -> Panel:
     """A board that faces the camera, its middle at the mark."""
-    pose, place = scene.pose, scene.world_m[number]
-    depth = float(scene.points_mm[number, 2]) / 1000.0
+    place, depth = scene.world_m[number], float(scene.depth_mm[number]) / 1000.0
     side = 2.0 * float(scene.half_picture()[1]) * depth * _PLACARD
-    corner = place - 0.5 * side * pose.right + 0.5 * side * pose.up
-    return _panel(name, corner, side * pose.right, -side * pose.up, paint, side)
+    right, up = scene.pose.right, scene.pose.up
+    if _goes_round(scene):
+        towards = place - scene.pose.pupil_m
+        facing = camera_pose(height_m=0.0, bearing_rad=math.atan2(towards[0], towards[2]))
+        right, up = facing.right, facing.up
+    corner = place - 0.5 * side * right + 0.5 * side * up
+    return _panel(name, corner, side * right, -side * up, paint, side)
 
 
 def back_to_front(panels: list[Panel], eye_m: Floats) -> list[Panel]:

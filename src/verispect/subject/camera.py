@@ -3,12 +3,21 @@
 from __future__ import annotations
 
 import math
+from enum import StrEnum
 from typing import Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from verispect.optics.exposure_time import HANDS_RAD_S
 from verispect.optics.pose import Pose, camera_pose
+
+
+class Around(StrEnum):
+    """How much is wanted: the framed picture, or with a head that turns all round more than any picture holds."""
+
+    PICTURE = "picture"
+    CIRCLE = "circle"
+    SPHERE = "sphere"
 
 
 class Camera(BaseModel):
@@ -36,6 +45,10 @@ class Camera(BaseModel):
         default=None, gt=0.0, le=1000.0, description="That width's distance from the front principal point."
     )
     upright: bool = Field(default=False, description="Whether the sensor stands on its short side.")
+    around: Around = Field(
+        default=Around.PICTURE,
+        description="circle: all round, as high as the framed picture; sphere: every direction there is.",
+    )
     rise_mm: float = Field(
         default=0.0, ge=-500.0, le=500.0, description="Of the lens at the framing focal length; negative is fall."
     )

@@ -15,7 +15,13 @@ from tests.conftest import a_lens, make_plan
 from verispect.optics.pose import camera_pose
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
-from verispect.plan.solve.grid_layout import pitch_step_rad, row_overlap, shifted_centres_mm, turned_grid_poses
+from verispect.plan.solve.grid_layout import (
+    all_round_poses,
+    pitch_step_rad,
+    row_overlap,
+    shifted_centres_mm,
+    turned_grid_poses,
+)
 
 
 def sees(pose, direction: np.ndarray, half: np.ndarray) -> bool:
@@ -161,3 +167,67 @@ def test_shifted_grid_of_a_longer_lens_covers_the_picture() -> None:
     assert centres[:, 0].max() + 18.0 >= v * 18.0 / 24.0 - 1e-6
     assert centres[:, 1].max() + 12.0 >= v * 12.0 / 24.0 - 1e-6
     assert candidate.rendering.inside.all()
+
+
+def random_directions(low: float, high: float, count: int = 4000) -> np.ndarray:
+    """Evenly at random all round between two heights."""
+    rng = np.random.default_rng(3)
+    up, turn = rng.uniform(math.sin(low), math.sin(high), count), rng.uniform(0.0, math.tau, count)
+    level = np.sqrt(1.0 - up**2)
+    return np.stack([level * np.sin(turn), up, level * np.cos(turn)], axis=1)
+
+
+@pytest.mark.parametrize("half", [(0.75, 0.5), (0.36, 0.24), (0.24, 0.36), (0.15, 0.1)])
+@pytest.mark.parametrize("heights", [(-0.2, 0.2), (0.1, 0.9), (-1.2, 0.3), (-math.pi / 2, math.pi / 2)])
+def test_all_round_every_direction_is_on_a_frame_and_rows_close(half, heights) -> None:
+    half_frame, pose = np.array(half), camera_pose(height_m=1.5, bearing_rad=0.7)
+    grid = all_round_poses(pose=pose, elevations_rad=heights, half_frame=half_frame, overlap=0.3)
+    assert grid is not None
+    directions = random_directions(*heights)
+    seen = np.zeros(len(directions), dtype=bool)
+    for frame in grid.poses:
+        local = directions @ frame.matrix.T
+        seen |= (local[:, 2] > 0) & np.all(np.abs(local[:, :2]) <= half_frame * local[:, 2:] * (1 + 1e-6), axis=1)
+    assert seen.all()
+    start = 0
+    for count in grid.rows:
+        row = grid.poses[start : start + count]
+        start += count
+        if count > 1:
+            for left, right in [*itertools.pairwise(row), (row[-1], row[0])]:
+                assert common_share(left, right, half_frame, along=0) >= 0.3 - 0.01
+    if heights[1] > 1.5:
+        # Rows are thinned towards the poles.
+        assert grid.rows[1] < max(grid.rows)
+        assert (grid.rows[0], grid.rows[-1]) == (1, 1)
+        assert grid.poses[0].forward == pytest.approx([0.0, 1.0, 0.0], abs=1e-9)
+        for beside in grid.poses[1 : 1 + grid.rows[1]]:
+            x, y = np.meshgrid(np.linspace(-1, 1, 101) * half[0], np.linspace(-1, 1, 101) * half[1])
+            rays = np.column_stack([x.ravel(), y.ravel(), np.ones(x.size)]) @ beside.matrix @ grid.poses[0].matrix.T
+            shared = (rays[:, 2] > 0) & np.all(np.abs(rays[:, :2]) <= half_frame * rays[:, 2:], axis=1)
+            assert shared.mean() >= 0.3 - 0.02
+
+
+def test_a_level_row_has_as_few_frames_as_any_even_row_that_overlaps_enough() -> None:
+    """Exhaustive over the counts: so many even frames of a level row overlap by 30 % and reach the band's edges."""
+    half_frame = np.array([0.5, 0.4])
+    grid = all_round_poses(
+        pose=camera_pose(height_m=0.0), elevations_rad=(-0.2, 0.2), half_frame=half_frame, overlap=0.3
+    )
+    assert grid is not None
+    for count in range(3, 40):
+        step = math.tau / count
+        next_to = camera_pose(height_m=0.0, bearing_rad=step)
+        wide = common_share(camera_pose(height_m=0.0), next_to, half_frame, along=0) >= 0.3 - 0.002
+        # Half-way between two frames the band is lowest on them.
+        tall = math.tan(0.2) / math.cos(0.5 * step) <= 0.4
+        if wide and tall:
+            break
+    assert grid.rows == (count,)
+
+
+def test_a_circle_that_nears_the_zenith_has_no_rows() -> None:
+    grid = all_round_poses(
+        pose=camera_pose(height_m=0.0), elevations_rad=(0.8, 1.52), half_frame=np.array([0.5, 0.4]), overlap=0.3
+    )
+    assert grid is None

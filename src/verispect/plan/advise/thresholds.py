@@ -130,7 +130,7 @@ def openings(weighing: Weighing, look: Callable[[], None]) -> list[Sentence]:
     nearest = weighing.advised
     if nearest is not None and not plan.scans:
         for share in STEPS_BACK:
-            back = share * float(weighing.scene.points_mm[weighing.scene.deciding][:, 2].min()) / 1000.0
+            back = share * float(weighing.scene.depth_mm[weighing.scene.deciding].min()) / 1000.0
             if holds_with(stepped_back(plan, back), nearest):
                 said.append(
                     Sentence(

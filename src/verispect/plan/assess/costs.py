@@ -111,7 +111,7 @@ def _parallax_px(candidate: Candidate) -> float:
     ):
         return 0.0
     scene = candidate.scene
-    depth = scene.points_mm[scene.deciding][:, 2]
+    depth = scene.depth_mm[scene.deciding]
     state = candidate.exposures[0].state
     parted = 1.0 / float(depth.min()) - 1.0 / float(depth.max())
     pixel = scene.plan.kit.body.pixel_mm

@@ -64,7 +64,7 @@ def _wish(candidate: Candidate) -> list[Reason]:
     source = Sentence("Your wish") if wish.line_pairs_per_mm else Sentence("Acuity of 1 arcmin, ISO 8596")
     if wish.detail_from != DetailFrom.PRINT:
         # A screen shows the picture; the sensor's finest detail is its own, whatever is cropped.
-        pixels, side = wish.screen_pixels, max(plan.picture_mm)
+        pixels, side = wish.screen_pixels, max(plan.whole_mm)
         if wish.detail_from == DetailFrom.SENSOR:
             pixels, side = plan.kit.body.pixels[0], plan.kit.body.sensor_mm[0]
         detail = Sentence(

@@ -163,7 +163,7 @@ class Candidate:
             return (0, 0)
         plan = self.scene.plan
         ratio = self.drawn / plan.kit.body.pixel_mm
-        width, height = plan.picture_mm
+        width, height = plan.whole_mm
         return round(width * ratio), round(height * ratio)
 
     @property

@@ -21,13 +21,16 @@ from verispect.plan.solve.grid_estimate import Prospect
 from verispect.plan.solve.grid_layout import (
     MOST_CELLS,
     TurnedGrid,
+    all_round_poses,
     fewest_cells,
     passes_overhead,
+    too_steep,
     turned_grid_poses,
 )
 from verispect.plan.solve.problem import Problem, problem_for
 from verispect.plan.solve.stop_cost import TIE
 from verispect.sentence import Sentence
+from verispect.subject.camera import Around
 
 GridAttempt = Callable[[Problem, list[Problem], list[int], tuple[int, ...]], Candidate]
 Estimate = Callable[[Problem, list[Problem], Covers], Prospect]
@@ -106,7 +109,9 @@ def _grids(
     key: str, scene: Scene, estimate: Estimate, refused: list[Candidate], tried: list[Problem]
 ) -> Iterator[_Grid]:
     """Every layout that may be worth it; what was looked at goes to `tried`, reasons against it to `refused`."""
-    framing, covers = scene.plan.whole_focal_mm, scene.plan.wish.series_covers
+    covers = scene.plan.wish.series_covers
+    # No lens takes in what goes all round.
+    framing = scene.plan.whole_focal_mm if scene.plan.camera.around == Around.PICTURE else 0.0
     choices: list[tuple[Floats, Lens, float]] = []
     for lens in scene.plan.kit.lenses:
         focals = grid_focals_mm(lens, framing)
@@ -182,13 +187,20 @@ def _narrowest(found: Candidate) -> Floats | None:
 def _cannot_be_laid(problem: Problem, half_frame: Floats) -> Sentence:
     """Why a grid cannot be laid out: it would pass overhead, or takes so many frames."""
     scene, named = problem.scene, {"lens": problem.lens.name, "focal": problem.focal_mm}
-    if passes_overhead(pose=scene.pose, half_picture=scene.half_picture(), centre=scene.picture_centre()):
+    if _passes_overhead(scene):
         return Sentence("A grid with {lens} at {focal:.0f} mm would pass straight overhead or underfoot", named)
     cells = _fewest(scene, half_frame)
     return Sentence(
         "A grid with {lens} at {focal:.0f} mm would need {cells:.0f} frames; {most} are the most",
         {**named, "cells": cells, "most": MOST_CELLS},
     )
+
+
+def _passes_overhead(scene: Scene) -> bool:
+    if scene.plan.camera.around == Around.PICTURE:
+        return passes_overhead(pose=scene.pose, half_picture=scene.half_picture(), centre=scene.picture_centre())
+    # Over a sphere a frame of its own stands at each pole.
+    return scene.plan.camera.around == Around.CIRCLE and too_steep(scene.plan.elevations_rad)
 
 
 def _in_vain(scene: Scene, half_frame: Floats, fewest: float) -> bool:
@@ -200,6 +212,9 @@ def _in_vain(scene: Scene, half_frame: Floats, fewest: float) -> bool:
 
 
 def _fewest(scene: Scene, half_frame: Floats) -> float:
+    if scene.plan.camera.around != Around.PICTURE:
+        grid = _layout(scene, half_frame)
+        return float(len(grid.poses)) if grid is not None else math.inf
     return fewest_cells(
         pose=scene.pose,
         half_picture=scene.half_picture(),
@@ -210,6 +225,13 @@ def _fewest(scene: Scene, half_frame: Floats) -> float:
 
 
 def _layout(scene: Scene, half_frame: Floats) -> TurnedGrid | None:
+    if scene.plan.camera.around != Around.PICTURE:
+        return all_round_poses(
+            pose=scene.pose,
+            elevations_rad=scene.plan.elevations_rad,
+            half_frame=half_frame,
+            overlap=scene.plan.wish.overlap,
+        )
     return turned_grid_poses(
         pose=scene.pose,
         half_picture=scene.half_picture(),
@@ -242,7 +264,11 @@ def cells_of(
     away = problem.scene.world_m[problem.chosen] - problem.pose.pupil_m
     distance = np.linalg.norm(away, axis=1, keepdims=True)
     exit_mm = problem.focal_mm * (1.0 - problem.lens.pupil_magnification)
-    sharp_at = focus_image_distance_mm(problem.points_mm, focal_mm=problem.focal_mm)
+    # As a frame turned to it has it, where some lie beside and behind the view of the whole.
+    seen = problem.points_mm
+    if problem.scene.plan.camera.around != Around.PICTURE:
+        seen = np.concatenate([np.zeros((len(distance), 2)), 1000.0 * distance], axis=1)
+    sharp_at = focus_image_distance_mm(seen, focal_mm=problem.focal_mm)
     owner = owners(
         away / distance,
         layout,

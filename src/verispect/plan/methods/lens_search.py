@@ -145,7 +145,7 @@ def with_even_weights(problem: Problem, attempt: Attempt) -> Candidate:
 
 def nearer_than_focal(problem: Problem) -> Sentence | None:
     """A sentence where a mark lies too near for this focal length to form an image of it."""
-    depth = problem.scene.points_mm[:, 2] + problem.focal_mm * (1.0 - 1.0 / problem.lens.pupil_magnification)
+    depth = problem.scene.depth_mm + problem.focal_mm * (1.0 - 1.0 / problem.lens.pupil_magnification)
     worst = int(depth.argmin())
     if depth[worst] > _NO_NEARER * problem.focal_mm:
         return None

@@ -11,6 +11,7 @@ from verispect.plan.methods.refine.between_samples import held_between
 from verispect.plan.methods.refine.iso_choice import at_a_fitting_iso
 from verispect.plan.scene.scene import Scene
 from verispect.sentence import Sentence
+from verispect.subject.camera import Around
 
 
 def solver_of(method: Method) -> Callable[[Scene], Candidate]:
@@ -22,7 +23,10 @@ def solver_of(method: Method) -> Callable[[Scene], Candidate]:
 
 def worked(key: str, scene: Scene) -> Candidate:
     """One method worked out, at an ISO that what moves allows."""
-    solver = solver_of(method_of(key))
+    method = method_of(key)
+    if scene.plan.camera.around != Around.PICTURE and not method.turns:
+        return unfit(key, scene, Sentence("What goes all round takes a head that turns, and a grid on it"))
+    solver = solver_of(method)
     found = at_a_fitting_iso(lambda tried: held_between(solver, tried), scene)
     if scene.plan.camera.hand_held and found.frame_count > 1:
         return unfit(key, scene, Sentence("By hand no two frames lie alike: {n} frames need a tripod",

@@ -8,7 +8,7 @@ convex hull can bind (docs/derivations/areas.md).
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
@@ -18,7 +18,7 @@ from verispect.optics.convex import clipped
 from verispect.optics.pose import Pose
 from verispect.optics.types import Floats, Indices
 from verispect.plan.document import Plan
-from verispect.subject.camera import Camera
+from verispect.subject.camera import Around, Camera
 from verispect.subject.mark import Need
 from verispect.subject.scan import Cloud, Region, unpacked, within
 from verispect.subject.surface import Surface, seen_from
@@ -67,6 +67,8 @@ def areas_of(plan: Plan, pose: Pose, *, spacing: float = SPACING) -> tuple[Area,
     """The surfaces and scans of a plan that are not indifferent."""
     if not plan.surfaces and not plan.scans:
         return ()
+    if plan.camera.around != Around.PICTURE:
+        return _areas_all_round(plan, spacing)
     half, kept = _picture(plan, pose)
     centre = np.asarray(plan.picture_centre)
     found = [
@@ -78,6 +80,34 @@ def areas_of(plan: Plan, pose: Pose, *, spacing: float = SPACING) -> tuple[Area,
         if cloud.need != Need.MAY:
             found.append(_area(cloud, _reduced(*_key(cloud, plan.camera), _pair(half), plan.picture_centre, kept)))
     return tuple(found)
+
+
+def _areas_all_round(plan: Plan, spacing: float) -> tuple[Area, ...]:
+    """As far as each of the faces of a cube about the camera shows them."""
+    low, high = (math.sin(angle) for angle in plan.elevations_rad)
+    parts = [areas_of(face, face.camera.pose(), spacing=spacing) for face in _faces(plan)]
+    found = []
+    for alike in zip(*parts, strict=True):
+        world = np.concatenate([area.world_m for area in alike])
+        away = world - plan.camera.pose().pupil_m
+        height = away[:, 1] / np.maximum(np.linalg.norm(away, axis=1), 1e-12)
+        found.append(replace(alike[0], world_m=world[(height >= low - 1e-9) & (height <= high + 1e-9)]))
+    return tuple(found)
+
+
+def _faces(plan: Plan) -> list[Plan]:
+    """The plan with the camera turned to each face of a cube, a quarter turn wide and high, of which one is ahead."""
+    camera = plan.camera
+    square = {
+        "around": Around.PICTURE, "aspect": 1.0, "framing_mm": 0.5 * min(plan.sensor_mm), "framing_width_mm": None,
+        "framing_at_m": None, "rise_mm": 0.0, "cross_mm": 0.0, "roll_deg": 0.0,
+    }  # fmt: skip
+    ways = [(camera.bearing_deg + turn, 0.0) for turn in (0.0, 90.0, 180.0, 270.0)]
+    ways += [(camera.bearing_deg, pitch) for pitch in (90.0, -90.0)]
+    return [
+        plan.model_copy(update={"camera": camera.model_copy(update=square | {"bearing_deg": b, "pitch_deg": p})})
+        for b, p in ways
+    ]
 
 
 def _area(thing: Surface | Cloud, world_m: Floats) -> Area:
@@ -197,6 +227,8 @@ def _spread(q: Floats, step: float) -> Floats:
 
 def seen_of_cloud(plan: Plan, cloud: Cloud) -> Floats:
     """World places (P, 3) of a scan that lie in the wanted picture."""
+    if plan.camera.around != Around.PICTURE:
+        return np.concatenate([seen_of_cloud(face, cloud) for face in _faces(plan)])
     half: Floats = np.asarray(plan.picture_mm) / (2.0 * plan.framing_mm)
     return _in_picture(*_key(cloud, plan.camera), _pair(half), plan.picture_centre)[0]
 

@@ -15,6 +15,7 @@ from verispect.optics.pose import Pose
 from verispect.optics.types import Bools, Floats, Indices
 from verispect.plan.document import Plan
 from verispect.plan.scene.areas import SPACING, Area, areas_of, seen_of_cloud
+from verispect.subject.camera import Around
 from verispect.subject.mark import Need
 
 # What there is of every point beside its place, its name and its need.
@@ -101,6 +102,14 @@ class Scene:
         """Marks in the camera's frame from the entrance pupil, mm, shape (M, 3)."""
         return self.pose.to_camera_mm(self.world_m)
 
+    @cached_property
+    def depth_mm(self) -> Floats:
+        """How far away each point lies along the view; of what goes all round, straight from the camera, (M,)."""
+        if self.plan.camera.around != Around.PICTURE:
+            away: Floats = np.linalg.norm(self.points_mm, axis=1)
+            return away
+        return self.points_mm[:, 2]
+
     def of_rows(self, rows: Indices, world_m: Floats | None = None) -> Scene:
         """Some of its points, in the order given; at other places, but else like them, where those are given."""
         kept: dict[str, Any] = {name: getattr(self, name)[rows] for name in _ARRAYS}
@@ -127,12 +136,18 @@ class Scene:
     def shoulds_in_picture(self) -> Bools:
         """What should be sharp, where something must be, and lies in the wanted picture, shape (M,)."""
         shoulds = np.array([need == Need.SHOULD for need in self.needs], dtype=bool)
-        found: Bools = shoulds & ~self.deciding & ~self.outside_picture & (self.points_mm[:, 2] > 0.0)
+        found: Bools = shoulds & ~self.deciding & ~self.outside_picture & (self.depth_mm > 0.0)
         return found
 
     @cached_property
     def outside_picture(self) -> Bools:
         """Marks that lie outside the wanted picture, shape (M,)."""
+        if self.plan.camera.around != Around.PICTURE:
+            low, high = self.plan.elevations_rad
+            away = self.world_m - self.pose.pupil_m
+            height = np.arctan2(away[:, 1], np.hypot(away[:, 0], away[:, 2]))
+            beyond: Bools = (height < low - 1e-9) | (height > high + 1e-9)
+            return beyond
         tangents = self.points_mm[:, :2] / self.points_mm[:, 2:]
         found: Bools = np.any(np.abs(tangents - self.picture_centre()) > self.half_picture() * (1.0 + 1e-9), axis=1)
         return found
@@ -261,7 +276,7 @@ def _swing(plan: Plan) -> tuple[float, float]:
 
 def check_before_lens(scene: Scene) -> None:
     """Raise a PlanError if a mark lies behind the camera or within every focal length."""
-    depth_mm = scene.points_mm[:, 2]
+    depth_mm = scene.depth_mm
     # A thing f/p before the entrance pupil is f before the front principal point.
     pupils = [1.0 / lens.pupil_magnification if lens.reversed else lens.pupil_magnification
               for lens in scene.plan.kit.lenses]  # fmt: skip

@@ -10,6 +10,7 @@ import numpy as np
 from verispect.plan.assess.finest_detail import finest_detail_mm, pixels_per_mm
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence
+from verispect.subject.camera import Around
 
 # Pixels to an inch of a print looked at closely and of one on a wall (common practice).
 _CLOSELY, _ON_A_WALL = 300.0, 180.0
@@ -17,6 +18,13 @@ _INCH_MM = 25.4
 # Three channels of 16 bits.
 _BYTES = 6.0
 _SHOWS = 1.05
+_ROLLED_OUT = {
+    Around.CIRCLE: Sentence("the whole turn rolled out as a cylinder: level lines bow, upright ones stay straight"),
+    Around.SPHERE: Sentence(
+        "every direction rolled out by bearing and height, twice as wide as high: above and below it is stretched "
+        "across; the frame straight down shows the tripod: hold that one in the hand over its place, or leave it"
+    ),
+}
 
 
 @dataclass(frozen=True)
@@ -46,6 +54,8 @@ class FinalPicture:
     one_lens_mm : float
         The focal length that sees as much in one frame.
     marks : tuple of OnMark
+    around : Around
+        How far round it goes; then it is rolled out flat, and corner, stretch and one lens say nothing of it.
     """
 
     pixels: tuple[int, int]
@@ -57,6 +67,7 @@ class FinalPicture:
     stretch: float
     one_lens_mm: float
     marks: tuple[OnMark, ...]
+    around: Around = Around.PICTURE
 
     @property
     def says(self) -> list[Sentence]:
@@ -83,7 +94,9 @@ class FinalPicture:
                 )
                 for one in told
             ]
-        if self.stretch >= _SHOWS:
+        if self.around != Around.PICTURE:
+            said.append(_ROLLED_OUT[self.around])
+        elif self.stretch >= _SHOWS:
             said.append(
                 Sentence(
                     "one lens of {focal:.0f} mm sees as much: {angle:.0f}° off the middle a ball is drawn "
@@ -115,4 +128,5 @@ def final_picture(candidate: Candidate) -> FinalPicture | None:
         stretch=1.0 / math.cos(corner),
         one_lens_mm=scene.plan.whole_focal_mm,
         marks=tuple(OnMark(name, float(px), float(mm)) for name, px, mm in each),
+        around=scene.plan.camera.around,
     )  # fmt: skip

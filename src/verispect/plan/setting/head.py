@@ -16,10 +16,15 @@ from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import on_sensor
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.solve.grid_layout import round_directions
+from verispect.subject.camera import Around
 
 # Errors of the slide that are told, in mm.
 _ERRORS_MM = (1.0, 5.0, 20.0)
 _LOOKED_AT = (61, 41)
+_LOOKED_AT_ROUND = 20_000
+# Of a frame, along each side, to see how much of it others show.
+_SAMPLED = 61
 
 
 @dataclass(frozen=True)
@@ -86,7 +91,7 @@ def _places(candidate: Candidate) -> list[list[Exposure]]:
 def _widest_turn_rad(candidate: Candidate) -> float:
     turns = [0.0]
     for row in _places(candidate):
-        for first, second in pairwise(row):
+        for first, second in _beside(candidate, row):
             turns.append(math.acos(float(np.clip(first.pose.forward @ second.pose.forward, -1.0, 1.0))))
     return max(turns)
 
@@ -95,17 +100,44 @@ def _smallest_overlap(candidate: Candidate) -> float:
     rows = _places(candidate)
     shares = [1.0]
     for row in rows:
-        shares += [_shared(candidate, first, second) for first, second in pairwise(row)]
+        shares += [_shared(candidate, first, second) for first, second in _beside(candidate, row)]
+    if candidate.scene.plan.camera.around != Around.PICTURE:
+        return min([*shares, *(_shared_with_row(candidate, one, upper) for upper, lower in pairwise(rows)
+                               for one in lower)])  # fmt: skip
     for upper, lower in pairwise(rows):
         # Rows need not have as many frames: each is joined to the one above that shows most of it.
         shares += [max(_shared(candidate, one, other) for other in upper) for one in lower]
     return min(shares)
 
 
+def _beside(candidate: Candidate, row: list[Exposure]) -> list[tuple[Exposure, Exposure]]:
+    """Neighbours of a row; one that goes all round is closed by its last and its first."""
+    closed = candidate.scene.plan.camera.around != Around.PICTURE and len(row) > 2
+    return [*pairwise(row), *([(row[-1], row[0])] if closed else [])]
+
+
+def _shared_with_row(candidate: Candidate, one: Exposure, row: list[Exposure]) -> float:
+    """Share of a frame that a row above or below it shows, by whichever of its frames: thinned rows are out of line.
+
+    A frame that stands alone at a pole is shared with by each of the row's frames, and the row's are what is asked.
+    """
+    if len(row) == 1:
+        return _shared(candidate, one, row[0])
+    x, y = np.meshgrid(np.linspace(-0.5, 0.5, _SAMPLED), np.linspace(-0.5, 0.5, _SAMPLED))
+    width, height = candidate.scene.plan.sensor_mm
+    rays = np.column_stack([x.ravel() * width, y.ravel() * height, np.full(x.size, one.state.pupil_scale_mm)])
+    world = one.pose.to_world_m(1.0e5 * rays)
+    half_mm = 0.5 * np.asarray(candidate.scene.plan.sensor_mm)
+    seen = np.zeros(len(world), dtype=bool)
+    for other in row:
+        seen |= on_sensor(other, world, half_mm)
+    return float(seen.mean())
+
+
 def _seam_loss_stops(candidate: Candidate) -> float:
     """The most light that a frame has lost half-way to a neighbour beside or below."""
     rows, diagonal = _places(candidate), candidate.scene.plan.kit.body.diagonal_mm
-    pairs = [pair for row in rows for pair in pairwise(row)]
+    pairs = [pair for row in rows for pair in _beside(candidate, row)]
     for upper, lower in pairwise(rows):
         pairs += [(max(upper, key=lambda other: _shared(candidate, one, other)), one) for one in lower]
     lost = [0.0]
@@ -128,12 +160,18 @@ def _shared(candidate: Candidate, first: Exposure, second: Exposure) -> float:
 def _covered(candidate: Candidate) -> bool:
     """Whether each of a dense net of directions in the picture lies on a frame that is its narrowest."""
     scene = candidate.scene
+    half_mm = 0.5 * np.asarray(scene.plan.sensor_mm) * (1.0 + 1e-6)
+    if scene.plan.camera.around != Around.PICTURE:
+        far = scene.pose.pupil_m + 1.0e5 * round_directions(scene.plan.elevations_rad, _LOOKED_AT_ROUND)
+        return _all_on_a_frame(candidate, far, half_mm)
     across, up = (np.linspace(-1.0, 1.0, count) for count in _LOOKED_AT)
     half, centre = scene.half_picture(), scene.picture_centre()
     x, y = np.meshgrid(centre[0] + across * half[0], centre[1] + up * half[1])
     rays = np.column_stack([x.ravel(), y.ravel(), np.ones(x.size)]) * 1.0e5
-    world = scene.pose.to_world_m(rays)
-    half_mm = 0.5 * np.asarray(scene.plan.sensor_mm) * (1.0 + 1e-6)
+    return _all_on_a_frame(candidate, scene.pose.to_world_m(rays), half_mm)
+
+
+def _all_on_a_frame(candidate: Candidate, world: Floats, half_mm: Floats) -> bool:
     seen = np.zeros(len(world), dtype=bool)
     for row in _places(candidate):
         for exposure in row:

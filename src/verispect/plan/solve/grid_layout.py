@@ -21,6 +21,10 @@ from verispect.optics.types import Bools, Floats
 MOST_CELLS = 2000
 _TRIES = 60
 _NEAR_ZENITH = math.radians(85.0)
+# Directions that must lie on a frame of a grid that goes all round.
+_ROUND_SAMPLES = 8000
+# Of a frame, along each side, to see what it shares with a row; and how exactly that tells it.
+_SHARED_SAMPLES, _SHARED_WITHIN = 31, 0.002
 
 
 @dataclass(frozen=True)
@@ -93,6 +97,126 @@ def turned_grid_poses(
     return _laid_out(_PoseKey(pose), tuple(half_picture.tolist()), tuple(half_frame.tolist()), overlap, off)
 
 
+def all_round_poses(
+    *, pose: Pose, elevations_rad: tuple[float, float], half_frame: Floats, overlap: float
+) -> TurnedGrid | None:
+    """Poses on a level head that go all round, between two heights or, where these are both poles, over everything.
+
+    Parameters
+    ----------
+    pose : Pose
+        Its place, and the bearing of the first frame of each row.
+
+    Returns
+    -------
+    TurnedGrid or None
+        Rows closed upon themselves, thinned towards the poles, with one frame straight up and one straight down
+        over a sphere; None where a circle comes too near a pole, or too many frames are needed.
+    """
+    low, high = elevations_rad
+    sphere = high - low >= math.pi - 1e-9
+    if not sphere and too_steep(elevations_rad):
+        return None
+    bearing = math.atan2(pose.forward[0], pose.forward[2])
+    directions = round_directions(elevations_rad, _ROUND_SAMPLES)
+    for attempt in range(_TRIES):
+        rows = _round_rows(elevations_rad, half_frame, overlap, 0.985**attempt)
+        if sum(count for _, count in rows) > MOST_CELLS:
+            return None
+        poses = [
+            camera_pose(height_m=float(pose.pupil_m[1]), bearing_rad=bearing + math.tau * k / count, pitch_rad=pitch)
+            for pitch, count in rows
+            for k in range(count)
+        ]
+        if not covered(directions, poses, half_frame).all():
+            continue
+        # Thinned rows do not stand in line: what each shares with the next is looked at, as it is joined.
+        each = [count for _, count in rows]
+        if _least_shared_with_row(poses, each, half_frame) >= overlap - _SHARED_WITHIN:
+            return TurnedGrid(tuple(poses), tuple(each))
+    return None
+
+
+def _least_shared_with_row(poses: list[Pose], rows: list[int], half_frame: Floats) -> float:
+    """The least share of a frame that the row above shows, by whichever of its frames; 1 where there is one row."""
+    x, y = np.meshgrid(np.linspace(-1.0, 1.0, _SHARED_SAMPLES), np.linspace(-1.0, 1.0, _SHARED_SAMPLES))
+    rays = np.column_stack([x.ravel() * half_frame[0], y.ravel() * half_frame[1], np.ones(x.size)])
+    starts = np.cumsum([0, *rows])
+    least = 1.0
+    for above in range(len(rows) - 1):
+        upper, lower = poses[starts[above] : starts[above + 1]], poses[starts[above + 1] : starts[above + 2]]
+        if len(upper) > 1 and len(lower) > 1:
+            seen = covered(np.concatenate([rays @ pose.matrix for pose in lower]), upper, half_frame)
+            least = min(least, float(seen.reshape(len(lower), -1).mean(axis=1).min()))
+    return least
+
+
+def round_directions(elevations_rad: tuple[float, float], count: int) -> Floats:
+    """Unit directions (about `count`, 3) spread evenly all round between two heights, edges among them.
+
+    A spiral that turns by the golden angle from one height to the other, and a ring along each edge.
+    """
+    low, high = (math.sin(angle) for angle in elevations_rad)
+    up = np.linspace(low, high, count)
+    turn = math.pi * (3.0 - math.sqrt(5.0)) * np.arange(count)
+    ring = np.linspace(0.0, math.tau, 721)
+    up = np.concatenate([up, np.full(ring.size, low), np.full(ring.size, high)])
+    turn = np.concatenate([turn, ring, ring])
+    level = np.sqrt(np.maximum(1.0 - up * up, 0.0))
+    return np.stack([level * np.sin(turn), up, level * np.cos(turn)], axis=1)
+
+
+def _round_rows(
+    elevations_rad: tuple[float, float], half_frame: Floats, overlap: float, squeeze: float
+) -> list[tuple[float, int]]:
+    """Rows from the top that go all round: a pitch, and how many frames are in it."""
+    low, high = elevations_rad
+    step = pitch_step_rad(half_frame, overlap) * squeeze
+    poles = high - low >= math.pi - 1e-9
+    if poles:
+        # Nearer to the pole than asked is closer still.
+        top = 0.5 * math.pi - (0.5 * math.pi - _pole_pitch(*half_frame.tolist(), overlap)) * squeeze
+        bottom = -top
+    else:
+        reach = math.atan(float(half_frame[1])) * squeeze
+        bottom, top = low + reach, high - reach
+    if top <= bottom:
+        pitches = [0.5 * (bottom + top)]
+    else:
+        count = math.ceil((top - bottom) / step - 1e-9) + 1
+        pitches = [top - (top - bottom) * k / (count - 1) for k in range(count)]
+    rows = []
+    for pitch in pitches:
+        apart = _bearing_step_rad(pitch, half_frame, overlap) * squeeze
+        rows.append((pitch, max(3, math.ceil(math.tau / apart - 1e-9))))
+    return [(0.5 * math.pi, 1), *rows, (-0.5 * math.pi, 1)] if poles else rows
+
+
+@lru_cache(maxsize=64)
+def _pole_pitch(hx: float, hy: float, overlap: float) -> float:
+    """The lowest pitch at which a frame, on whichever side, shares as much as asked with one straight up."""
+    half_frame = np.array([hx, hy])
+    turns = np.linspace(0.0, 0.5 * math.pi, 19)
+
+    def turned(angle: float) -> Floats:
+        c, s = math.cos(angle), math.sin(angle)
+        return np.array([[c, -s, 0.0], [s, c, 0.0], [0.0, 0.0, 1.0]])
+
+    def shared(pitch: float) -> float:
+        # Of either frame: seen from each the other is drawn otherwise.
+        ways = [_pitched(0.5 * math.pi - pitch) @ turned(angle) for angle in turns]
+        return min(shared_area(rotation, half_frame) for way in ways for rotation in (way, way.T))
+
+    low, high = 0.0, 0.5 * math.pi
+    for _ in range(40):
+        middle = 0.5 * (low + high)
+        if shared(middle) >= overlap:
+            high = middle
+        else:
+            low = middle
+    return high
+
+
 def fewest_cells(*, pose: Pose, half_picture: Floats, half_frame: Floats, overlap: float, centre: Floats) -> float:
     """How many poses `turned_grid_poses` needs at the least, without looking whether they cover everything."""
     off = (float(centre[0]), float(centre[1]))
@@ -104,6 +228,11 @@ def passes_overhead(*, pose: Pose, half_picture: Floats, centre: Floats) -> bool
     """Whether the picture comes too near the zenith or the nadir for rows of a level head."""
     _, _, elevation, _ = _sampled(_PoseKey(pose), tuple(half_picture.tolist()), (float(centre[0]), float(centre[1])))
     return bool(np.max(np.abs(elevation)) > _NEAR_ZENITH)
+
+
+def too_steep(elevations_rad: tuple[float, float]) -> bool:
+    """Whether heights come too near the zenith or the nadir for rows of a level head."""
+    return max(abs(angle) for angle in elevations_rad) > _NEAR_ZENITH
 
 
 class _PoseKey:

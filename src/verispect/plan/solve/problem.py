@@ -20,6 +20,7 @@ from verispect.optics.pose import Pose
 from verispect.optics.types import Floats, Indices, Vector
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.scene.scene import Scene
+from verispect.subject.camera import Around
 
 
 @dataclass(frozen=True)
@@ -117,7 +118,7 @@ class Problem:
     @property
     def _is_part_of_grid(self) -> bool:
         """A lens longer than the framing fills its whole sensor with a part of the picture."""
-        return self.drawn > 1.0 + 1e-9
+        return self.drawn > 1.0 + 1e-9 or self.scene.plan.camera.around != Around.PICTURE
 
     @property
     def used_size_mm(self) -> tuple[float, float]:

@@ -211,6 +211,9 @@ def _refined(
         weight = np.minimum(np.float32(_HUBER * spread) / np.maximum(size, np.float32(1e-9)), 1.0) * inner.ravel()
         weighted = columns_of * weight
         normal = (weighted @ columns_of.T).astype(float)
+        if not np.trace(normal) > 0.0:
+            # Nothing to see on either: black, or a plain sky.
+            return np.asarray(begin / begin[2, 2], float)
         step = np.linalg.solve(normal + 1e-9 * np.trace(normal) * np.eye(4), weighted @ error)
         level = _moved_by(step, focal, (cx, cy), rotate) @ level
         largest = float(np.abs(step[:2]).max() * focal + np.abs(step[2:]).max() * 0.5 * columns)

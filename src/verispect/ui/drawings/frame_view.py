@@ -10,9 +10,9 @@ from verispect.optics.pose import Pose
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
 from verispect.subject.photograph import Photograph
-from verispect.subject.surface import Surface
+from verispect.subject.surface import Surface, seen_from
 from verispect.ui.controls.theme import Theme, colour
-from verispect.ui.drawings import underlay
+from verispect.ui.drawings import rolled_out, underlay
 from verispect.ui.drawings.areas_layer import frame_strokes, grips, signs
 from verispect.ui.drawings.board import Board, Drawn
 from verispect.ui.drawings.marks_layer import DrawnMarks
@@ -69,6 +69,8 @@ class FrameBoard(Board):
         """The picture where its directions lie in the wanted one."""
         if self._rehearsed is None or self.rehearsed_of is None or self.shown is None:
             return
+        if rolled_out.goes_round(self.shown.scene.plan):
+            return
         candidate, frame = self.rehearsed_of
         image = self._rehearsed
         exposure = candidate.exposures[min(frame, len(candidate.exposures) - 1)]
@@ -77,7 +79,7 @@ class FrameBoard(Board):
 
     def _paint_photograph(self, painter: QPainter, view: View) -> None:
         """The photograph where its directions lie in the picture: a plane projected onto another."""
-        if self._photograph is None or self.shown is None:
+        if self._photograph is None or self.shown is None or rolled_out.goes_round(self.shown.scene.plan):
             return
         image, photo = self._photograph
         matrix = photograph_to_drawing(photo, self.shown, self.scale(self.shown))
@@ -117,6 +119,8 @@ class FrameBoard(Board):
 
     def draw(self, shown: Shown, theme: Theme) -> Drawn:
         scale = self.scale(shown)
+        if rolled_out.goes_round(shown.scene.plan):
+            return Drawn(self._rolled_out(shown, theme, scale), [], [], [])
         half = shown.scene.half_picture() * scale
         corners = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]]) * half
         # What lies below shows through.
@@ -134,9 +138,55 @@ class FrameBoard(Board):
         strokes.extend(frame_strokes(shown, scale, theme, self.selected_surface))
         strokes.extend(self._cells(shown, theme, scale))
         surfaces = shown.scene.plan.surfaces
-        every = grips(shown, lambda foot: self._places(shown, foot[None])[0])
+        every = grips(shown, lambda foot: self.places_of(shown, foot[None])[0])
         found = [grip for grip in every if self._depth_m(shown, surfaces[grip.number]) > 0.0]
         return Drawn(strokes, found, signs(found, theme), [])
+
+    def _rolled_out(self, shown: Shown, theme: Theme, scale: float) -> list[Stroke]:
+        """All that is wanted, the horizon, quarters of the turn, surfaces, and the frames of a grid."""
+        left, right, low, high = rolled_out.extent(shown.scene.plan, scale)
+        corners = np.array([[left, low], [right, low], [right, high], [left, high]])
+        strokes = [Stroke(corners, pen(theme.ink, 1.6), QBrush(colour(theme.panel)), closed=True)]
+        quarters = pen(theme.line, 1.0, Qt.PenStyle.DotLine)
+        for x in (0.5 * left, 0.0, 0.5 * right):
+            strokes.append(Stroke([(x, low), (x, high)], quarters))
+        if low < 0.0 < high:
+            strokes.append(Stroke([(left, 0.0), (right, 0.0)], pen(theme.faint, 1.4, Qt.PenStyle.DashDotLine)))
+        pupil = shown.scene.pose.pupil_m
+        for surface in shown.scene.plan.surfaces:
+            for patch in seen_from(surface, pupil):
+                for part in rolled_out.outlines(shown, patch.corners() - pupil, scale):
+                    strokes.append(Stroke(part, pen(theme.ink, 1.4)))
+        candidate = shown.candidate
+        if candidate is not None and candidate.method.turns:
+            for index, exposure in enumerate(candidate.exposures[:400]):
+                current = index == min(shown.frame, len(candidate.exposures) - 1)
+                style = pen(theme.sharp, 2.0 if current else 1.0, alpha=255 if current else 110)
+                corner = np.array([[-0.5, -0.5], [0.5, -0.5], [0.5, 0.5], [-0.5, 0.5]])
+                edge = corner * shown.scene.plan.sensor_mm / exposure.state.pupil_scale_mm
+                rays = np.column_stack([edge, np.ones(len(edge))]) @ exposure.pose.matrix
+                strokes.extend(Stroke(part, style) for part in rolled_out.outlines(shown, rays, scale))
+        return strokes
+
+    def direction(self, shown: Shown, place: np.ndarray) -> np.ndarray:
+        """The world's direction of a place of the drawing, a unit vector."""
+        if rolled_out.goes_round(shown.scene.plan):
+            return rolled_out.direction_of(shown, place, self.scale(shown))
+        tangents = place / self.scale(shown) + shown.scene.picture_centre()
+        towards: np.ndarray = np.array([*tangents, 1.0]) @ shown.scene.pose.matrix
+        unit: np.ndarray = towards / np.linalg.norm(towards)
+        return unit
+
+    def moved_to(self, shown: Shown, old_m: np.ndarray, place: np.ndarray) -> np.ndarray | None:
+        """A place of the world moved to a place of the drawing, as far away as it was; None from behind."""
+        pose = shown.scene.pose
+        towards = self.direction(shown, place)
+        if rolled_out.goes_round(shown.scene.plan):
+            return pose.pupil_m + float(np.linalg.norm(old_m - pose.pupil_m)) * towards
+        depth = float(pose.to_camera_mm(old_m)[2])
+        if depth <= 0.0:
+            return None
+        return pose.to_world_m(towards @ pose.matrix.T / float(towards @ pose.forward) * depth)
 
     def _depth_m(self, shown: Shown, surface: Surface) -> float:
         foot = np.array([surface.x_m, surface.y_m, surface.z_m])
@@ -149,16 +199,18 @@ class FrameBoard(Board):
             return None
         picture = underlay.blank(view)
         seen_as = (scene.plan.camera, scene.plan.picture_mm, scene.plan.enlargement())
-        for heap in self.dots_of_scans(shown, lambda places: self._places(shown, places), seen_as):
+        for heap in self.dots_of_scans(shown, lambda places: self.places_of(shown, places), seen_as):
             underlay.put_dots(picture, heap, theme)
         if self.field and shown.rendering is not None and scene.areas:
             of_areas = slice(scene.mark_count, None)
-            places = self._places(shown, scene.world_m[of_areas])
+            places = self.places_of(shown, scene.world_m[of_areas])
             underlay.put_spots(picture, view, places, shown.rendering.softness[of_areas], theme)
         return underlay.as_image(picture)
 
-    def _places(self, shown: Shown, world_m: np.ndarray) -> np.ndarray:
+    def places_of(self, shown: Shown, world_m: np.ndarray) -> np.ndarray:
         """Where places of the world lie on the print; far off where they lie behind the camera."""
+        if rolled_out.goes_round(shown.scene.plan):
+            return rolled_out.places_of(shown, world_m - shown.scene.pose.pupil_m, self.scale(shown))
         seen = shown.scene.pose.to_camera_mm(world_m)
         with np.errstate(divide="ignore", invalid="ignore"):
             tangents = np.where(seen[:, 2:] > 0.0, seen[:, :2] / seen[:, 2:], 1e6)
@@ -166,8 +218,11 @@ class FrameBoard(Board):
 
     def draw_courses(self, shown: Shown, theme: Theme) -> tuple[list[Stroke], list[tuple[float, float, str]]]:
         scale, centre = self.scale(shown), shown.scene.picture_centre()
+        rolled = rolled_out.goes_round(shown.scene.plan)
 
         def place(directions: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+            if rolled:
+                return rolled_out.places_of(shown, directions, scale), np.ones(len(directions), dtype=bool)
             seen = directions @ shown.scene.pose.matrix.T
             ahead = seen[:, 2] > 0.05
             depth = np.where(ahead, seen[:, 2], 1.0)[:, None]
@@ -176,11 +231,13 @@ class FrameBoard(Board):
         return courses_in_frame(self.courses, place, self.visible(), theme)
 
     def draw_marks(self, shown: Shown) -> DrawnMarks:
-        points = shown.scene.points_mm[: shown.scene.mark_count]
-        places = (points[:, :2] / points[:, 2:] - shown.scene.picture_centre()) * self.scale(shown)
+        places = self.places_of(shown, shown.scene.world_m[: shown.scene.mark_count])
         return edged_marks(shown, places, self.visible(), self.selected, lambda _k: self.tr("(outside)"))
 
     def extent(self, shown: Shown) -> Box:
+        if rolled_out.goes_round(shown.scene.plan):
+            left, right, low, high = rolled_out.extent(shown.scene.plan, self.scale(shown))
+            return 1.03 * left, 1.03 * right, low + 0.03 * left, high + 0.03 * right
         half = shown.scene.half_picture() * self.scale(shown)
         return -1.06 * half[0], 1.06 * half[0], -1.06 * half[1], 1.06 * half[1]
 

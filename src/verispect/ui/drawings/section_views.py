@@ -230,7 +230,7 @@ class SideBoard(Board):
 
     def _near_places(self, shown: Shown) -> Floats:
         """Places of the marks that the first view takes in."""
-        depth = shown.scene.points_mm[:, 2]
+        depth = shown.scene.depth_mm
         if not len(depth):
             return self.section(shown).place(shown.scene.pose.pupil_m + shown.scene.pose.forward * 5.0)[None]
         return self.section(shown).place(shown.scene.world_m[depth <= _FAR_OUT * depth.min()])
@@ -269,7 +269,9 @@ class ElevationBoard(SideBoard):
         height = shown.scene.plan.camera.height_m
         far = max(float(places[:, 0].max()) * 1.15, 1.0)
         low = min(0.0, float(places[:, 1].min())) - 0.04 * far
-        return -0.06 * far, far, low, max(height * 1.25, float(places[:, 1].max()) * 1.1)
+        # What goes all round lies behind the camera too.
+        near = min(-0.06 * far, float(places[:, 0].min()) * 1.15)
+        return near, far, low, max(height * 1.25, float(places[:, 1].max()) * 1.1)
 
 
 class GroundBoard(SideBoard):
@@ -319,4 +321,4 @@ class GroundBoard(SideBoard):
         places = self._near_places(shown)
         far = max(float(places[:, 1].max()) * 1.12, 1.0)
         wide = max(float(np.abs(places[:, 0]).max()) * 1.25, 0.3 * far)
-        return -wide, wide, -0.05 * far, far
+        return -wide, wide, min(-0.05 * far, float(places[:, 1].min()) * 1.12), far

@@ -152,9 +152,7 @@ class BoardArea(QWidget):
     def _direction(self, across: float, up: float) -> np.ndarray:
         """The world's direction of a place of the frame drawing."""
         assert self._shown is not None
-        tangents = np.array([across, up]) / self.frame.scale(self._shown) + self._shown.scene.picture_centre()
-        towards = np.array([*tangents, 1.0]) @ self._shown.scene.pose.matrix
-        return towards / np.linalg.norm(towards)
+        return self.frame.direction(self._shown, np.array([across, up]))
 
     def _on_point(self, across: float, up: float) -> None:
         if self._shown is not None:
@@ -271,12 +269,7 @@ class BoardArea(QWidget):
             step = place - section.place(old)
             moved: np.ndarray = old + step[0] * section.across + step[1] * section.up
             return moved
-        pose = shown.scene.pose
-        depth = float(pose.to_camera_mm(old)[2])
-        if depth <= 0.0:
-            return None
-        tangents = place / self.frame.scale(shown) + shown.scene.picture_centre()
-        return pose.to_world_m(np.array([tangents[0], tangents[1], 1.0]) * depth)
+        return self.frame.moved_to(shown, old, place)
 
     def _on_nudge(self, board: Board, dx: float, dy: float) -> None:
         marks = self._document.plan.marks
@@ -287,8 +280,7 @@ class BoardArea(QWidget):
         if isinstance(board, SideBoard):
             place = board.section(self._shown).place(world)[0]
         else:
-            seen = self._shown.scene.pose.to_camera_mm(world)[0]
-            place = (seen[:2] / seen[2] - self._shown.scene.picture_centre()) * self.frame.scale(self._shown)
+            place = self.frame.places_of(self._shown, world)[0]
         moved = self._dragged_to(board, self._shown, world[0], place + np.array([dx, dy]))
         plan = _moved(self._document.plan, board.selected, moved) if moved is not None else None
         if plan is not None:

@@ -28,7 +28,7 @@ def thumbnail(candidate: Candidate, theme: Theme, width: int, height: int) -> QI
     forward = scene.pose.forward
     level = np.array([forward[0], 0.0, forward[2]])
     section = Section(np.zeros(3), level / np.linalg.norm(level), np.array([0.0, 1.0, 0.0]))
-    depth = scene.points_mm[:, 2]
+    depth = scene.depth_mm
     places = section.place(scene.world_m[depth <= _FAR_OUT * depth.min()])
     far = max(float(places[:, 0].max()) * 1.1, 0.5)
     low, high = min(0.0, float(places[:, 1].min())), max(float(places[:, 1].max()), scene.plan.camera.height_m)
