@@ -151,6 +151,27 @@ def test_what_has_moved_stands_aside_and_the_rest_stays() -> None:
     assert rehearsal.take(0, [Fault(FaultName.MOVED, 1, 5.0)]).happened.get("moved") is None
 
 
+def test_a_gust_draws_out_one_thing_sideways_and_leaves_the_rest() -> None:
+    from verispect.rehearse.faults import Fault, FaultName
+
+    rehearsal = Rehearsal(a_series(), Options(pixels=SMALL, noise=False, falloff=False))
+    plain, blown = rehearsal.take(1), rehearsal.take(1, [Fault(FaultName.GUST, 1, 6.0)])
+    assert blown.happened["gust"] == 6.0
+    row, column = next(
+        mark["pixel"] for mark in rehearsal.marks(plain) if mark["name"] == blown.happened["gust_mark"]
+    )
+    apart = np.abs(blown.picture - plain.picture).max(axis=2)
+    rows, columns = np.mgrid[: apart.shape[0], : apart.shape[1]]
+    near = (np.abs(rows - row) < 40) & (np.abs(columns - column) < 45)
+    # Elsewhere only the views from the pupil are chosen anew.
+    assert apart[near].max() > 0.1
+    assert apart[~near].mean() < 0.1 * apart[near].mean()
+    here = (slice(int(row) - 12, int(row) + 13), slice(int(column) - 12, int(column) + 13), 1)
+    steps = [[np.abs(np.diff(one.picture[here], axis=axis)).sum() for axis in (0, 1)] for one in (plain, blown)]
+    assert steps[1][1] < 0.8 * steps[0][1], "across, along the motion, detail is gone"
+    assert steps[1][0] / steps[0][0] > 1.15 * steps[1][1] / steps[0][1], "up and down less of it"
+
+
 @pytest.mark.parametrize("text", ["knock", "knock@", "bump@1", "knock@x:2", "knock@1:", "knock@9"])
 def test_what_is_no_fault_is_refused_with_what_would_be_right(text: str) -> None:
     from verispect.rehearse.faults import FaultError

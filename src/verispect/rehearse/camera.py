@@ -166,6 +166,8 @@ class Rehearsal:
                 is_missing = True
             elif fault.name is FaultName.MOVED:
                 happened["moved_mark"] = self._mover()
+            elif fault.name is FaultName.GUST:
+                happened["gust_mark"] = self._mover()
             elif fault.name is FaultName.WIND:
                 way = np.random.default_rng((self.options.seed, index)).uniform(0.0, 180.0)
                 happened["wind_direction_deg"] = round(float(way), 3)
@@ -182,23 +184,30 @@ class Rehearsal:
         moving = [
             mark.name for mark, sees in zip(scene.plan.marks, seen, strict=True) if mark.speed_mm_s > 0 and sees
         ]
-        nearest = int(np.argmin(np.where(seen, scene.points_mm[:count, 2], np.inf)))
+        nearest = int(np.argmin(np.where(seen, scene.depth_mm[:count], np.inf)))
         return moving[0] if moving else scene.plan.marks[nearest].name
 
     def _model_of(self, camera: Camera, happened: dict[str, Any]) -> Model:
-        """The scene as it is in one frame: something may have moved."""
-        name = happened.get("moved_mark")
-        if name is None:
-            return self.model
-        number = next(k for k, mark in enumerate(self.candidate.scene.plan.marks) if mark.name == name)
-        depth = float(self.candidate.scene.points_mm[number, 2]) / 1000.0
-        exposure = camera.exposure
-        way = happened[FaultName.MOVED] * self.pitch_mm / exposure.state.image_distance_mm * depth
-        panels = tuple(
-            replace(panel, origin_m=panel.origin_m + way * exposure.pose.right) if panel.placard == number else panel
-            for panel in self.model.panels
-        )
-        return replace(self.model, panels=panels)
+        """The scene as it is in one frame: something may have moved, or move while the shutter is open."""
+        found, exposure = self.model, camera.exposure
+        for fault in (FaultName.MOVED, FaultName.GUST):
+            name = happened.get(f"{fault}_mark")
+            if name is None:
+                continue
+            number = next(k for k, mark in enumerate(self.candidate.scene.plan.marks) if mark.name == name)
+            depth = float(exposure.pose.to_camera_mm(self.candidate.scene.world_m[number])[2])
+            way_mm = abs(depth) * happened[fault] * self.pitch_mm / exposure.state.image_distance_mm
+            change: dict[str, Any] = {"speed_mm_s": way_mm / exposure.shutter_s}
+            panels = [
+                replace(
+                    panel,
+                    **(change if fault is FaultName.GUST else
+                       {"origin_m": panel.origin_m + way_mm / 1000.0 * exposure.pose.right}),
+                ) if panel.placard == number else panel
+                for panel in found.panels
+            ]  # fmt: skip
+            found = replace(found, panels=tuple(panels))
+        return found
 
     def _light(
         self,

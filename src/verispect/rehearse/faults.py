@@ -33,10 +33,11 @@ class FaultName(StrEnum):
     DUPLICATE = "duplicate"
     DUST = "dust"
     MOVED = "moved"
+    GUST = "gust"
 
 
 # What a fault does where no size is given: px, degrees, stops, allowed blurs, px; stops that the flash gave, specks,
-# px that a thing of the subject has moved to the right.
+# px that a thing of the subject has moved to the right, px that it moves by while the shutter is open.
 _USUAL = {
     FaultName.KNOCK: 3.0,
     FaultName.TURN: 0.1,
@@ -50,6 +51,7 @@ _USUAL = {
     FaultName.DUPLICATE: 0.0,
     FaultName.DUST: 5.0,
     FaultName.MOVED: 12.0,
+    FaultName.GUST: 8.0,
 }
 Picture = NDArray[np.float32]
 MOST_SPECKS = 200
