@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from verispect.optics.blur import blur_axes_mm
 from verispect.optics.conjugates import hyperfocal_mm, image_distance_for_object_mm
 from verispect.optics.depth_of_field import focus_and_stop_for_limits
 from verispect.optics.lens_state import LensState
@@ -122,4 +123,9 @@ def _tried(problem: Problem, name: Sentence, state: LensState, row: int | None =
     stop = float(problem.stops[row])
     v = state.image_distance_mm
     object_mm = math.inf if v <= problem.focal_mm else problem.focal_mm * v / (v - problem.focal_mm)
-    return School(name, object_mm, stop, softness[row], float(contrast[row].min()), v)
+    # Of one stop alone, which need not be one where contrast is more than ripples.
+    points, chosen = problem.points_from_lens_mm(state), state.at(stop)
+    smears, residuals = problem.spoilers_mm(chosen, points)
+    blur = blur_axes_mm(points, chosen)[0]
+    least = problem.criterion.contrast(blur, chosen.working_f_number, smears, residuals).min()
+    return School(name, object_mm, stop, softness[row], float(least), v)

@@ -50,14 +50,23 @@ def render(scene: Scene, exposures: Sequence[Exposure], criterion: Criterion) ->
     contrast = np.stack([view.contrast for view in views])
     inside = np.stack([view.inside for view in views])
     # Rank by one number: infinities of softness fall back on contrast.
-    rank = np.where(np.isfinite(softness), softness, 1e9 - contrast * 1e6) + np.where(inside, 0.0, 1e12)
+    by_contrast = 1e9 - np.where(np.isnan(contrast), 0.0, contrast) * 1e6
+    rank = np.where(np.isfinite(softness), softness, by_contrast) + np.where(inside, 0.0, 1e12)
     best = np.argmin(rank, axis=0)
     columns = np.arange(best.size)
+    shown = contrast[best, columns]
+    # Where softness has decided, only the exposure that was chosen is asked for its contrast.
+    for k in np.unique(best[np.isnan(shown)]):
+        mine = np.flatnonzero((best == k) & np.isnan(shown))
+        view, working = views[k], exposures[k].state.working_f_number
+        shown[mine] = criterion.contrast(
+            view.blur_long_mm[mine], working, view.smear_mm[mine], view.residual_mm[mine]
+        )
     return Rendering(
         exposure=best,
         blur_long_mm=np.stack([view.blur_long_mm for view in views])[best, columns],
         blur_short_mm=np.stack([view.blur_short_mm for view in views])[best, columns],
-        contrast=contrast[best, columns],
+        contrast=shown,
         softness=softness[best, columns],
         allowed_mm=np.stack([view.allowed_mm for view in views])[best, columns],
         smear_mm=np.stack([view.smear_mm for view in views])[best, columns],
@@ -83,11 +92,16 @@ def _view(scene: Scene, exposure: Exposure, criterion: Criterion) -> Rendering:
     else:
         allowed = np.full(seen.shape, exposure.allowed_blur_mm)
     softness = np.where(seen, criterion.softness(long, working, smear, allowed, residual), np.inf)
+    # Contrast is asked for where softness tells nothing: of what no blur would render sharp enough.
+    contrast = np.where(seen, np.nan, 0.0)
+    hopeless = np.flatnonzero(seen & ~np.isfinite(softness))
+    if hopeless.size:
+        contrast[hopeless] = criterion.contrast(long[hopeless], working, smear[hopeless], residual[hopeless])
     return Rendering(
         exposure=np.zeros(seen.shape, int),
         blur_long_mm=long,
         blur_short_mm=short,
-        contrast=np.where(seen, criterion.contrast(np.where(seen, long, 0.0), working, smear, residual), 0.0),
+        contrast=contrast,
         softness=softness,
         allowed_mm=allowed,
         smear_mm=smear,

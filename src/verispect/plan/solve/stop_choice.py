@@ -21,7 +21,7 @@ def choose_stop(criterion: Criterion, softness: Floats, contrast: Floats) -> int
     Parameters
     ----------
     softness, contrast : ndarray, shape (S, K)
-        Of the deciding marks at each stop, widest first.
+        Of the deciding marks at each stop, widest first; of the contrast the least alone will do.
 
     Notes
     -----
@@ -43,9 +43,10 @@ def _only_ripples(worst: Floats, least: Floats) -> bool:
 
 
 def look_at_stops(problem: Problem, state: LensState, allowed_mm: Floats | None = None) -> tuple[Floats, Floats]:
-    """Softness and contrast (S, K) of the chosen marks at every stop, focus and tilt kept.
+    """Softness (S, K) of the chosen marks at every stop and the least contrast (S, 1), focus and tilt kept.
 
-    `allowed_mm` (S, 1), the allowed blur of still marks, may be given where it is known already.
+    `allowed_mm` (S, 1), the allowed blur of still marks, may be given where it is known already. The contrast is
+    exact wherever it is more than ripples at any stop; where others have only ripples, theirs may be told too large.
     """
     points = problem.points_from_lens_mm(state)
     blur = _blur_at_stops(problem, state, points)
@@ -63,8 +64,21 @@ def look_at_stops(problem: Problem, state: LensState, allowed_mm: Floats | None 
         allowed = criterion.allowed_blur_mm(working)
     return (
         criterion.softness(blur, working, smears, allowed, residuals),
-        criterion.contrast(blur, working, smears, residuals),
+        _least_contrast(criterion, blur, working, smears, residuals),
     )
+
+
+def _least_contrast(
+    criterion: Criterion, blur: Floats, working: Floats, smears: Floats | float, residuals: Floats | float
+) -> Floats:
+    """The least contrast (S, 1) of each row: that of the most blurred, as long as it is more than a ripple."""
+    if criterion.pixel_contrast > 0.0 and not np.any(smears) and not np.any(residuals):
+        least = criterion.contrast(blur.max(axis=1, keepdims=True), working)
+        # Before its first zero contrast only falls with blur, and past it it never comes back so high.
+        if float(least.max()) > 2.0 * RIPPLE * criterion.pixel_contrast:
+            return least
+    found: Floats = criterion.contrast(blur, working, smears, residuals).min(axis=1, keepdims=True)
+    return found
 
 
 def _blur_at_stops(problem: Problem, state: LensState, points_mm: Floats) -> Floats:
