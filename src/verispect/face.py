@@ -89,7 +89,7 @@ def _paths(frames: Places) -> list[Path]:
 def _worked(plan: Plan, method: str | None) -> Candidate:
     key = method or plan.choice.method
     if key is None:
-        weighing = _weigh(plan, with_remedies=False)
+        weighing = _weigh(plan, advice_alone=True)
         if weighing.advised is None:
             raise FileError("no method fits this plan's kit")
         return weighing.by_key(weighing.advised)

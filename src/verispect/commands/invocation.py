@@ -216,7 +216,7 @@ def worked_method(path: Path, plan: Plan, key: str | None) -> Candidate:
     try:
         key = key or plan.choice.method
         if key is None:
-            weighing = weigh(plan, with_remedies=False)
+            weighing = weigh(plan, advice_alone=True)
             if weighing.advised is None:
                 raise FileError("{path}: no method fits this kit", path=path)
             candidate = weighing.by_key(weighing.advised)

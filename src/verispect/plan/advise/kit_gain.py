@@ -80,7 +80,7 @@ def _with(plan: Plan, lens: Lens) -> Plan:
 
 
 def _advised(plan: Plan, is_cancelled: Callable[[], bool] | None) -> Advised | None:
-    weighing = weigh(plan, is_cancelled=is_cancelled, with_remedies=False)
+    weighing = weigh(plan, is_cancelled=is_cancelled, advice_alone=True)
     if weighing.advised is None:
         return None
     best = weighing.by_key(weighing.advised)

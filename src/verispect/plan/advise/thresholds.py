@@ -38,7 +38,7 @@ def other_views(weighing: Weighing, is_cancelled: Callable[[], bool] | None) -> 
     views.append((Sentence(words), plan.model_copy(update={"kit": other})))
     same, said = [], []
     for view, changed in views:
-        found = weigh(changed, is_cancelled=is_cancelled, with_remedies=False)
+        found = weigh(changed, is_cancelled=is_cancelled, advice_alone=True)
         if found.advised == weighing.advised:
             same.append(view)
         elif found.advised is not None:

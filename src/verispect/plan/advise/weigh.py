@@ -53,9 +53,11 @@ def weigh(
     *,
     progress: Callable[[float, str], None] | None = None,
     is_cancelled: Callable[[], bool] | None = None,
-    with_remedies: bool = True,
+    advice_alone: bool = False,
 ) -> Weighing:
     """Work out every method of a plan; with what would make the nearest one hold, where none does.
+
+    `advice_alone` leaves out that, what to know better, and the schools.
 
     Raises
     ------
@@ -73,7 +75,9 @@ def weigh(
             progress(index / len(METHOD_KEYS), key)
         candidates.append(sure_enough(worked(key, scene), is_cancelled))
     advised, because = advise(candidates)
-    if with_remedies and advised is not None and not any(candidate.holds for candidate in candidates):
+    if advice_alone:
+        return Weighing(scene, tuple(candidates), advised, because)
+    if advised is not None and not any(candidate.holds for candidate in candidates):
         because += remedies(next(c for c in candidates if c.key == advised), is_cancelled)
     because += _what_would_tell(candidates, advised)
     return Weighing(scene, tuple(candidates), advised, because, _schools(candidates))
