@@ -38,6 +38,7 @@ COMMANDS = {
     "tilt-test": "how far a lens really tilts, from a run of focus over a wall",
     "run": "have a rail or a head take the frames of a method",
     "rehearse": "write the frames that a simulated camera would take",
+    "retouch": "take parts of a merged picture from one of its frames",
 }
 
 # Where a command's word is one of Python's own.

@@ -12,7 +12,7 @@ from verispect.errors import FileError
 
 # Seeds at which a reader once broke, and a handful more.
 KNOWN = {
-    "cloud.ply": (59, 66), "cloud.las": (102, 204), "box.obj": (11, 101, 134, 194, 2625), "box.glb": (47,),
+    "cloud.ply": (59, 66), "cloud.las": (102, 204), "box.obj": (11, 101, 134, 194, 2625), "box.glb": (47, 790, 1694),
     "depth.npy": (2, 102, 194), "cloud.laz": (), "marks.csv": (995,),
 }  # fmt: skip
 

@@ -31,8 +31,9 @@ def mesh_pieces(path: Path) -> Pieces:
         scene = trimesh.load_scene(path, process=False, skip_materials=True)
         mesh = scene.to_mesh() if scene.geometry else None
         points = [np.asarray(part.vertices) for part in scene.geometry.values() if not hasattr(part, "faces")]
-    except (ValueError, KeyError, IndexError, TypeError, AttributeError, NotImplementedError, OSError,
-            struct.error, MemoryError, RecursionError, ArithmeticError, ImportError) as error:  # fmt: skip
+    # Its own checks and slips of the library's (AssertionError, NameError) on files that no exporter would write too.
+    except (ValueError, KeyError, IndexError, TypeError, AttributeError, NameError, NotImplementedError, OSError,
+            AssertionError, struct.error, MemoryError, RecursionError, ArithmeticError, ImportError) as error:  # fmt: skip
         raise FileError(
             "{name}: this is no whole {kind} file: {reason}",
             name=path.name,
