@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -71,10 +71,11 @@ def check_folder(
 
 
 class MergedFile(NamedTuple):
-    """Where a merged picture lies, and its depth as a PLY where that could be told."""
+    """Where a merged picture lies, its depth as a PLY where that could be told, and how its frames were laid."""
 
     path: Path
     ply: bytes | None
+    report: dict[str, Any]
 
 
 def merge_files(
@@ -94,8 +95,8 @@ def merge_files(
     assert merged.first is not None
     write_picture(target, merged.pixels, shot=shot_of(merged.first), icc=profile_of(merged.first), force=True)
     if exposures is None or merged.depth is None or len(exposures) != len(merged.frames):
-        return MergedFile(target, None)
-    return MergedFile(target, ply_of(depth_points(merged, exposures, sensor)))
+        return MergedFile(target, None, merged.report(None))
+    return MergedFile(target, ply_of(depth_points(merged, exposures, sensor)), merged.report(None))
 
 
 def join_files(

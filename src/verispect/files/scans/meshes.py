@@ -33,7 +33,8 @@ def mesh_pieces(path: Path) -> Pieces:
         points = [np.asarray(part.vertices) for part in scene.geometry.values() if not hasattr(part, "faces")]
     # Its own checks and slips of the library's (AssertionError, NameError) on files that no exporter would write too.
     except (ValueError, KeyError, IndexError, TypeError, AttributeError, NameError, NotImplementedError, OSError,
-            AssertionError, struct.error, MemoryError, RecursionError, ArithmeticError, ImportError) as error:  # fmt: skip
+            AssertionError, struct.error, MemoryError, RecursionError, ArithmeticError,
+            ImportError) as error:  # fmt: skip
         raise FileError(
             "{name}: this is no whole {kind} file: {reason}",
             name=path.name,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,8 +23,10 @@ from verispect.ui.work.job import Job
 from verispect.ui.workflows.saving import ask_save
 
 if TYPE_CHECKING:
+    from verispect.prove.desk import MergedFile
     from verispect.prove.trials.compare import Compared
     from verispect.ui.panels.stations.compare_frames import CompareFrames
+    from verispect.ui.workflows.retouching import RetouchDesk
 
 _QUIET_MS = 1500
 # Small pictures made at once: those that are seen first come first.
@@ -59,6 +61,10 @@ class ProveDesk(QObject):
         self.report: Report | None = None
         self._checked_against: Candidate | None = None
         self._merged: Path | None = None
+        # Of the merge in the folder that is checked: where it lies, and how its frames were laid.
+        self._merge_report: dict[str, Any] | None = None
+        self._merged_of_frames = Path()
+        self.retouching: RetouchDesk | None = None
         self.folder: Path | None = None
         self._images: dict[str, QImage] = {}
         self._first, self._second = "", ""
@@ -86,6 +92,7 @@ class ProveDesk(QObject):
         self._quiet.timeout.connect(self._arrived)
         panel.return_wanted.connect(self.ask_return)
         panel.comparing_wanted.connect(self.compare)
+        panel.retouch_wanted.connect(self.retouch)
         panel.frame_picked.connect(self.show_frame)
         panel.beside_picked.connect(self.show_beside)
 
@@ -217,7 +224,8 @@ class ProveDesk(QObject):
         from verispect.prove.desk import check_folder
 
         if self._job is None and folder != self.folder:
-            self.folder, self._merged = folder, None
+            self.folder, self._merged, self._merge_report = folder, None, None
+            self._panel.retouch_button.setEnabled(False)
             self._watch(self._panel.watch_box.isChecked())
         candidate = self._candidate()
         job = self._start(self.tr("Checking"), check_folder, folder, candidate, files)
@@ -338,17 +346,43 @@ class ProveDesk(QObject):
         if grid:
             job = self._start(self.tr("Joining"), join_files, files, candidate, target)
             if job is not None:
-                job.done.connect(lambda path: None if path is None else self._on_merged(Path(str(path)), None))
+                job.done.connect(lambda path: None if path is None else self._on_joined(Path(str(path))))
             return
         job = self._start(self.tr("Merging"), merge_files, files, candidate, target, proof)
         if job is not None:
-            job.done.connect(lambda found: self._on_merged(found.path, found.ply))
+            job.done.connect(self._on_merged)
 
-    def _on_merged(self, path: Path, ply: bytes | None) -> None:
-        self._merged = path
+    def _on_merged(self, found: MergedFile | None) -> None:
+        if found is None:
+            return
+        path, ply = found.path, found.ply
         acts = [] if ply is None else [(self.tr("Its depth as a scan…"), lambda: self.depth_as_scan(path, ply))]
         self._notices.say(self.tr("Written: {0}").format(path), acts)
+        self._merge_report, self._merged_of_frames = found.report, path
+        self._panel.retouch_button.setEnabled(True)
+        self._show_made(path)
+
+    def _on_joined(self, path: Path) -> None:
+        self._notices.say(self.tr("Written: {0}").format(path))
+        self._show_made(path)
+
+    def _show_made(self, path: Path) -> None:
+        """A picture that was written, on the left and for the page."""
+        self._merged = path
         self._load(path, lambda image: self._show_result(path.name, image))
+
+    def retouch(self) -> None:
+        """Take parts of the picture that was merged last from its frames."""
+        from verispect.ui.workflows.retouching import RetouchDesk
+
+        if self._merge_report is None or self.folder is None:
+            return
+        if self.retouching is None:
+            self.retouching = RetouchDesk(self._window, self._notices, self._show_made)
+        try:
+            self.retouching.open(self._merged_of_frames, self._merge_report, self.folder)
+        except VerispectError as error:
+            self._notices.report(error)
 
     def depth_as_scan(self, path: Path, ply: bytes) -> None:
         """Write the depth as points, and bring them into the plan as a scan."""
@@ -434,6 +468,8 @@ class ProveDesk(QObject):
         self.stop()
         if self.comparing is not None:
             self.comparing.close()
+        if self.retouching is not None:
+            self.retouching.close()
 
 
 def _look(folder: Path) -> object:

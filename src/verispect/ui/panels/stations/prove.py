@@ -40,7 +40,7 @@ class ProvePanel(QWidget):
 
     Signals
     -------
-    folder_wanted, stop_wanted, sorting_wanted, distances_wanted, page_wanted, return_wanted
+    folder_wanted, stop_wanted, sorting_wanted, distances_wanted, page_wanted, return_wanted, retouch_wanted
     dropped(list of Path)
     watch_wanted(bool)
     merge_wanted(bool)
@@ -64,6 +64,7 @@ class ProvePanel(QWidget):
     beside_picked = pyqtSignal(str)
     comparing_wanted = pyqtSignal(list)
     return_wanted = pyqtSignal()
+    retouch_wanted = pyqtSignal()
 
     def __init__(self, system: Callable[[], str]) -> None:
         super().__init__()
@@ -133,9 +134,16 @@ class ProvePanel(QWidget):
             self.tr("A frame of before and the same one taken now: how to move and turn the camera back")
         )
         self.return_button.clicked.connect(self.return_wanted)
+        self.retouch_button = QPushButton(self.tr("Re&touch…"))
+        self.retouch_button.setToolTip(
+            self.tr("Parts of what was merged last, taken from one of its frames, such as a thing that moved")
+        )
+        self.retouch_button.clicked.connect(self.retouch_wanted)
+        self.retouch_button.setEnabled(False)
         row = QHBoxLayout()
         row.addWidget(self.compare_button)
         row.addWidget(self.return_button)
+        row.addWidget(self.retouch_button)
         layout.addLayout(row)
         row = QHBoxLayout()
         self.proof_button = QPushButton(self.tr("&Merge a proof"))

@@ -1,0 +1,155 @@
+"""Retouching what was merged: a process holds the picture, the window draws, asks and shows."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtWidgets import QMessageBox, QWidget
+
+from verispect.prove.merge.retouch import Stroke, sources_of
+from verispect.ui.controls.translate import say
+from verispect.ui.panels.stations.retouch import Places, RetouchDialog
+from verispect.ui.state.notices import Notices
+from verispect.ui.work.retouch_process import RetouchProcess
+from verispect.ui.workflows.saving import ask_save
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future
+
+_log = logging.getLogger("verispect")
+_LOOK_EVERY_MS = 25
+
+
+class RetouchDesk(QObject):
+    """Opens one picture at a time."""
+
+    def __init__(self, window: QWidget, notices: Notices, written: Callable[[Path], None]) -> None:
+        super().__init__(window)
+        self._window, self._notices, self._written = window, notices, written
+        self.dialog: RetouchDialog | None = None
+        self._process: RetouchProcess | None = None
+        self._picture = Path()
+        # Strokes that no file has.
+        self.unsaved = False
+        self._asked: list[tuple[Future[Any], Callable[[Any], None]]] = []
+        self._beat = QTimer(self)
+        self._beat.setInterval(_LOOK_EVERY_MS)
+        self._beat.timeout.connect(self._look)
+
+    def open(self, picture: Path, report: dict[str, Any], folder: Path) -> None:
+        """Show a merged picture beside its frames.
+
+        Raises
+        ------
+        FileError
+            Where a frame is no longer there.
+        """
+        sources = sources_of(report, folder, name=picture.name)
+        self.close()
+        self._picture, self._process, self.unsaved = picture, RetouchProcess(), False
+        dialog = RetouchDialog(self._window, [source.path.name for source in sources])
+        self.dialog = dialog
+        dialog.painted.connect(self._paint)
+        dialog.source_wanted.connect(self._show_source)
+        dialog.undo_wanted.connect(lambda: self._take_back(forward=False))
+        dialog.redo_wanted.connect(lambda: self._take_back(forward=True))
+        dialog.write_wanted.connect(self.write)
+        dialog.left.connect(self._on_left)
+        dialog.show()
+        self._ask(self._process.open(picture, sources), dialog.show_merged)
+        self._show_source(0)
+
+    def write(self) -> None:
+        """Ask where to, and write."""
+        if self.dialog is None or self._process is None:
+            return
+        start = str(self._picture.with_name(f"{self._picture.stem}-retouched.tif"))
+        target = ask_save(self.dialog, self.tr("Save the picture"), start, "*.tif *.jpg *.png", ".tif")
+        if target is not None:
+            self._ask(self._process.write(target), self._on_written)
+
+    def close(self) -> None:
+        """Give up what is open."""
+        self._beat.stop()
+        self._asked.clear()
+        if self._process is not None:
+            self._process.close()
+            self._process = None
+        if self.dialog is not None:
+            self.dialog.left.disconnect()
+            self.dialog.close()
+            self.dialog = None
+
+    def _paint(self, source: int, line: Places, radius: float) -> None:
+        if self._process is not None:
+            self._ask(self._process.paint(Stroke(source, line, radius)), self._on_changed)
+
+    def _take_back(self, *, forward: bool) -> None:
+        if self._process is not None:
+            self._ask(self._process.take_back(forward=forward), self._on_changed)
+
+    def _show_source(self, number: int) -> None:
+        if self._process is not None and self.dialog is not None:
+            self._ask(self._process.laid(number), self.dialog.show_frame)
+
+    def _on_changed(self, changed: Any) -> None:
+        if changed is None or self.dialog is None:
+            return
+        self.unsaved = changed.strokes > 0
+        self.dialog.merged.put(changed.top, changed.left, changed.pixels)
+        self.dialog.show_counts(changed.strokes, can_redo=changed.can_redo)
+
+    def _on_written(self, target: Path) -> None:
+        self.unsaved = False
+        self._notices.say(self.tr("Written: {0}").format(target))
+        self._written(target)
+
+    def _on_left(self) -> None:
+        """The dialog was closed; what no file has is offered to be saved."""
+        if self.unsaved and self.dialog is not None and self._process is not None:
+            asked = QMessageBox.question(
+                self._window,
+                self.tr("Retouch"),
+                self.tr("The retouched picture has not been saved. Save it?"),
+                QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard,
+            )
+            if asked == QMessageBox.StandardButton.Save:
+                start = str(self._picture.with_name(f"{self._picture.stem}-retouched.tif"))
+                target = ask_save(self._window, self.tr("Save the picture"), start, "*.tif *.jpg *.png", ".tif")
+                if target is not None:
+                    self._ask(self._process.write(target), self._on_last)
+                    self.dialog = None
+                    return
+        self.dialog = None
+        self.close()
+
+    def _on_last(self, target: Path) -> None:
+        self._on_written(target)
+        self.close()
+
+    def _ask(self, future: Future[Any], then: Callable[[Any], None]) -> None:
+        self._asked.append((future, then))
+        self._beat.start()
+
+    def _look(self) -> None:
+        while self._asked and self._asked[0][0].done():
+            future, then = self._asked.pop(0)
+            fault = future.exception()
+            if fault is not None:
+                _log.error("retouching broke off", exc_info=fault)
+                self._notices.say(
+                    self.tr("Retouching broke off through a fault of this program or for want of memory")
+                )
+                self.close()
+                return
+            outcome, complaint = future.result()
+            if complaint is not None:
+                self._notices.say(say(complaint))
+            else:
+                then(outcome)
+        if not self._asked:
+            self._beat.stop()

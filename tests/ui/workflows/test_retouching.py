@@ -1,0 +1,119 @@
+"""Retouching in the window: painted by the pointer, undone, saved, and nothing lost on leaving."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import tifffile
+from PyQt6.QtCore import QObject, QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QMessageBox, QWidget
+
+from tests.prove.merge.test_retouch import frames, grain  # noqa: F401 - a fixture
+from verispect.files.picture_out import write_picture
+from verispect.ui.panels.stations.retouch import SCALES
+from verispect.ui.state.notices import Notices
+from verispect.ui.workflows.retouching import RetouchDesk
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture
+def opened(qtbot, frames: Path, tmp_path: Path, monkeypatch):  # noqa: F811
+    """A merged picture of three frames on the desk, in a window of its own."""
+    merged = tmp_path / "merged.tif"
+    write_picture(merged, grain(3), force=True)
+    report = {
+        "format": "verispect-merge",
+        "frames": [{"file": f"f{k}.tif", "matrix": np.eye(3).tolist(), "evened_stops": [0, 0, 0]} for k in range(3)],
+    }
+    window = QWidget()
+    qtbot.addWidget(window)
+    window.show()
+    said: list[str] = []
+    notices = Notices(QObject(window))
+    monkeypatch.setattr(notices, "say", lambda words, *_acts: said.append(words))
+    written: list[Path] = []
+    desk = RetouchDesk(window, notices, written.append)
+    desk.open(merged, report, frames)
+    qtbot.waitUntil(
+        lambda: desk.dialog.merged.image is not None and desk.dialog.frame.image is not None, timeout=30_000
+    )
+    yield desk, said, written
+    desk.close()
+
+
+def pixel(canvas, row: int, column: int) -> tuple[int, int, int]:
+    colour = canvas.image.pixelColor(column, row)
+    return colour.red(), colour.green(), colour.blue()
+
+
+def eight(coded: np.ndarray, row: int, column: int) -> tuple[int, ...]:
+    return tuple(int(part) >> 8 for part in coded[row, column])
+
+
+def at(canvas, row: float, column: float) -> QPoint:
+    place = (QPointF(column, row) + QPointF(0.5, 0.5) - canvas.middle) * canvas.scale
+    return (place + QPointF(canvas.width() / 2, canvas.height() / 2)).toPoint()
+
+
+def test_a_click_takes_a_disc_from_the_frame_and_undo_gives_it_back(qtbot, opened) -> None:
+    desk, _said, _written = opened
+    dialog = desk.dialog
+    dialog.frames.setCurrentIndex(2)
+    qtbot.waitUntil(lambda: pixel(dialog.frame, 30, 30) == eight(grain(2), 30, 30), timeout=20_000)
+    dialog.radius.setValue(20)
+    QTest.mouseClick(dialog.merged, LEFT, pos=at(dialog.merged, 60, 80))
+    qtbot.waitUntil(lambda: dialog.strokes == 1, timeout=20_000)
+    assert pixel(dialog.merged, 60, 80) == eight(grain(2), 60, 80)
+    assert pixel(dialog.merged, 60, 120) == eight(grain(3), 60, 120)
+    QTest.keyClick(dialog, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: dialog.strokes == 0, timeout=20_000)
+    assert pixel(dialog.merged, 60, 80) == eight(grain(3), 60, 80)
+    QTest.mouseClick(dialog.redo_button, LEFT)
+    qtbot.waitUntil(lambda: dialog.strokes == 1, timeout=20_000)
+    # Both sides look at the same place, however they are moved and scaled.
+    QTest.keyClick(dialog, Qt.Key.Key_Right)
+    QTest.keyClicks(dialog, "+.")
+    assert dialog.merged.middle == dialog.frame.middle
+    assert dialog.merged.scale == dialog.frame.scale
+    assert dialog.radius.value() == 25
+    assert dialog.merged.scale in SCALES
+
+
+def test_a_line_is_painted_from_either_side_and_saved_in_sixteen_bits(qtbot, opened, tmp_path, monkeypatch) -> None:
+    desk, said, written = opened
+    dialog, target = desk.dialog, tmp_path / "kept.tif"
+    dialog.radius.setValue(12)
+    QTest.mousePress(dialog.frame, LEFT, pos=at(dialog.frame, 50, 40))
+    for column in (60, 80, 100, 120):
+        QTest.mouseMove(dialog.frame, at(dialog.frame, 50, column))
+    QTest.mouseRelease(dialog.frame, LEFT, pos=at(dialog.frame, 50, 120))
+    qtbot.waitUntil(lambda: dialog.strokes == 1, timeout=20_000)
+    assert desk.unsaved
+    monkeypatch.setattr("verispect.ui.workflows.retouching.ask_save", lambda *_given: target)
+    QTest.mouseClick(dialog.write_button, LEFT)
+    qtbot.waitUntil(lambda: written == [target], timeout=20_000)
+    kept = tifffile.imread(target)
+    assert np.array_equal(kept[50, 45:115], grain(1)[50, 45:115])
+    assert np.array_equal(kept[90:], grain(3)[90:])
+    assert not desk.unsaved
+    assert any("kept.tif" in words for words in said)
+
+
+@pytest.mark.parametrize("answer", [QMessageBox.StandardButton.Save, QMessageBox.StandardButton.Discard])
+def test_leaving_with_unsaved_strokes_asks(qtbot, opened, tmp_path, monkeypatch, answer) -> None:
+    desk, _said, written = opened
+    dialog, target = desk.dialog, tmp_path / "late.tif"
+    QTest.mouseClick(dialog.merged, LEFT, pos=at(dialog.merged, 60, 80))
+    qtbot.waitUntil(lambda: dialog.strokes == 1, timeout=20_000)
+    monkeypatch.setattr(QMessageBox, "question", lambda *_given: answer)
+    monkeypatch.setattr("verispect.ui.workflows.retouching.ask_save", lambda *_given: target)
+    dialog.close()
+    if answer == QMessageBox.StandardButton.Save:
+        qtbot.waitUntil(lambda: written == [target], timeout=20_000)
+    qtbot.waitUntil(lambda: desk._process is None, timeout=20_000)
+    assert target.exists() == (answer == QMessageBox.StandardButton.Save)
+    assert desk.dialog is None
