@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import threading
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -16,8 +17,10 @@ from verispect.files.run_file import read_run
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
 from verispect.prove.intake import described
-from verispect.rig.device_program import RigError
-from verispect.rig.drive import RigStopError
+from verispect.rig.camera_manner import Manner
+from verispect.rig.device_program import RigError, device_program
+from verispect.rig.drive import RigStopError, begin_at
+from verispect.rig.serial_line import SerialLine
 from verispect.rig.simulated_rig import controller_process, parse_rig_fault
 from verispect.rig.tethered_camera import moved_off
 from verispect.shoot.driven_run import DrivenRun
@@ -109,3 +112,42 @@ def test_it_is_stopped_by_hand(grid: Candidate, tmp_path: Path) -> None:
 def test_a_fault_written_wrongly_is_one_sentence(text: str) -> None:
     with pytest.raises(RigError, match="NAME@MOVE"):
         parse_rig_fault(text)
+
+
+@pytest.mark.parametrize("home", [False, True])
+def test_going_home_mends_a_step_that_was_lost(rail: Candidate, tmp_path: Path, home: bool) -> None:
+    """A run is stopped after a step was lost, and gone on with at the same controller: by what its triggers tell."""
+    triggers = tmp_path / "triggers"
+    known = [parse_rig_fault("lost-step@3")]
+    with controller_process(triggers, faults=known, rush=400.0) as port, pictures_for(triggers, tmp_path):
+        with pytest.raises(RigStopError):
+            DrivenRun(rail, tmp_path).go(port, is_stopped=lambda: len(list(tmp_path.glob("quick-*"))) >= 2)
+        before = len(triggers.read_text().splitlines())
+        DrivenRun(rail, tmp_path).go(port, home=home, is_stopped=lambda: False)
+    off = [json.loads(line)["off"]["X"] for line in triggers.read_text().splitlines()]
+    assert off[before - 1] < -1e-4
+    assert all((value == pytest.approx(0.0, abs=1e-9)) == home for value in off[before:])
+
+
+def test_on_the_way_home_a_stop_is_heeded(grid: Candidate, tmp_path: Path) -> None:
+    triggers = tmp_path / "triggers"
+    with controller_process(triggers, rush=1.0) as port, SerialLine(port) as line:
+        for text in ("G92 A0 B0", "G1 A40 B0 F100000"):
+            line.send(text)
+            while line.answer(0.1) != "ok":
+                pass
+        began = time.monotonic()
+        with pytest.raises(RigStopError, match="before the first frame"):
+            begin_at(device_program(grid), line, home=True, is_stopped=lambda: time.monotonic() - began > 0.5)
+        assert time.monotonic() - began < 2.0
+        assert 0.0 < line.places()["A"] < 40.0, "it stood still on the way"
+
+
+def test_a_simulated_camera_whose_card_is_full_is_found_out(rail: Candidate, tmp_path: Path, monkeypatch) -> None:
+    monkeypatch.setattr("verispect.shoot.driven_run.FILE_S", 2.0)
+    run = DrivenRun(rail, tmp_path)
+    with pytest.raises(RigError, match="look at the camera, cable and card"):
+        run.go(None, pixels=(120, 80), manner=Manner(card=1.0), is_stopped=lambda: False)
+    assert len(taken(tmp_path)) == 1
+    run = DrivenRun(rail, tmp_path)
+    assert len(run.todo) == rail.frame_count - 1

@@ -69,7 +69,8 @@ def test_lines_are_carried_out_and_nonsense_is_refused(served: tuple[SerialLine,
         assert (answer or "").startswith("error"), text
         assert why in (answer or ""), text
     told = json.loads((tmp_path / "triggers").read_text().splitlines()[0])
-    assert told == {"told": {"X": 0.2}, "off": {"X": 0.0}}
+    assert (told["told"], told["off"]) == ({"X": 0.2}, {"X": 0.0})
+    assert 0.0 <= time.monotonic() - told["at"] < 60.0
     assert controller.battery < 1.0
 
 

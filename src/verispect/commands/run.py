@@ -44,11 +44,23 @@ def run(given: Sequence[str]) -> int:
     where.add_argument("--simulated", action="store_true", help="a rig that is not there")
     options_of.add_argument("--rig-fault", action="append", default=[], metavar="NAME@MOVE",
                             help="of the simulated rig: stall, lost-step, unplugged, low-battery")  # fmt: skip
+    options_of.add_argument(
+        "--camera",
+        action="append",
+        default=[],
+        metavar="NAME=FIGURE",
+        help="of the simulated camera: timer, write, recycle in seconds; buffer, card in frames",
+    )
+    options_of.add_argument("--home", action="store_true",
+                            help="first to the switches, which must stand at the program's zero (G28)")  # fmt: skip
     options_of.add_argument("--pixels", type=size, default=(900, 600), metavar="WxH", help="of the simulated camera")
     options_of.add_argument("--axis-free", action="store_true", help="you have looked: the axis is free")
     options = options_of.parse_args(given)
     if options.rig_fault and not options.simulated:
         raise FileError("--rig-fault is for --simulated: a real rig has its own")
+    if options.camera and not options.simulated:
+        raise FileError("--camera is for --simulated: a real camera has its own manner")
+    from verispect.rig.camera_manner import manner_of, with_figures
     from verispect.rig.device_program import RigError
     from verispect.rig.drive import RigStopError
     from verispect.rig.simulated_rig import parse_rig_fault
@@ -56,6 +68,7 @@ def run(given: Sequence[str]) -> int:
 
     candidate = worked_method(options.plan, read_plan_of(options.plan), options.method)
     faults = [parse_rig_fault(text) for text in options.rig_fault]
+    manner = with_figures(manner_of(candidate.scene.plan.kit.times), options.camera)
     driven = DrivenRun(candidate, options.out, plan_file=options.plan)
     if not (options.simulated or options.axis_free or _asked()):
         raise FileError("nothing was moved: say --axis-free once you have looked, or answer yes")
@@ -64,7 +77,8 @@ def run(given: Sequence[str]) -> int:
     told = why = None
     try:
         driven.go(
-            options.port, pixels=options.pixels, faults=faults, is_stopped=stop.is_asked,
+            options.port, pixels=options.pixels, faults=faults, manner=manner, home=options.home,
+            is_stopped=stop.is_asked,
             says=lambda text: say(driven.share, text), set_focus=None if options.simulated else _focus_asked,
         )  # fmt: skip
     except RigStopError as error:

@@ -14,6 +14,8 @@ from verispect.rig.serial_line import SerialLine
 LOOK_EVERY_S = 0.02
 # Longer than a move or a wait should take by so much is taken for a fault, seconds.
 _PATIENCE_S = 8.0
+# The way to the switches may be a long one.
+_HOMING_S = 180.0
 _PICTURES = (".tif", ".tiff", ".jpg", ".jpeg", ".png", ".dng", ".nef", ".cr2", ".cr3", ".arw", ".raf", ".orf", ".rw2")
 
 
@@ -120,19 +122,26 @@ def drive(
                 says("The controller can no longer be told to stop; switch it off at its plug")
 
 
-def begin_at(program: Program, line: SerialLine) -> None:
+def begin_at(
+    program: Program, line: SerialLine, *, home: bool = False, is_stopped: Callable[[], bool] = lambda: False
+) -> None:
     """Let the axes move, from where the controller knows that they stand; else they must be at their zero.
 
-    The zero of a rail is its first frame; that of a head is straight ahead as planned, and level.
+    The zero of a rail is its first frame; that of a head is straight ahead as planned, and level. `home` has the
+    controller go to its switches first, which must stand there.
     """
     line.go_on()
     known = line.places()
     first = program.stops[0].places if program.axes == ("X",) else tuple(0.0 for _ in program.axes)
     named = " ".join(f"{axis}{value:.4f}" for axis, value in zip(program.axes, first, strict=True))
-    for text in ("G21", "G90", *([] if set(program.axes) <= set(known) else [f"G92 {named}"])):
+    known_already = set(program.axes) <= set(known)
+    for text in ("G21", "G90", *([] if known_already else [f"G92 {named}"]), *(["G28"] if home else [])):
         line.send(text)
-        until = time.monotonic() + _PATIENCE_S
+        until = time.monotonic() + (_HOMING_S if text == "G28" else _PATIENCE_S)
         while (answer := line.answer(LOOK_EVERY_S)) != "ok":
+            if is_stopped():
+                line.stop()
+                raise RigStopError("Stopped before the first frame; nothing moves until you begin again")
             if answer is not None and answer.startswith(("error", "alarm")):
                 raise RigError("The controller says {answer} at {text}", answer=answer, text=text)
             if time.monotonic() > until:

@@ -163,6 +163,8 @@ class Controller:
             self.axes.told |= named
             self.axes.real |= named
             return "ok"
+        if code == "G28":
+            return self._home()
         if code == "G4":
             return self._pass(values.get("P", 0.0))
         if code == "M8":
@@ -208,6 +210,13 @@ class Controller:
         for axis, way in ways.items():
             self.axes.go(axis, start.get(axis, 0.0) + share * way)
 
+    def _home(self) -> str:
+        """To the switches at zero: there every axis knows where it stands, whatever was lost on the way."""
+        answer = self._go(dict.fromkeys(self.axes.told, 0.0))
+        if answer == "ok":
+            self.axes.real = dict.fromkeys(self.axes.told, 0.0)
+        return answer
+
     def _pass(self, seconds: float) -> str:
         begun = time.monotonic()
         while (time.monotonic() - begun) * self.rush < seconds:
@@ -220,7 +229,8 @@ class Controller:
     def _trigger(self) -> str:
         off = {axis: self.axes.real.get(axis, 0.0) - told for axis, told in self.axes.told.items()}
         with self.triggers.open("a", encoding="utf-8") as file:
-            file.write(json.dumps({"told": self.axes.told, "off": off}) + "\n")
+            # One clock for all processes of the machine: when the trigger came.
+            file.write(json.dumps({"told": self.axes.told, "off": off, "at": time.monotonic()}) + "\n")
         return "ok"
 
 

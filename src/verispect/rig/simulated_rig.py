@@ -13,6 +13,7 @@ from typing import Any
 
 from verispect.plan.methods.candidate import Candidate
 from verispect.rehearse.camera import Options
+from verispect.rig.camera_manner import Manner, manner_of
 from verispect.rig.device_program import RigError
 from verispect.rig.simulated_controller import RigFault
 from verispect.rig.tethered_camera import watch
@@ -67,6 +68,7 @@ def simulated_rig(
     pixels: tuple[int, int],
     slack: float = 0.0,
     faults: Sequence[tuple[RigFault, int]] = (),
+    manner: Manner | None = None,
 ) -> Iterator[Path]:
     """Give the port of a controller whose camera writes into a folder; both end with the block.
 
@@ -74,14 +76,19 @@ def simulated_rig(
     ----------
     order : sequence of int
         Exposures in the order in which they will be triggered.
+    manner : Manner, optional
+        Of the camera; as the plan reckons with it where none is given.
     """
     context = multiprocessing.get_context("spawn")
     over = context.Event()
     with tempfile.TemporaryDirectory(prefix="verispect-rig-") as place:
         triggers = Path(place) / "triggers"
         camera = context.Process(
-            target=_camera, args=(candidate, pixels, triggers, folder, list(order), over), daemon=True
-        )
+            target=_camera,
+            args=(candidate, pixels, triggers, folder, list(order), over,
+                  manner or manner_of(candidate.scene.plan.kit.times)),
+            daemon=True,
+        )  # fmt: skip
         with controller_process(triggers, slack=slack, faults=faults) as port:
             try:
                 camera.start()
@@ -94,7 +101,13 @@ def simulated_rig(
 
 
 def _camera(
-    candidate: Candidate, pixels: tuple[int, int], triggers: Path, folder: Path, order: list[int], over: Any
+    candidate: Candidate,
+    pixels: tuple[int, int],
+    triggers: Path,
+    folder: Path,
+    order: list[int],
+    over: Any,
+    manner: Manner,
 ) -> None:
     parent = multiprocessing.parent_process()
 
@@ -102,4 +115,5 @@ def _camera(
         # Whoever started it may be killed without a word.
         return bool(over.is_set()) or parent is None or not parent.is_alive()
 
-    watch(candidate, Options(pixels=pixels), triggers, folder, order=order, is_over=is_over)
+    options = Options(pixels=pixels)
+    watch(candidate, options, triggers, folder, order=order, is_over=is_over, manner=manner, rush=RUSH)

@@ -13,8 +13,9 @@ from verispect.files.picture_out import Shot, write_picture
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
 from verispect.rehearse.camera import Options, Rehearsal
-from verispect.rehearse.faults import turned
+from verispect.rehearse.faults import Fault, FaultName, turned
 from verispect.rehearse.sensor_noise import srgb_16
+from verispect.rig.camera_manner import CameraClock, Manner
 
 _LOOK_EVERY_S = 0.01
 
@@ -27,23 +28,40 @@ def watch(
     *,
     order: Sequence[int],
     is_over: Callable[[], bool],
+    manner: Manner | None = None,
+    rush: float = 1.0,
 ) -> None:
-    """Take one frame for every line that comes into `triggers`, where the axes really stood."""
+    """Take one frame for every line that comes into `triggers`, where the axes really stood.
+
+    In the manner of a camera: after its timer, once it has room, with the flash as full as it is, and written when
+    it is written; `rush` is how many times faster than life.
+    """
     done = 0
+    clock = CameraClock(manner or Manner())
+
+    def wait_until(life_s: float) -> None:
+        while not is_over() and time.monotonic() * rush < life_s:
+            time.sleep(_LOOK_EVERY_S)
+
     while not is_over():
         lines = triggers.read_text(encoding="utf-8").splitlines() if triggers.exists() else []
         if len(lines) <= done or done >= len(order):
             time.sleep(_LOOK_EVERY_S)
             continue
-        off = json.loads(lines[done])["off"]
+        line = json.loads(lines[done])
+        off = line["off"]
         exposure = moved_off(candidate.exposures[order[done]], off)
         exposures = list(candidate.exposures)
         exposures[order[done]] = exposure
         rehearsal = Rehearsal(replace(candidate, exposures=tuple(exposures)), options)
-        taken = rehearsal.take(order[done], is_cancelled=is_over)
+        given = clock.trigger(float(line.get("at", time.monotonic())) * rush, exposure.shutter_s)
+        wait_until(given.begun_s)
+        short = [Fault(FaultName.MISSED_FLASH, order[done], given.short_stops)] if given.short_stops else []
+        taken = rehearsal.take(order[done], short, is_cancelled=is_over)
         done += 1
-        if taken is None or taken.picture is None:
+        if taken is None or taken.picture is None or given.written_s is None:
             continue
+        wait_until(given.written_s)
         shot = Shot(
             focal_mm=exposure.state.focal_mm,
             f_number=round(exposure.state.f_number, 3),

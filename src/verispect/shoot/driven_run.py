@@ -10,12 +10,16 @@ from pathlib import Path
 
 from verispect.errors import FileError
 from verispect.plan.methods.candidate import Candidate
+from verispect.rig.camera_manner import Manner
 from verispect.rig.device_program import RigError, Stop, device_program
 from verispect.rig.drive import Driven, begin_at, drive
 from verispect.rig.serial_line import SerialLine
 from verispect.rig.simulated_controller import RigFault
 from verispect.rig.simulated_rig import RUSH, simulated_rig
 from verispect.shoot.run import RunState, Step, begin, resume, save
+
+# So long a picture is waited for after its exposure, seconds.
+FILE_S = 20.0
 
 
 class DrivenRun:
@@ -69,11 +73,15 @@ class DrivenRun:
         *,
         pixels: tuple[int, int] = (900, 600),
         faults: Sequence[tuple[RigFault, int]] = (),
+        manner: Manner | None = None,
+        home: bool = False,
         is_stopped: Callable[[], bool],
         says: Callable[[str], None] = lambda _text: None,
         set_focus: Callable[[Stop], None] | None = None,
     ) -> None:
-        """Drive what is left; `port` None takes the simulated rig.
+        """Drive what is left; `port` None takes the simulated rig, whose camera behaves in a `manner`.
+
+        `home` sends the axes to their switches first, where these stand at the program's zero.
 
         Raises
         ------
@@ -86,7 +94,7 @@ class DrivenRun:
         exposures = [self.state.items[k].exposure or 0 for k in places]
         rig = (
             simulated_rig(self.candidate, self.folder, order=exposures, pixels=pixels, slack=self.program.slack,
-                          faults=faults)
+                          faults=faults, manner=manner)
             if port is None else nullcontext(port)
         )  # fmt: skip
         program = replace(self.program, stops=tuple(self.program.stops[k] for k in exposures))
@@ -102,10 +110,10 @@ class DrivenRun:
         save(self.state, self.candidate, self.run_file, self._plan_file)
         with rig as found, SerialLine(found) as line:
             # Where the axes stand is told against the first frame of the whole, not of what is left.
-            begin_at(self.program, line)
+            begin_at(self.program, line, home=home, is_stopped=is_stopped)
             drive(
                 program, line, self.folder, todo=range(len(program.stops)), is_stopped=is_stopped, taken=taken,
-                says=says, set_focus=set_focus, rush=RUSH if port is None else 1.0,
+                says=says, set_focus=set_focus, file_s=FILE_S, rush=RUSH if port is None else 1.0,
             )  # fmt: skip
 
 

@@ -181,7 +181,8 @@ class RetouchDialog(QDialog):
         self.words = QLabel(
             self.tr(
                 "Draw over what is to come from the frame on the right: a click takes a thing that moved. Right "
-                "button or arrow keys move, wheel or + and − scale, comma and full stop make the brush smaller and larger."
+                "button or arrow keys move, wheel or + and − scale, comma and full stop make the brush smaller and "
+                "larger."
             )
         )
         self.words.setWordWrap(True)
