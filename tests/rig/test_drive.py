@@ -129,17 +129,27 @@ def test_going_home_mends_a_step_that_was_lost(rail: Candidate, tmp_path: Path, 
     assert all((value == pytest.approx(0.0, abs=1e-9)) == home for value in off[before:])
 
 
-def test_on_the_way_home_a_stop_is_heeded(grid: Candidate, tmp_path: Path) -> None:
+def test_on_the_way_home_a_stop_is_heeded(grid: Candidate, tmp_path: Path, monkeypatch) -> None:
     triggers = tmp_path / "triggers"
     with controller_process(triggers, rush=1.0) as port, SerialLine(port) as line:
         for text in ("G92 A0 B0", "G1 A40 B0 F100000"):
             line.send(text)
             while line.answer(0.1) != "ok":
                 pass
-        began = time.monotonic()
+        sent: list[float] = []
+        send = line.send
+
+        def told(text: str) -> None:
+            sent.extend([time.monotonic()] if text == "G28" else [])
+            send(text)
+
+        monkeypatch.setattr(line, "send", told)
         with pytest.raises(RigStopError, match="before the first frame"):
-            begin_at(device_program(grid), line, home=True, is_stopped=lambda: time.monotonic() - began > 0.5)
-        assert time.monotonic() - began < 2.0
+            begin_at(
+                device_program(grid), line, home=True,
+                is_stopped=lambda: bool(sent) and time.monotonic() - sent[0] > 0.4,
+            )  # fmt: skip
+        assert time.monotonic() - sent[0] < 1.5
         assert 0.0 < line.places()["A"] < 40.0, "it stood still on the way"
 
 
