@@ -17,7 +17,6 @@ from verispect.files.run_file import read_run
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
 from verispect.prove.intake import described
-from verispect.rig.camera_manner import Manner
 from verispect.rig.device_program import RigError, device_program
 from verispect.rig.drive import RigStopError, begin_at
 from verispect.rig.serial_line import SerialLine
@@ -150,14 +149,4 @@ def test_on_the_way_home_a_stop_is_heeded(grid: Candidate, tmp_path: Path, monke
                 is_stopped=lambda: bool(sent) and time.monotonic() - sent[0] > 0.4,
             )  # fmt: skip
         assert time.monotonic() - sent[0] < 1.5
-        assert 0.0 < line.places()["A"] < 40.0, "it stood still on the way"
-
-
-def test_a_simulated_camera_whose_card_is_full_is_found_out(rail: Candidate, tmp_path: Path, monkeypatch) -> None:
-    monkeypatch.setattr("verispect.shoot.driven_run.FILE_S", 2.0)
-    run = DrivenRun(rail, tmp_path)
-    with pytest.raises(RigError, match="look at the camera, cable and card"):
-        run.go(None, pixels=(120, 80), manner=Manner(card=1.0), is_stopped=lambda: False)
-    assert len(taken(tmp_path)) == 1
-    run = DrivenRun(rail, tmp_path)
-    assert len(run.todo) == rail.frame_count - 1
+        assert line.places()["A"] > 1.0, "it never came home"

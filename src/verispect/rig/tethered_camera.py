@@ -43,9 +43,9 @@ def watch(
         while not is_over() and time.monotonic() * rush < life_s:
             time.sleep(_LOOK_EVERY_S)
 
-    while not is_over():
+    while done < len(order) and not is_over():
         lines = triggers.read_text(encoding="utf-8").splitlines() if triggers.exists() else []
-        if len(lines) <= done or done >= len(order):
+        if len(lines) <= done:
             time.sleep(_LOOK_EVERY_S)
             continue
         line = json.loads(lines[done])
