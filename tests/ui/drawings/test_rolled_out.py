@@ -42,6 +42,16 @@ def test_an_outline_across_the_seam_is_cut_in_two() -> None:
     assert len(rolled_out.outlines(seen, behind * [1, 1, -1], 100.0)) == 1
 
 
+def test_a_path_is_broken_at_the_seam_and_ends_with_what_is_wanted() -> None:
+    turn = np.linspace(0.0, 2.0 * math.pi, 73)
+    path = np.column_stack([np.sin(turn), 0.9 * np.sin(turn / 2.0), np.cos(turn)])
+    places, seen = rolled_out.seen_of(shown("circle"), path, 100.0)
+    assert not seen[places[:, 1] > 50.0].any()
+    level = np.column_stack([np.sin(turn), np.zeros(73), np.cos(turn)])
+    _, seen = rolled_out.seen_of(shown("circle"), level, 100.0)
+    assert np.count_nonzero(~seen) == 1
+
+
 def test_as_high_as_the_framed_picture_or_all_there_is() -> None:
     left, right, low, high = rolled_out.extent(shown("circle").scene.plan, 10.0)
     assert (left, right) == pytest.approx((-10 * math.pi, 10 * math.pi))

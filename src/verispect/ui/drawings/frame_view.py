@@ -222,7 +222,7 @@ class FrameBoard(Board):
 
         def place(directions: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
             if rolled:
-                return rolled_out.places_of(shown, directions, scale), np.ones(len(directions), dtype=bool)
+                return rolled_out.seen_of(shown, directions, scale)
             seen = directions @ shown.scene.pose.matrix.T
             ahead = seen[:, 2] > 0.05
             depth = np.where(ahead, seen[:, 2], 1.0)[:, None]

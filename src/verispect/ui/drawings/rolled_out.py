@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from verispect.optics.types import Floats
+from verispect.optics.types import Bools, Floats
 from verispect.plan.document import Plan
 from verispect.subject.camera import Around
 from verispect.ui.drawings.view import Box
@@ -40,6 +40,15 @@ def places_of(shown: Shown, directions: Floats, scale: float) -> Floats:
     else:
         up = np.arctan2(directions[..., 1], level)
     return np.stack([across, up], axis=-1) * scale
+
+
+def seen_of(shown: Shown, directions: Floats, scale: float) -> tuple[Floats, Bools]:
+    """Places of directions (K, 3) that follow one another, and which are wanted: none just across the seam."""
+    places = places_of(shown, directions, scale)
+    _, _, low, high = extent(shown.scene.plan, scale)
+    seen: Bools = (places[:, 1] >= low) & (places[:, 1] <= high)
+    seen[1:] &= np.abs(np.diff(places[:, 0])) <= math.pi * scale
+    return places, seen
 
 
 def direction_of(shown: Shown, place: Floats, scale: float) -> Floats:
