@@ -318,11 +318,19 @@ def linear_of(coded: Coded) -> Linear:
     return np.asarray(cv2.LUT(coded, _TO_LINEAR[None]), np.float32)
 
 
+_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
+# Rows of the small picture that are made at once.
+_STRIP_ROWS = 64
+
+
 def grey_linear(coded: Coded, divide: int) -> Linear:
     """Linear luminance, averaged over `divide` × `divide` pixels."""
     rows, columns = (side // divide for side in coded.shape[:2])
-    cut = coded[: rows * divide, : columns * divide]
-    light = linear_of(cut) @ np.array([0.2126, 0.7152, 0.0722], np.float32)
-    if divide == 1:
-        return np.ascontiguousarray(light)
-    return np.asarray(cv2.resize(light, (columns, rows), interpolation=cv2.INTER_AREA), np.float32)
+    found = np.empty((rows, columns), np.float32)
+    # In strips that stay near at hand: the light of a whole frame is six times its file.
+    for top in range(0, rows, _STRIP_ROWS):
+        bottom = min(top + _STRIP_ROWS, rows)
+        light = linear_of(coded[top * divide : bottom * divide, : columns * divide]) @ _LUMINANCE
+        size = (columns, bottom - top)
+        found[top:bottom] = light if divide == 1 else cv2.resize(light, size, interpolation=cv2.INTER_AREA)
+    return found

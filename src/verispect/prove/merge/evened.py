@@ -54,8 +54,10 @@ def off_in_stops(smalls: Sequence[Linear], matrices: Sequence[Floats], pixels: t
     return found
 
 
-def evened(coded: Coded, stops: Floats) -> Coded:
+def evened(coded: Coded, stops: Floats, *, halved: bool = False) -> Coded:
     """The frame as it would be with so many stops less, by channel; what is clipped stays white.
+
+    `halved` gives half of every value, for those who work with signed integers.
 
     Parameters
     ----------
@@ -64,11 +66,13 @@ def evened(coded: Coded, stops: Floats) -> Coded:
     stops : ndarray, shape (3,)
     """
     if float(np.abs(stops).max()) < _UNSEEN:
-        return coded
+        return np.right_shift(coded, 1) if halved else coded
     code = np.arange(65536, dtype=np.uint16)
     light = linear_of(np.repeat(code[:, None, None], 3, axis=2))[:, 0].astype(float) * 2.0 ** -np.asarray(stops)
     light = np.clip(light, 0.0, 1.0)
     curve = np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055)
     table = np.round(curve * 65535.0).astype(np.uint16)
     table[-1] = 65535
+    if halved:
+        table >>= 1
     return np.asarray(cv2.LUT(coded, table[None]), np.uint16)

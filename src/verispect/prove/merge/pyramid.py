@@ -58,7 +58,8 @@ def energy(level: Level, window: int = 5) -> Energy:
     for top in range(0, rows, _STRIP):
         low, high = max(top - margin, 0), min(top + _STRIP + margin, rows)
         luma = cv2.transform(level[low:high].astype(np.float32), _LUMA)
-        mean = cv2.boxFilter(luma * luma, -1, (window, window), borderType=cv2.BORDER_REFLECT_101)
+        square = cv2.multiply(luma, luma, dst=luma)
+        mean = cv2.boxFilter(square, -1, (window, window), borderType=cv2.BORDER_REFLECT_101)
         end = min(top + _STRIP, rows)
         found[top:end] = mean[top - low : end - low]
     return found
@@ -79,10 +80,10 @@ class ProofFusion:
         """Take in one frame, laid over the reference; `there` is 0 where it shows nothing."""
         count = levels_of(picture.shape)
         pyramid = laplacian(picture, count)
-        shown = there
+        shown = shown_at(there, [(level.shape[0], level.shape[1]) for level in pyramid[:-1]])
         if not self._levels:
             self._levels = [level.copy() for level in pyramid[:-1]]
-            self._energies = [_seen(energy(level), shown, k) for k, level in enumerate(pyramid[:-1])]
+            self._energies = [_seen(energy(level), part) for level, part in zip(pyramid[:-1], shown, strict=True)]
             base = pyramid[-1].astype(np.float32)
             self._weight = _base_weight(self._energies[-1], base.shape)
             self._base = base * self._weight[..., None]
@@ -90,12 +91,12 @@ class ProofFusion:
         else:
             strongest: Energy | None = None
             for k, level in enumerate(pyramid[:-1]):
-                own = _seen(energy(level), shown, k)
-                better = own > self._energies[k]
-                np.copyto(self._levels[k], level, where=better[..., None])
-                np.copyto(self._energies[k], own, where=better)
+                own = _seen(energy(level), shown[k])
+                better = cv2.compare(own, self._energies[k], cv2.CMP_GT)
+                cv2.copyTo(level, better, self._levels[k])
+                cv2.copyTo(own, better, self._energies[k])
                 if k == min(1, len(self._energies) - 1) and self.choice is not None:
-                    self.choice[better] = self.frames
+                    self.choice[better > 0] = self.frames
                 strongest = own
             assert strongest is not None
             assert self._base is not None
@@ -120,14 +121,24 @@ class ProofFusion:
         return [float(part) for part in counts / counts.sum()]
 
 
-def _seen(own: Energy, there: NDArray[np.uint8] | None, level: int) -> Energy:
-    """Energy where the frame shows something; less than nothing elsewhere."""
-    if there is None:
+def shown_at(there: NDArray[np.uint8] | None, shapes: list[tuple[int, int]]) -> list[NDArray[np.uint8] | None]:
+    """Of each size, one half of the other, where a frame shows everything: 255, or 0 where some of it is missing."""
+    found: list[NDArray[np.uint8] | None] = []
+    mask = there
+    for shape in shapes:
+        if mask is not None and mask.shape != shape:
+            smaller = cv2.resize(mask, (shape[1], shape[0]), interpolation=cv2.INTER_AREA)
+            mask = np.asarray(cv2.inRange(smaller, 255, 255), np.uint8)
+        found.append(mask)
+    return found
+
+
+def _seen(own: Energy, shown: NDArray[np.uint8] | None) -> Energy:
+    """Energy where the frame shows something; less than nothing elsewhere, and as far as a window reaches."""
+    if shown is None:
         return own
-    mask = cv2.resize(there, (own.shape[1], own.shape[0]), interpolation=cv2.INTER_AREA) < 255
-    reach = np.ones((5, 5), np.uint8)
-    own[cv2.dilate(mask.astype(np.uint8), reach).astype(bool)] = -1.0
-    return own
+    missing = cv2.bitwise_not(cv2.erode(shown, np.ones((5, 5), np.uint8)))
+    return np.asarray(cv2.copyTo(np.full_like(own, -1.0), np.asarray(missing, np.uint8), own), np.float32)
 
 
 def _base_weight(strength: Energy, shape: tuple[int, ...]) -> NDArray[np.float32]:

@@ -31,6 +31,8 @@ Progress = Callable[[float, str], None]
 _STILL_PX = 0.1
 _WORKING_PIXELS = 1_700_000
 _MORE_ROWS = 4
+# Parts of a pixel in which a frame's sides are drawn.
+_FINE = 256
 
 
 @dataclass
@@ -110,16 +112,16 @@ def merge(
         """A frame's rows, laid over the first frame's."""
         coded = read_coded(frames[k])
         if corner_moves[k] < _STILL_PX:
-            return (evened(coded[top:bottom], brighter[k]) >> 1).astype(np.int16), None
+            return evened(coded[top:bottom], brighter[k], halved=True).view(np.int16), None
         first, last = _source_rows(matrices[k], frames[0].pixels, top, bottom)
-        halved = (evened(coded[first:last], brighter[k]) >> 1).astype(np.int16)
+        halved = evened(coded[first:last], brighter[k], halved=True).view(np.int16)
         del coded
         move = _down(-top) @ matrices[k] @ _down(first)
         size = (frames[0].pixels[0], bottom - top)
         how = cv2.INTER_LINEAR if passes == 1 else cv2.INTER_CUBIC
         moved = cv2.warpPerspective(halved, move, size, flags=how, borderMode=cv2.BORDER_REFLECT_101)
-        there = cv2.warpPerspective(np.full(halved.shape[:2], 255, np.uint8), move, size, flags=cv2.INTER_NEAREST)
-        return np.asarray(np.maximum(moved, 0), np.int16), np.asarray(there, np.uint8)
+        np.maximum(moved, 0, out=moved)
+        return np.asarray(moved, np.int16), _there(move, halved.shape[:2], size)
 
     held = sum(grey.nbytes for grey in greys) / 1e6
     del greys
@@ -218,6 +220,17 @@ def _chain(
         total = total @ step
         matrices.append(total / total[2, 2])
     return matrices, motions
+
+
+def _there(move: Floats, shape: tuple[int, ...], size: tuple[int, int]) -> NDArray[np.uint8]:
+    """Where a picture that is laid elsewhere shows something: within its four sides."""
+    rows, columns = shape[:2]
+    sides = np.array([[-0.5, columns - 0.5, columns - 0.5, -0.5], [-0.5, -0.5, rows - 0.5, rows - 0.5], [1.0] * 4])
+    seen = move @ sides
+    at = np.round((seen[:2] / seen[2]).T * _FINE).astype(np.int32)
+    found = np.zeros((size[1], size[0]), np.uint8)
+    cv2.fillConvexPoly(found, at, 255, cv2.LINE_8, _FINE.bit_length() - 1)
+    return found
 
 
 def _corners(pixels: tuple[int, int]) -> Floats:
