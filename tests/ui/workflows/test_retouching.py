@@ -103,17 +103,24 @@ def test_a_line_is_painted_from_either_side_and_saved_in_sixteen_bits(qtbot, ope
     assert any("kept.tif" in words for words in said)
 
 
-@pytest.mark.parametrize("answer", [QMessageBox.StandardButton.Save, QMessageBox.StandardButton.Discard])
-def test_leaving_with_unsaved_strokes_asks(qtbot, opened, tmp_path, monkeypatch, answer) -> None:
+@pytest.mark.parametrize("answer", ["Save", "Discard", "Cancel", "Save, and no file"])
+def test_leaving_with_unsaved_strokes_asks_and_loses_nothing(qtbot, opened, tmp_path, monkeypatch, answer) -> None:
     desk, _said, written = opened
     dialog, target = desk.dialog, tmp_path / "late.tif"
     QTest.mouseClick(dialog.merged, LEFT, pos=at(dialog.merged, 60, 80))
     qtbot.waitUntil(lambda: dialog.strokes == 1, timeout=20_000)
-    monkeypatch.setattr(QMessageBox, "question", lambda *_given: answer)
-    monkeypatch.setattr("verispect.ui.workflows.retouching.ask_save", lambda *_given: target)
-    dialog.close()
-    if answer == QMessageBox.StandardButton.Save:
-        qtbot.waitUntil(lambda: written == [target], timeout=20_000)
-    qtbot.waitUntil(lambda: desk._process is None, timeout=20_000)
-    assert target.exists() == (answer == QMessageBox.StandardButton.Save)
-    assert desk.dialog is None
+    button = QMessageBox.StandardButton[answer.split(",")[0]]
+    monkeypatch.setattr(QMessageBox, "warning", lambda *_given: button)
+    monkeypatch.setattr(
+        "verispect.ui.workflows.retouching.ask_save", lambda *_given: None if "no file" in answer else target
+    )
+    if answer == "Cancel":
+        QTest.keyClick(dialog, Qt.Key.Key_Escape)
+    else:
+        dialog.close()
+    stays = answer in ("Cancel", "Save, and no file")
+    assert dialog.isVisible() == stays
+    assert (desk.dialog is dialog) == stays
+    assert target.exists() == (answer == "Save")
+    assert written == ([target] if answer == "Save" else [])
+    assert desk.may_leave() != stays

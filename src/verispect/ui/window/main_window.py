@@ -457,7 +457,8 @@ class MainWindow(QMainWindow):
         QTimer.singleShot(30, self.weigher.release)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.desk.may_leave():
+        proved = self.__dict__.get("prove_desk")
+        if not self.desk.may_leave() or (proved is not None and not proved.may_leave()):
             event.ignore()
             return
         self.weigher.close()

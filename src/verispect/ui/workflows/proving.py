@@ -460,6 +460,10 @@ class ProveDesk(QObject):
         if self._job is not None:
             self._job.give_up()
 
+    def may_leave(self) -> bool:
+        """Whether the window may close: no retouched picture would be lost, or the user says what to do."""
+        return self.retouching is None or self.retouching.may_leave()
+
     def close(self) -> None:
         """The window closes."""
         self._wanting = []

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QEventLoop, QObject, QTimer
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from verispect.prove.merge.retouch import Stroke, sources_of
@@ -49,6 +49,8 @@ class RetouchDesk(QObject):
             Where a frame is no longer there.
         """
         sources = sources_of(report, folder, name=picture.name)
+        if not self.may_leave():
+            return
         self.close()
         self._picture, self._process, self.unsaved = picture, RetouchProcess(), False
         dialog = RetouchDialog(self._window, [source.path.name for source in sources])
@@ -58,6 +60,7 @@ class RetouchDesk(QObject):
         dialog.undo_wanted.connect(lambda: self._take_back(forward=False))
         dialog.redo_wanted.connect(lambda: self._take_back(forward=True))
         dialog.write_wanted.connect(self.write)
+        dialog.may_leave = self.may_leave
         dialog.left.connect(self._on_left)
         dialog.show()
         self._ask(self._process.open(picture, sources), dialog.show_merged)
@@ -67,8 +70,7 @@ class RetouchDesk(QObject):
         """Ask where to, and write."""
         if self.dialog is None or self._process is None:
             return
-        start = str(self._picture.with_name(f"{self._picture.stem}-retouched.tif"))
-        target = ask_save(self.dialog, self.tr("Save the picture"), start, "*.tif *.jpg *.png", ".tif")
+        target = self._ask_target()
         if target is not None:
             self._ask(self._process.write(target), self._on_written)
 
@@ -80,9 +82,14 @@ class RetouchDesk(QObject):
             self._process.close()
             self._process = None
         if self.dialog is not None:
-            self.dialog.left.disconnect()
-            self.dialog.close()
-            self.dialog = None
+            dialog, self.dialog = self.dialog, None
+            dialog.may_leave = lambda: True
+            dialog.left.disconnect()
+            dialog.close()
+
+    def _on_left(self) -> None:
+        self.dialog = None
+        self.close()
 
     def _paint(self, source: int, line: Places, radius: float) -> None:
         if self._process is not None:
@@ -108,28 +115,48 @@ class RetouchDesk(QObject):
         self._notices.say(self.tr("Written: {0}").format(target))
         self._written(target)
 
-    def _on_left(self) -> None:
-        """The dialog was closed; what no file has is offered to be saved."""
-        if self.unsaved and self.dialog is not None and self._process is not None:
-            asked = QMessageBox.question(
-                self._window,
-                self.tr("Retouch"),
-                self.tr("The retouched picture has not been saved. Save it?"),
-                QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard,
-            )
-            if asked == QMessageBox.StandardButton.Save:
-                start = str(self._picture.with_name(f"{self._picture.stem}-retouched.tif"))
-                target = ask_save(self._window, self.tr("Save the picture"), start, "*.tif *.jpg *.png", ".tif")
-                if target is not None:
-                    self._ask(self._process.write(target), self._on_last)
-                    self.dialog = None
-                    return
-        self.dialog = None
-        self.close()
+    def may_leave(self) -> bool:
+        """Whether the picture may be left: no stroke would be lost, or the user says what to do."""
+        if not self.unsaved or self._process is None:
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.warning(
+            self._window,
+            self.tr("Retouch"),
+            self.tr("The retouched picture has not been saved."),
+            buttons.Save | buttons.Discard | buttons.Cancel,
+            buttons.Save,
+        )
+        if answer != buttons.Save:
+            return answer == buttons.Discard
+        target = self._ask_target()
+        return target is not None and self._is_written(target)
 
-    def _on_last(self, target: Path) -> None:
+    def _ask_target(self) -> Path | None:
+        start = str(self._picture.with_name(f"{self._picture.stem}-retouched.tif"))
+        return ask_save(self._window, self.tr("Save the picture"), start, "*.tif *.jpg *.png", ".tif")
+
+    def _is_written(self, target: Path) -> bool:
+        """Written before anything is closed; the window goes on being drawn meanwhile."""
+        assert self._process is not None
+        future, loop, beat = self._process.write(target), QEventLoop(), QTimer()
+        beat.timeout.connect(lambda: loop.quit() if future.done() else None)
+        beat.start(_LOOK_EVERY_MS)
+        loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+        beat.stop()
+        if future.exception() is not None:
+            self._broken_off(future.exception())
+            return False
+        _, complaint = future.result()
+        if complaint is not None:
+            self._notices.say(say(complaint))
+            return False
         self._on_written(target)
-        self.close()
+        return True
+
+    def _broken_off(self, fault: BaseException | None) -> None:
+        _log.error("retouching broke off", exc_info=fault)
+        self._notices.say(self.tr("Retouching broke off through a fault of this program or for want of memory"))
 
     def _ask(self, future: Future[Any], then: Callable[[Any], None]) -> None:
         self._asked.append((future, then))
@@ -140,10 +167,7 @@ class RetouchDesk(QObject):
             future, then = self._asked.pop(0)
             fault = future.exception()
             if fault is not None:
-                _log.error("retouching broke off", exc_info=fault)
-                self._notices.say(
-                    self.tr("Retouching broke off through a fault of this program or for want of memory")
-                )
+                self._broken_off(fault)
                 self.close()
                 return
             outcome, complaint = future.result()

@@ -25,7 +25,6 @@ def leaning_back(problem: Problem, attempt: Callable[[Problem], Candidate]) -> C
     found = attempt(problem)
     if not problem.lens.back_in_place:
         return found
-    view = problem.pose
     for _ in range(_ROUNDS):
         if not found.exposures:
             return found
@@ -33,7 +32,7 @@ def leaning_back(problem: Problem, attempt: Callable[[Problem], Candidate]) -> C
         if _apart_rad(pose, found.exposures[0].pose) < _STILL_RAD:
             break
         found = attempt(problem.looking(pose, problem.chosen))
-    return replace(found, notes=(*found.notes, *_perspective(found, view)))
+    return replace(found, notes=(*found.notes, *_perspective(found)))
 
 
 def pose_of_back(problem: Problem, axis: Vector) -> Pose:
@@ -48,7 +47,7 @@ def _apart_rad(first: Pose, second: Pose) -> float:
     return float(np.abs(first.matrix - second.matrix).max())
 
 
-def _perspective(found: Candidate, view: Pose) -> list[Sentence]:
+def _perspective(found: Candidate) -> list[Sentence]:
     """What leaning the picture's plane does to upright lines."""
     if not found.exposures:
         return []

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
-    QCloseEvent,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -164,6 +163,8 @@ class RetouchDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(self.tr("Retouch"))
         self.resize(1180, 740)
+        # Asked before it is closed.
+        self.may_leave: Callable[[], bool] = lambda: True
         self._scale = 0.5
         self._middle = QPointF()
         self.merged, self.frame = RetouchCanvas(self.tr("Merged picture")), RetouchCanvas(self.tr("Frame"))
@@ -249,9 +250,11 @@ class RetouchDialog(QDialog):
         else:
             super().keyPressEvent(event)
 
-    def closeEvent(self, event: QCloseEvent) -> None:
-        self.left.emit()
-        super().closeEvent(event)
+    def reject(self) -> None:
+        """Closed, by Escape or the frame's own button: as far as nothing would be lost."""
+        if self.may_leave():
+            self.left.emit()
+            super().reject()
 
     def _on_painted(self, line: Places) -> None:
         self.painted.emit(self.frames.currentIndex(), line, float(self.radius.value()))
