@@ -20,12 +20,16 @@ REDO = ("knock", "dark", "exposure", "motion", "missed-focus", "missing")
 
 @dataclass
 class Fault:
-    """Something wrong with a frame, in words a photographer uses, with what to do about it."""
+    """Something wrong with a frame, in words a photographer uses, with what to do about it.
+
+    `at` is the place (row, column) in its picture where it is a part of it alone.
+    """
 
     name: str
     size: float
     says: str
     remedy: str
+    at: tuple[float, float] | None = None
 
 
 @dataclass
@@ -128,7 +132,14 @@ def report_dict(report: Report) -> dict[str, Any]:
                 "dark": frame.dark,
                 "duplicate_of": frame.duplicate_of,
                 "faults": [
-                    {"name": f.name, "size": f.size, "says": f.says, "remedy": f.remedy} for f in frame.faults
+                    {
+                        "name": f.name,
+                        "size": f.size,
+                        "says": f.says,
+                        "remedy": f.remedy,
+                        "at": None if f.at is None else list(f.at),
+                    }
+                    for f in frame.faults
                 ],
             }
             for frame in report.frames

@@ -330,7 +330,8 @@ class SeriesCheck:
         self.reports[k].faults.append(
             Fault("moved-subject", divide * found.shift,
                   f"something near row {row}, column {column} stands some {pixels} px aside",
-                  "take that part from another frame when merging, or take it again in a calm moment")
+                  "take that part from another frame when merging, or take it again in a calm moment",
+                  (float(row), float(column)))
         )  # fmt: skip
 
     def _moved(self, used: list[int]) -> None:
@@ -358,7 +359,8 @@ class SeriesCheck:
             row, column = (round((float(part) + 3.5) * step) for part in place)
             self.reports[k].faults.append(
                 Fault("moved-subject", peak, f"something moved near row {row}, column {column}",
-                      "take that part from another frame when merging, or take it again in a calm moment")
+                      "take that part from another frame when merging, or take it again in a calm moment",
+                      (float(row), float(column)))
             )  # fmt: skip
 
 

@@ -37,7 +37,7 @@ def opened(qtbot, frames: Path, tmp_path: Path, monkeypatch):  # noqa: F811
     monkeypatch.setattr(notices, "say", lambda words, *_acts: said.append(words))
     written: list[Path] = []
     desk = RetouchDesk(window, notices, written.append)
-    desk.open(merged, report, frames)
+    desk.open(merged, report, frames, moved=[("f2.tif", 70.0, 90.0), ("other.tif", 1.0, 1.0)])
     qtbot.waitUntil(
         lambda: desk.dialog.merged.image is not None and desk.dialog.frame.image is not None, timeout=30_000
     )
@@ -81,6 +81,18 @@ def test_a_click_takes_a_disc_from_the_frame_and_undo_gives_it_back(qtbot, opene
     assert dialog.merged.scale == dialog.frame.scale
     assert dialog.radius.value() == 25
     assert dialog.merged.scale in SCALES
+
+
+def test_a_thing_that_moved_is_gone_to_with_the_frame_beside_it_chosen(qtbot, opened) -> None:
+    desk, _said, _written = opened
+    dialog = desk.dialog
+    assert dialog.moved.isVisibleTo(dialog)
+    assert dialog.moved.count() == 2, "one of another folder is none of this merge"
+    dialog.moved.setCurrentIndex(1)
+    dialog.moved.activated.emit(1)
+    assert dialog.merged.middle == QPointF(90.0, 70.0)
+    assert dialog.merged.scale >= 1.0
+    assert dialog.frames.currentIndex() == 1
 
 
 def test_a_line_is_painted_from_either_side_and_saved_in_sixteen_bits(qtbot, opened, tmp_path, monkeypatch) -> None:

@@ -371,6 +371,16 @@ class ProveDesk(QObject):
         self._merged = path
         self._load(path, lambda image: self._show_result(path.name, image))
 
+    def _moved_things(self) -> list[tuple[str, float, float]]:
+        """Frames of the last check in which something stood elsewhere, and where."""
+        frames = [] if self.report is None else self.report.frames
+        return [
+            (frame.file, *fault.at)
+            for frame in frames
+            for fault in frame.faults
+            if frame.file and fault.name == "moved-subject" and fault.at is not None
+        ]
+
     def retouch(self) -> None:
         """Take parts of the picture that was merged last from its frames."""
         from verispect.ui.workflows.retouching import RetouchDesk
@@ -380,7 +390,7 @@ class ProveDesk(QObject):
         if self.retouching is None:
             self.retouching = RetouchDesk(self._window, self._notices, self._show_made)
         try:
-            self.retouching.open(self._merged_of_frames, self._merge_report, self.folder)
+            self.retouching.open(self._merged_of_frames, self._merge_report, self.folder, moved=self._moved_things())
         except VerispectError as error:
             self._notices.report(error)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from verispect.prove.merge.retouch import Stroke, sources_of
 from verispect.ui.controls.translate import say
-from verispect.ui.panels.stations.retouch import Places, RetouchDialog
+from verispect.ui.panels.stations.retouch import MovedThing, Places, RetouchDialog
 from verispect.ui.state.notices import Notices
 from verispect.ui.work.retouch_process import RetouchProcess
 from verispect.ui.workflows.saving import ask_save
@@ -40,8 +40,15 @@ class RetouchDesk(QObject):
         self._beat.setInterval(_LOOK_EVERY_MS)
         self._beat.timeout.connect(self._look)
 
-    def open(self, picture: Path, report: dict[str, Any], folder: Path) -> None:
+    def open(
+        self, picture: Path, report: dict[str, Any], folder: Path, *, moved: Sequence[tuple[str, float, float]] = ()
+    ) -> None:
         """Show a merged picture beside its frames.
+
+        Parameters
+        ----------
+        moved : sequence of (file, row, column)
+            Where the check found that something moved.
 
         Raises
         ------
@@ -53,7 +60,9 @@ class RetouchDesk(QObject):
             return
         self.close()
         self._picture, self._process, self.unsaved = picture, RetouchProcess(), False
-        dialog = RetouchDialog(self._window, [source.path.name for source in sources])
+        names = [source.path.name for source in sources]
+        things = [MovedThing(names.index(name), row, column) for name, row, column in moved if name in names]
+        dialog = RetouchDialog(self._window, names, things)
         self.dialog = dialog
         dialog.painted.connect(self._paint)
         dialog.source_wanted.connect(self._show_source)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +25,14 @@ SCALES = (0.125, 0.25, 0.5, 1.0, 2.0, 4.0)
 _RADIUS_SHARE, _RADIUS, _MOST_RADIUS, _RADIUS_STEP = 0.03, 60, 2000, 10
 _KEY_STEP_PX = 60.0
 Places = tuple[tuple[float, float], ...]
+
+
+class MovedThing(NamedTuple):
+    """Where something stands elsewhere in one frame of the merge than in those beside it."""
+
+    frame: int
+    row: float
+    column: float
 
 
 class RetouchCanvas(QWidget):
@@ -159,9 +168,17 @@ class RetouchDialog(QDialog):
     write_wanted = pyqtSignal()
     left = pyqtSignal()
 
-    def __init__(self, parent: QWidget, names: Sequence[str]) -> None:
+    def __init__(self, parent: QWidget, names: Sequence[str], moved: Sequence[MovedThing] = ()) -> None:
         super().__init__(parent)
         self.setWindowTitle(self.tr("Retouch"))
+        self.moved = QComboBox()
+        self.moved.setAccessibleName(self.tr("Things that moved"))
+        self.moved.addItem(self.tr("Things that moved…"))
+        for thing in moved:
+            where = self.tr("{0}, row {1:.0f}, column {2:.0f}").format(names[thing.frame], thing.row, thing.column)
+            self.moved.addItem(where, thing)
+        self.moved.setVisible(bool(moved))
+        self.moved.activated.connect(lambda _index: self._go_to(self.moved.currentData()))
         self.resize(1180, 740)
         # Asked before it is closed.
         self.may_leave: Callable[[], bool] = lambda: True
@@ -201,6 +218,7 @@ class RetouchDialog(QDialog):
             canvas.scaled.connect(self._on_scaled)
             pictures.addWidget(canvas, 1)
         row = QHBoxLayout()
+        row.addWidget(self.moved)
         for widget in (QLabel(self.tr("From")), self.frames, QLabel(self.tr("Brush")), self.radius):
             row.addWidget(widget)
         row.addStretch(1)
@@ -255,6 +273,14 @@ class RetouchDialog(QDialog):
         if self.may_leave():
             self.left.emit()
             super().reject()
+
+    def _go_to(self, thing: MovedThing | None) -> None:
+        """A thing that moved in one frame, from the frame beside that, ready to be taken with a click."""
+        if thing is None:
+            return
+        self._middle, self._scale = QPointF(thing.column, thing.row), max(self._scale, 1.0)
+        self.frames.setCurrentIndex(thing.frame - 1 if thing.frame else min(1, self.frames.count() - 1))
+        self._look()
 
     def _on_painted(self, line: Places) -> None:
         self.painted.emit(self.frames.currentIndex(), line, float(self.radius.value()))
