@@ -101,3 +101,24 @@ def test_a_camera_hung_upside_down_is_told_as_one_sees_it() -> None:
     leans = next(line for line in told if "the top of the lens leans" in line)
     assert leans in other
     assert "towards the ground" in leans
+
+
+@pytest.mark.parametrize(
+    ("rise", "cross", "turn", "shift"), [(6.0, 0.0, 0.0, 6.0), (-6.0, 0.0, 0.0, -6.0), (3.0, 4.0, 53.13, 5.0),
+                                         (-3.0, 4.0, -53.13, -5.0), (0.0, -5.0, -90.0, 5.0)]
+)  # fmt: skip
+def test_a_mount_that_is_turned_is_told_its_one_shift(rise: float, cross: float, turn: float, shift: float) -> None:
+    """By hand: the top turned clockwise by R lies towards (sin R, cos R), and the shift goes along it."""
+    lens = a_lens(24.0, tilt_mount="rotating", detents_deg=30.0, image_circle_mm=90.0)
+    plan = make_plan([(0.0, 1.5, 5.0)], lenses=[lens], camera={"rise_mm": rise, "cross_mm": cross})
+    mount = mount_of(worked("one-frame", build_scene(plan)))
+    assert mount.rotation_deg == pytest.approx(turn, abs=0.01)
+    assert mount.shift_mm == pytest.approx(abs(shift))
+    assert (mount.rise_mm, mount.cross_mm) == pytest.approx((rise, cross))
+    said = " ".join(str(line) for line in mount.says)
+    assert f"shift the lens {abs(shift):.1f} mm {'towards' if shift > 0 else 'away from'} what was its top" in said
+    assert ("turn the mount" in said) == (abs(turn) > 0.5)
+    assert ("between two of them" in said) == (abs(turn) not in (0.0, 90.0))
+    free = make_plan([(0.0, 1.5, 5.0)], lenses=[a_lens(24.0, image_circle_mm=90.0)],
+                     camera={"rise_mm": rise, "cross_mm": cross})  # fmt: skip
+    assert mount_of(worked("one-frame", build_scene(free))).rotation_deg == 0.0

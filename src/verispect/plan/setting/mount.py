@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 from verispect.kit.scale_settings import dial, on_scale_deg
-from verispect.optics.movements import scale_digits
+from verispect.optics.movements import rotation_and_shift, scale_digits
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence
 
@@ -50,6 +50,11 @@ def mount_of(candidate: Candidate, index: int = 0) -> Mount:
         for angle in (found.tilt_rad, found.swing_rad, found.back_tilt_rad, found.back_swing_rad, found.rotation_rad)
     )
     cross, rise = exposure.cross_and_rise_mm
+    # With nothing leant a mount that is turned is turned for its one shift.
+    turned_shift = exposure.lens.tilt_mount == "rotating" and abs(tilt) < _STILL_DEG
+    turn, along = rotation_and_shift(cross, rise) if turned_shift else (0.0, 0.0)
+    if abs(along) >= _STILL_MM:
+        rotation = turn
     digits = scale_digits(exposure.lens.lens.tilt_scale_deg)
     # Of a camera hung upside down the scales keep their signs; words tell what is seen from behind it.
     seen = -1.0 if exposure.pose.up[1] < 0.0 else 1.0
@@ -70,7 +75,11 @@ def mount_of(candidate: Candidate, index: int = 0) -> Mount:
             *_on_scale(tilt, exposure.lens.lens.tilt_zero_deg, digits),
             *_in_place(exposure.lens.back_in_place and math.hypot(back_tilt, back_swing) >= _STILL_DEG),
             *_leans("back", seen * back_tilt, seen * back_swing, scale_digits(body.angle_scale_deg), plain=True),
-            *_shifted(seen * rise, seen * cross),
+            *(
+                _shifted_along(turn, along, exposure.lens.lens.detents_deg)
+                if abs(along) >= _STILL_MM
+                else _shifted(seen * rise, seen * cross)
+            ),
         ),
     )
 
@@ -140,6 +149,30 @@ def _on_scale(tilt: float, zero: float, digits: int) -> list[Sentence]:
     return [
         Sentence("set the tilt scale to {reads}°: where it reads 0 this lens tilts by {zero}°, as measured", reads)
     ]
+
+
+def _shifted_along(turn: float, along: float, detents: float | None) -> list[Sentence]:
+    """One shift along the side that was the top of a mount that is turned."""
+    said = []
+    if abs(turn) >= 0.5:
+        way = Sentence("clockwise") if turn > 0.0 else Sentence("counter-clockwise")
+        said.append(
+            Sentence(
+                "turn the mount {angle:.0f}° {way}, seen from behind the camera", {"angle": abs(turn), "way": way}
+            )
+        )
+    words = (
+        "shift the lens {mm:.1f} mm towards what was its top"
+        if along > 0.0
+        else "shift the lens {mm:.1f} mm away from what was its top"
+    )
+    said.append(Sentence(words, {"mm": abs(along)}))
+    if detents is not None and abs(turn / detents - round(turn / detents)) * detents > 1.0:
+        said.append(
+            Sentence("the mount holds a direction every {step:g}°: between two of them hold it yourself",
+                     {"step": detents})
+        )  # fmt: skip
+    return said
 
 
 def _shifted(rise: float, cross: float) -> list[Sentence]:
