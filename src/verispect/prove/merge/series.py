@@ -114,14 +114,16 @@ def merge(
         if corner_moves[k] < _STILL_PX:
             return evened(coded[top:bottom], brighter[k], halved=True).view(np.int16), None
         first, last = _source_rows(matrices[k], frames[0].pixels, top, bottom)
-        halved = evened(coded[first:last], brighter[k], halved=True).view(np.int16)
+        # Without a sign it is warped in half the time, and what swings below black is cut there.
+        halved = evened(coded[first:last], brighter[k], halved=True)
         del coded
         move = _down(-top) @ matrices[k] @ _down(first)
         size = (frames[0].pixels[0], bottom - top)
         how = cv2.INTER_LINEAR if passes == 1 else cv2.INTER_CUBIC
         moved = cv2.warpPerspective(halved, move, size, flags=how, borderMode=cv2.BORDER_REFLECT_101)
-        np.maximum(moved, 0, out=moved)
-        return np.asarray(moved, np.int16), _there(move, halved.shape[:2], size)
+        if passes > 1:
+            np.minimum(moved, 32767, out=moved)
+        return np.asarray(moved, np.uint16).view(np.int16), _there(move, halved.shape[:2], size)
 
     held = sum(grey.nbytes for grey in greys) / 1e6
     del greys
