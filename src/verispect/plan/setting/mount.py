@@ -7,6 +7,9 @@ from dataclasses import dataclass
 
 from verispect.kit.scale_settings import dial, on_scale_deg
 from verispect.optics.movements import rotation_and_shift, scale_digits
+from verispect.optics.pose import Pose
+from verispect.plan.assess.perspective import converging
+from verispect.plan.document import Plan
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence
 
@@ -73,7 +76,11 @@ def mount_of(candidate: Candidate, index: int = 0) -> Mount:
             *_rotating(rotation, tilt, digits, turns=exposure.lens.tilt_mount == "rotating"),
             *_leans("lens", seen * tilt, seen * swing, digits, plain=plain),
             *_on_scale(tilt, exposure.lens.lens.tilt_zero_deg, digits),
-            *_in_place(exposure.lens.back_in_place and math.hypot(back_tilt, back_swing) >= _STILL_DEG),
+            *(
+                _in_place(candidate.scene.plan, exposure.pose)
+                if exposure.lens.back_in_place and math.hypot(back_tilt, back_swing) >= _STILL_DEG
+                else []
+            ),
             *_leans("back", seen * back_tilt, seen * back_swing, scale_digits(body.angle_scale_deg), plain=True),
             *(
                 _shifted_along(turn, along, exposure.lens.lens.detents_deg)
@@ -90,12 +97,27 @@ def _hung(seen: float) -> list[Sentence]:
     return [Sentence("the camera hangs upside down: up and right on its scales are down and left as you see it")]
 
 
-def _in_place(leans: bool) -> list[Sentence]:
-    if not leans:
-        return []
-    return [
+def _in_place(plan: Plan, sensor: Pose) -> list[Sentence]:
+    """That the picture's plane leans with the back, and what that does to upright lines."""
+    said = [
         Sentence("the lens stays upright and the camera as it stands: the picture's perspective leans with the back")
     ]
+    pitch = math.degrees(math.asin(min(max(float(sensor.forward[1]), -1.0), 1.0)))
+    before = converging(plan)
+    after = converging(plan.model_copy(update={"camera": plan.camera.model_copy(update={"pitch_deg": pitch})}))
+    if abs(after.pixels - before.pixels) >= 1.0:
+        said.append(
+            Sentence(
+                "between the picture's top and bottom upright lines come {pixels:.0f} pixels nearer to one another "
+                "at the {end}, {before:.0f} before",
+                {
+                    "pixels": abs(after.pixels),
+                    "before": math.copysign(1.0, after.pixels) * before.pixels,
+                    "end": Sentence("top") if after.pixels > 0.0 else Sentence("bottom"),
+                },
+            )
+        )
+    return said
 
 
 def _rotating(rotation: float, tilt: float, digits: int, *, turns: bool) -> list[Sentence]:

@@ -83,14 +83,14 @@ def test_a_back_that_leans_where_the_camera_stands_is_the_best_of_all_its_leans(
 def test_what_it_does_to_upright_lines_is_told_and_is_what_pitching_the_sensor_does() -> None:
     """By hand: an upright at tangents (±x) before a sensor pitched by p leans by x tan p; both sides together."""
     found = tilted(Standards.BACK_IN_PLACE)
-    note = next(note for note in found.notes if "perspective" in str(note))
+    note = next(line for line in mount_of(found).says if "upright lines" in str(line))
     pitch = math.asin(found.exposures[0].pose.forward[1])
     half_width, half_height = 60.0 / 150.0, 48.0 / 150.0
     by_hand = 2.0 * half_width * math.tan(pitch) * 2.0 * half_height * 150.0 / 0.01
     assert note.values["pixels"] == pytest.approx(abs(by_hand), rel=1e-6)
     assert pitch > 0.0
     assert str(note.values["end"]) == "top"
-    assert not any("perspective" in str(note) for note in tilted(Standards.BACK).notes)
+    assert not any("upright lines" in str(line) for line in mount_of(tilted(Standards.BACK)).says)
 
 
 def test_scales_of_the_back_are_kept_and_a_setting_by_hand_leans_it_too() -> None:

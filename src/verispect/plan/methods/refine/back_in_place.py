@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
 
 from verispect.kit.scale_settings import back_matrix, dial
 from verispect.optics.pose import Pose
 from verispect.optics.types import Vector
-from verispect.plan.assess.perspective import converging
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.solve.problem import Problem
-from verispect.sentence import Sentence
 
 # The lean hardly depends on where the sensor looks: a few rounds bring both together.
 _ROUNDS, _STILL_RAD = 12, 1e-6
@@ -32,7 +28,7 @@ def leaning_back(problem: Problem, attempt: Callable[[Problem], Candidate]) -> C
         if _apart_rad(pose, found.exposures[0].pose) < _STILL_RAD:
             break
         found = attempt(problem.looking(pose, problem.chosen))
-    return replace(found, notes=(*found.notes, *_perspective(found)))
+    return found
 
 
 def pose_of_back(problem: Problem, axis: Vector) -> Pose:
@@ -45,26 +41,3 @@ def pose_of_back(problem: Problem, axis: Vector) -> Pose:
 
 def _apart_rad(first: Pose, second: Pose) -> float:
     return float(np.abs(first.matrix - second.matrix).max())
-
-
-def _perspective(found: Candidate) -> list[Sentence]:
-    """What leaning the picture's plane does to upright lines."""
-    if not found.exposures:
-        return []
-    plan = found.scene.plan
-    pitch = math.degrees(math.asin(float(np.clip(found.exposures[0].pose.forward[1], -1.0, 1.0))))
-    before = converging(plan)
-    after = converging(plan.model_copy(update={"camera": plan.camera.model_copy(update={"pitch_deg": pitch})}))
-    if abs(after.pixels - before.pixels) < 1.0:
-        return []
-    return [
-        Sentence(
-            "The back alone changes the perspective: between the picture's top and bottom upright lines come "
-            "{pixels:.0f} pixels nearer to one another at the {end}, {before:.0f} before",
-            {
-                "pixels": abs(after.pixels),
-                "before": math.copysign(1.0, after.pixels) * before.pixels,
-                "end": Sentence("top") if after.pixels > 0.0 else Sentence("bottom"),
-            },
-        )
-    ]
