@@ -91,6 +91,9 @@ class Head(WithOrigins):
     turns: bool = True
     off_mm: float = Field(default=2.0, ge=0.0, le=500.0, description="Entrance pupil off the axis it turns about.")
     slack_deg: float = Field(default=0.0, ge=0.0, le=20.0, description="Backlash of a driven head.")
+    step_deg: float = Field(
+        default=0.0, ge=0.0, le=90.0, description="That it turns and nods in, from straight ahead; 0: any angle."
+    )
 
 
 class Rail(WithOrigins):

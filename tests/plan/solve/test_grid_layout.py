@@ -231,3 +231,44 @@ def test_a_circle_that_nears_the_zenith_has_no_rows() -> None:
         pose=camera_pose(height_m=0.0), elevations_rad=(0.8, 1.52), half_frame=np.array([0.5, 0.4]), overlap=0.3
     )
     assert grid is None
+
+
+@pytest.mark.parametrize("step_deg", [1.0, 7.5, 15.0])
+@pytest.mark.parametrize("pitch_deg", [0.0, 20.0])
+def test_on_a_head_that_clicks_every_frame_stands_on_a_click(step_deg: float, pitch_deg: float) -> None:
+    pose = camera_pose(height_m=1.5, bearing_rad=0.4, pitch_rad=math.radians(pitch_deg))
+    picture, half, step = np.array([1.2, 0.6]), np.array([0.5, 0.35]), math.radians(step_deg)
+    free = turned_grid_poses(pose=pose, half_picture=picture, half_frame=half, overlap=0.3)
+    grid = turned_grid_poses(pose=pose, half_picture=picture, half_frame=half, overlap=0.3, step_rad=step)
+    assert grid is not None
+    assert free is not None
+    assert len(grid.poses) >= len(free.poses)
+    start = 0
+    for count in grid.rows:
+        row = grid.poses[start : start + count]
+        start += count
+        for frame in row:
+            turned = math.atan2(frame.forward[0], frame.forward[2]) - 0.4
+            for angle in (turned, math.asin(frame.forward[1])):
+                assert angle / step == pytest.approx(round(angle / step), abs=1e-6)
+        for left, right in itertools.pairwise(row):
+            assert common_share(left, right, half, along=0) >= 0.3 - 0.006
+    rng = np.random.default_rng(0)
+    for x, y in rng.uniform(-1, 1, (400, 2)) * picture:
+        direction = np.array([x, y, 1.0]) @ pose.matrix
+        assert any(sees(frame, direction, half) for frame in grid.poses)
+
+
+def test_clicks_too_far_apart_lay_nothing_and_all_round_they_divide_the_turn() -> None:
+    pose, half = camera_pose(height_m=0.0), np.array([0.3, 0.4])
+    wide = {"pose": pose, "half_picture": np.array([1.2, 0.3]), "half_frame": half, "overlap": 0.3}
+    assert turned_grid_poses(**wide, step_rad=math.radians(45.0)) is None
+    band = {"pose": pose, "elevations_rad": (-0.2, 0.2), "half_frame": half, "overlap": 0.3}
+    free, clicking = all_round_poses(**band), all_round_poses(**band, step_rad=math.radians(15.0))
+    assert free is not None
+    assert clicking is not None
+    (count,) = clicking.rows
+    assert 24 % count == 0
+    # The fewest that divide 24 clicks and are no fewer than a free head takes.
+    assert count == min(n for n in range(free.rows[0], 25) if 24 % n == 0)
+    assert all_round_poses(**band, step_rad=math.radians(50.0)) is None

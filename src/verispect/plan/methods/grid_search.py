@@ -190,6 +190,15 @@ def _cannot_be_laid(problem: Problem, half_frame: Floats) -> Sentence:
     if _passes_overhead(scene):
         return Sentence("A grid with {lens} at {focal:.0f} mm would pass straight overhead or underfoot", named)
     cells = _fewest(scene, half_frame)
+    head = scene.plan.kit.head
+    if head is not None and head.step_deg > 0.0:
+        return Sentence(
+            "The head turns in steps of {step:g}°: with none do frames of {lens} at {focal:.0f} mm overlap enough",
+            {**named, "step": head.step_deg},
+        )
+    if math.isinf(cells):
+        return Sentence("A grid with {lens} at {focal:.0f} mm would need more than {most} frames",
+                        {**named, "most": MOST_CELLS})  # fmt: skip
     return Sentence(
         "A grid with {lens} at {focal:.0f} mm would need {cells:.0f} frames; {most} are the most",
         {**named, "cells": cells, "most": MOST_CELLS},
@@ -225,19 +234,23 @@ def _fewest(scene: Scene, half_frame: Floats) -> float:
 
 
 def _layout(scene: Scene, half_frame: Floats) -> TurnedGrid | None:
+    head, overlap = scene.plan.kit.head, scene.plan.wish.overlap
+    step = math.radians(head.step_deg) if head is not None else 0.0
     if scene.plan.camera.around != Around.PICTURE:
         return all_round_poses(
             pose=scene.pose,
             elevations_rad=scene.plan.elevations_rad,
             half_frame=half_frame,
-            overlap=scene.plan.wish.overlap,
+            overlap=overlap,
+            step_rad=step,
         )
     return turned_grid_poses(
         pose=scene.pose,
         half_picture=scene.half_picture(),
         half_frame=half_frame,
-        overlap=scene.plan.wish.overlap,
+        overlap=overlap,
         centre=scene.picture_centre(),
+        step_rad=step,
     )
 
 

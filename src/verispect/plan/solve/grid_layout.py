@@ -73,7 +73,13 @@ def shifted_centres_mm(
 
 
 def turned_grid_poses(
-    *, pose: Pose, half_picture: Floats, half_frame: Floats, overlap: float, centre: Floats | None = None
+    *,
+    pose: Pose,
+    half_picture: Floats,
+    half_frame: Floats,
+    overlap: float,
+    centre: Floats | None = None,
+    step_rad: float = 0.0,
 ) -> TurnedGrid | None:
     """Poses on a level head that cover the picture.
 
@@ -87,6 +93,8 @@ def turned_grid_poses(
         Least share of a frame that neighbours have in common.
     centre : ndarray, shape (2,), optional
         Middle of the picture as tangents off the pose's own.
+    step_rad : float
+        That the head turns and nods in, from straight ahead and level; 0 for any angle.
 
     Returns
     -------
@@ -94,11 +102,17 @@ def turned_grid_poses(
         None where the picture comes too near the zenith or nadir, or needs too many frames.
     """
     off = (0.0, 0.0) if centre is None else (float(centre[0]), float(centre[1]))
-    return _laid_out(_PoseKey(pose), tuple(half_picture.tolist()), tuple(half_frame.tolist()), overlap, off)
+    picture, frame = tuple(half_picture.tolist()), tuple(half_frame.tolist())
+    return _laid_out(_PoseKey(pose), picture, frame, overlap, off, step_rad)
 
 
 def all_round_poses(
-    *, pose: Pose, elevations_rad: tuple[float, float], half_frame: Floats, overlap: float
+    *,
+    pose: Pose,
+    elevations_rad: tuple[float, float],
+    half_frame: Floats,
+    overlap: float,
+    step_rad: float = 0.0,
 ) -> TurnedGrid | None:
     """Poses on a level head that go all round, between two heights or, where these are both poles, over everything.
 
@@ -120,8 +134,8 @@ def all_round_poses(
     bearing = math.atan2(pose.forward[0], pose.forward[2])
     directions = round_directions(elevations_rad, _ROUND_SAMPLES)
     for attempt in range(_TRIES):
-        rows = _round_rows(elevations_rad, half_frame, overlap, 0.985**attempt)
-        if sum(count for _, count in rows) > MOST_CELLS:
+        rows = _round_rows(elevations_rad, half_frame, overlap, 0.985**attempt, step_rad)
+        if not rows or sum(count for _, count in rows) > MOST_CELLS:
             return None
         poses = [
             camera_pose(height_m=float(pose.pupil_m[1]), bearing_rad=bearing + math.tau * k / count, pitch_rad=pitch)
@@ -167,9 +181,9 @@ def round_directions(elevations_rad: tuple[float, float], count: int) -> Floats:
 
 
 def _round_rows(
-    elevations_rad: tuple[float, float], half_frame: Floats, overlap: float, squeeze: float
+    elevations_rad: tuple[float, float], half_frame: Floats, overlap: float, squeeze: float, step_rad: float
 ) -> list[tuple[float, int]]:
-    """Rows from the top that go all round: a pitch, and how many frames are in it."""
+    """Rows from the top that go all round: a pitch, and how many frames are in it; none where no steps do."""
     low, high = elevations_rad
     step = pitch_step_rad(half_frame, overlap) * squeeze
     poles = high - low >= math.pi - 1e-9
@@ -180,16 +194,40 @@ def _round_rows(
     else:
         reach = math.atan(float(half_frame[1])) * squeeze
         bottom, top = low + reach, high - reach
-    if top <= bottom:
-        pitches = [0.5 * (bottom + top)]
-    else:
-        count = math.ceil((top - bottom) / step - 1e-9) + 1
-        pitches = [top - (top - bottom) * k / (count - 1) for k in range(count)]
     rows = []
-    for pitch in pitches:
+    for pitch in reversed(_spread(bottom, top, step, step_rad)):
         apart = _bearing_step_rad(pitch, half_frame, overlap) * squeeze
-        rows.append((pitch, max(3, math.ceil(math.tau / apart - 1e-9))))
+        count = max(3, math.ceil(math.tau / apart - 1e-9))
+        if step_rad > 0.0:
+            # As many as so many whole steps lie apart all round.
+            turn = round(math.tau / step_rad)
+            count = next((n for n in range(count, turn + 1) if turn % n == 0), 0)
+        if count == 0:
+            return []
+        rows.append((pitch, count))
+    if not rows:
+        return []
     return [(0.5 * math.pi, 1), *rows, (-0.5 * math.pi, 1)] if poles else rows
+
+
+def _spread(first: float, last: float, most: float, step_rad: float) -> list[float]:
+    """Angles from one to another, evenly, no farther apart than the most; one in the middle where they cross.
+
+    With steps on them, from the step at or before the first to that at or after the last; none where a step is wider
+    than the most.
+    """
+    if step_rad <= 0.0:
+        if last <= first:
+            return [0.5 * (first + last)]
+        count = math.ceil((last - first) / most - 1e-9) + 1
+        return [first + (last - first) * k / (count - 1) for k in range(count)]
+    if last <= first:
+        return [round(0.5 * (first + last) / step_rad) * step_rad]
+    each = math.floor(most / step_rad + 1e-9)
+    if each < 1:
+        return []
+    low, high = math.floor(first / step_rad + 1e-9), math.ceil(last / step_rad - 1e-9)
+    return [min(k, high) * step_rad for k in range(low, high + each, each)]
 
 
 @lru_cache(maxsize=64)
@@ -221,7 +259,7 @@ def fewest_cells(*, pose: Pose, half_picture: Floats, half_frame: Floats, overla
     """How many poses `turned_grid_poses` needs at the least, without looking whether they cover everything."""
     off = (float(centre[0]), float(centre[1]))
     _, azimuth, elevation, _ = _sampled(_PoseKey(pose), tuple(half_picture.tolist()), off)
-    return float(sum(len(bearings) for _, bearings in _rows(azimuth, elevation, half_frame, overlap, 1.0)))
+    return float(sum(len(bearings) for _, bearings in _rows(azimuth, elevation, half_frame, overlap, 1.0, 0.0)))
 
 
 def passes_overhead(*, pose: Pose, half_picture: Floats, centre: Floats) -> bool:
@@ -251,7 +289,12 @@ class _PoseKey:
 
 @lru_cache(maxsize=64)
 def _laid_out(
-    key: _PoseKey, picture: tuple[float, float], frame: tuple[float, float], overlap: float, off: tuple[float, float]
+    key: _PoseKey,
+    picture: tuple[float, float],
+    frame: tuple[float, float],
+    overlap: float,
+    off: tuple[float, float],
+    step_rad: float,
 ) -> TurnedGrid | None:
     pose, half_frame = key.pose, np.array(frame)
     directions, azimuth, elevation, bearing = _sampled(key, picture, off)
@@ -259,8 +302,8 @@ def _laid_out(
         return None
     for attempt in range(_TRIES):
         squeeze = 0.985**attempt
-        rows = _rows(azimuth, elevation, half_frame, overlap, squeeze)
-        if sum(len(bearings) for _, bearings in rows) > MOST_CELLS:
+        rows = _rows(azimuth, elevation, half_frame, overlap, squeeze, step_rad)
+        if not rows or sum(len(bearings) for _, bearings in rows) > MOST_CELLS:
             return None
         poses = [
             camera_pose(height_m=float(pose.pupil_m[1]), bearing_rad=bearing + b, pitch_rad=pitch)
@@ -365,18 +408,16 @@ def _edge_step_rad(pitch_rad: float, half_frame: Floats, overlap: float) -> floa
 
 
 def _rows(
-    azimuth: Floats, elevation: Floats, half_frame: Floats, overlap: float, squeeze: float
+    azimuth: Floats, elevation: Floats, half_frame: Floats, overlap: float, squeeze: float, step_rad: float
 ) -> list[tuple[float, list[float]]]:
-    """Rows from the top: a pitch and the bearings in it; `squeeze` < 1 packs them closer."""
+    """Rows from the top: a pitch and the bearings in it; `squeeze` < 1 packs them closer. None where no steps do."""
     hy = float(half_frame[1])
     reach = math.atan(hy) * squeeze
     low, high = float(elevation.min()) + reach, float(elevation.max()) - reach
     step = pitch_step_rad(half_frame, overlap) * squeeze
-    if high <= low:
-        pitches = [0.5 * (float(elevation.min()) + float(elevation.max()))]
-    else:
-        count = math.ceil((high - low) / step - 1e-9) + 1
-        pitches = [high - (high - low) * k / (count - 1) for k in range(count)]
+    pitches = _spread(low, high, step, step_rad)[::-1]
+    if not pitches:
+        return []
     nearest = np.argmin(np.abs(elevation[:, None] - np.array(pitches)), axis=1)
     rows = []
     for k, pitch in enumerate(pitches):
@@ -386,20 +427,21 @@ def _rows(
             # Rows closer than the samples of the picture: those nearest to it tell how wide it is there.
             off = np.abs(elevation - pitch)
             mine = azimuth[off <= off.min() * (1.0 + 1e-9)]
-        rows.append((pitch, _bearings(mine, pitch, half_frame, overlap, squeeze)))
+        bearings = _bearings(mine, pitch, half_frame, overlap, squeeze, step_rad)
+        if not bearings:
+            return []
+        rows.append((pitch, bearings))
     return rows
 
 
-def _bearings(azimuth: Floats, pitch: float, half_frame: Floats, overlap: float, squeeze: float) -> list[float]:
+def _bearings(
+    azimuth: Floats, pitch: float, half_frame: Floats, overlap: float, squeeze: float, step_rad: float
+) -> list[float]:
     hx, hy = float(half_frame[0]), float(half_frame[1])
     extents = [math.atan2(hx, math.cos(pitch) - y * math.sin(pitch)) for y in (-hy, 0.0, hy)]
     half = min(extents) * squeeze
     first, last = float(azimuth.min()) + half, float(azimuth.max()) - half
-    if last <= first:
-        return [0.5 * (float(azimuth.min()) + float(azimuth.max()))]
-    step = _bearing_step_rad(pitch, half_frame, overlap)
-    count = math.ceil((last - first) / step - 1e-9) + 1
-    return [first + (last - first) * k / (count - 1) for k in range(count)]
+    return _spread(first, last, _bearing_step_rad(pitch, half_frame, overlap), step_rad)
 
 
 @lru_cache(maxsize=8)

@@ -81,7 +81,8 @@ class KitPanel(QWidget):
         slack = Spec(
             "slack_deg", self.tr("Slack"), unit="°", hint=self.tr("Of a driven head, when it turns back"), sure=True
         )
-        self.head_form = ModelForm([off, slack], system, columns=2)
+        step = Spec("step_deg", self.tr("Clicks every"), unit="°", hint=self.tr("From straight ahead; 0: any angle"))
+        self.head_form = ModelForm([off, slack, step], system, columns=2)
         self.head_form.edited.connect(partial(self._typed, "head"))
         self.times_form = ModelForm(self._times_specs(), system, columns=2)
         self.times_form.edited.connect(lambda times, what: self._change(what, times=times))
