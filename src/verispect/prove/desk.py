@@ -93,7 +93,10 @@ def merge_files(
         return None
     _make_folder(target)
     assert merged.first is not None
-    write_picture(target, merged.pixels, shot=shot_of(merged.first), icc=profile_of(merged.first), force=True)
+    first = merged.first
+    write_picture(
+        target, merged.pixels, shot=shot_of(first), icc=profile_of(first), orientation=first.orientation, force=True
+    )
     if exposures is None or merged.depth is None or len(exposures) != len(merged.frames):
         return MergedFile(target, None, merged.report(None))
     return MergedFile(target, ply_of(depth_points(merged, exposures, sensor)), merged.report(None))

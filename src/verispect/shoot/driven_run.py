@@ -18,9 +18,6 @@ from verispect.rig.simulated_controller import RigFault
 from verispect.rig.simulated_rig import RUSH, simulated_rig
 from verispect.shoot.run import RunState, Step, begin, resume, save
 
-# So long a picture is waited for after its exposure, seconds.
-FILE_S = 20.0
-
 
 class DrivenRun:
     """One run and its rig.
@@ -113,7 +110,7 @@ class DrivenRun:
             begin_at(self.program, line, home=home, is_stopped=is_stopped)
             drive(
                 program, line, self.folder, todo=range(len(program.stops)), is_stopped=is_stopped, taken=taken,
-                says=says, set_focus=set_focus, file_s=FILE_S, rush=RUSH if port is None else 1.0,
+                says=says, set_focus=set_focus, rush=RUSH if port is None else 1.0,
             )  # fmt: skip
 
 

@@ -17,6 +17,7 @@ from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.plan.solve.grid_layout import (
     all_round_poses,
+    fewest_all_round,
     pitch_step_rad,
     row_overlap,
     shifted_centres_mm,
@@ -272,3 +273,12 @@ def test_clicks_too_far_apart_lay_nothing_and_all_round_they_divide_the_turn() -
     # The fewest that divide 24 clicks and are no fewer than a free head takes.
     assert count == min(n for n in range(free.rows[0], 25) if 24 % n == 0)
     assert all_round_poses(**band, step_rad=math.radians(50.0)) is None
+
+
+@pytest.mark.parametrize("heights", [(-0.4, 0.3), (-math.pi / 2, math.pi / 2)])
+def test_fewest_all_round_is_never_more_than_what_is_laid(heights) -> None:
+    for half in ((0.75, 0.5), (0.36, 0.24), (0.15, 0.1)):
+        asked = {"elevations_rad": heights, "half_frame": np.array(half), "overlap": 0.3}
+        grid = all_round_poses(pose=camera_pose(height_m=0.0), **asked)
+        assert grid is not None
+        assert 0.6 * len(grid.poses) <= fewest_all_round(**asked) <= len(grid.poses)

@@ -16,6 +16,7 @@ from verispect.plan.document import Plan
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.method import METHOD_KEYS, method_of
 from verispect.sentence import Sentence
+from verispect.subject.camera import Around
 
 _MOST_TIMES = 16.0
 _MOST_TILT_DEG = 40.0
@@ -128,7 +129,8 @@ def openings(weighing: Weighing, look: Callable[[], None]) -> list[Sentence]:
         )  # fmt: skip
     look()
     nearest = weighing.advised
-    if nearest is not None and not plan.scans:
+    # What goes all round has no farther back.
+    if nearest is not None and not plan.scans and plan.camera.around == Around.PICTURE:
         for share in STEPS_BACK:
             back = share * float(weighing.scene.depth_mm[weighing.scene.deciding].min()) / 1000.0
             if holds_with(stepped_back(plan, back), nearest):

@@ -22,6 +22,7 @@ from verispect.plan.solve.grid_layout import (
     MOST_CELLS,
     TurnedGrid,
     all_round_poses,
+    fewest_all_round,
     fewest_cells,
     passes_overhead,
     too_steep,
@@ -189,16 +190,12 @@ def _cannot_be_laid(problem: Problem, half_frame: Floats) -> Sentence:
     scene, named = problem.scene, {"lens": problem.lens.name, "focal": problem.focal_mm}
     if _passes_overhead(scene):
         return Sentence("A grid with {lens} at {focal:.0f} mm would pass straight overhead or underfoot", named)
-    cells = _fewest(scene, half_frame)
-    head = scene.plan.kit.head
-    if head is not None and head.step_deg > 0.0:
+    head, cells = scene.plan.kit.head, _fewest(scene, half_frame)
+    if head is not None and head.step_deg > 0.0 and cells <= MOST_CELLS:
         return Sentence(
             "The head turns in steps of {step:g}°: with none do frames of {lens} at {focal:.0f} mm overlap enough",
             {**named, "step": head.step_deg},
         )
-    if math.isinf(cells):
-        return Sentence("A grid with {lens} at {focal:.0f} mm would need more than {most} frames",
-                        {**named, "most": MOST_CELLS})  # fmt: skip
     return Sentence(
         "A grid with {lens} at {focal:.0f} mm would need {cells:.0f} frames; {most} are the most",
         {**named, "cells": cells, "most": MOST_CELLS},
@@ -222,8 +219,9 @@ def _in_vain(scene: Scene, half_frame: Floats, fewest: float) -> bool:
 
 def _fewest(scene: Scene, half_frame: Floats) -> float:
     if scene.plan.camera.around != Around.PICTURE:
-        grid = _layout(scene, half_frame)
-        return float(len(grid.poses)) if grid is not None else math.inf
+        return fewest_all_round(
+            elevations_rad=scene.plan.elevations_rad, half_frame=half_frame, overlap=scene.plan.wish.overlap
+        )
     return fewest_cells(
         pose=scene.pose,
         half_picture=scene.half_picture(),

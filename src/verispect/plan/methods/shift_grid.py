@@ -132,8 +132,8 @@ def _too_dark(problem: Problem, state: LensState, centres: list[tuple[float, flo
     if lost <= allowed + 1e-9:
         return None
     return Sentence(
-        "{lens} loses {lost:.1f} stops in the farthest corner of a grid at {focal:.0f} mm, allowed are {allowed:g}: "
-        "that much short of its circle it must stop",
+        "{lens} loses {lost:.1f} stops in the farthest corner of a grid at {focal:.0f} mm; {allowed:g} are allowed, "
+        "so it must stop short of its circle",
         {"lens": problem.lens.name, "lost": lost, "focal": problem.focal_mm, "allowed": allowed},
     )
 

@@ -119,7 +119,7 @@ def _beside(candidate: Candidate, row: list[Exposure]) -> list[tuple[Exposure, E
 def _shared_with_row(candidate: Candidate, one: Exposure, row: list[Exposure]) -> float:
     """Share of a frame that a row above or below it shows, by whichever of its frames: thinned rows are out of line.
 
-    A frame that stands alone at a pole is shared with by each of the row's frames, and the row's are what is asked.
+    Of a row of one, at a pole, it is what that one frame shows.
     """
     if len(row) == 1:
         return _shared(candidate, one, row[0])

@@ -23,6 +23,8 @@ _TRIES = 60
 _NEAR_ZENITH = math.radians(85.0)
 # Directions that must lie on a frame of a grid that goes all round.
 _ROUND_SAMPLES = 8000
+# Ways in which a frame stands about one at a pole, and how often the pitch between them is halved: to 0.003°.
+_POLE_TURNS, _POLE_HALVINGS = 10, 15
 # Of a frame, along each side, to see what it shares with a row; and how exactly that tells it.
 _SHARED_SAMPLES, _SHARED_WITHIN = 31, 0.002
 
@@ -127,10 +129,18 @@ def all_round_poses(
         Rows closed upon themselves, thinned towards the poles, with one frame straight up and one straight down
         over a sphere; None where a circle comes too near a pole, or too many frames are needed.
     """
+    return _laid_round(_PoseKey(pose), elevations_rad, tuple(half_frame.tolist()), overlap, step_rad)
+
+
+@lru_cache(maxsize=64)
+def _laid_round(
+    key: _PoseKey, elevations_rad: tuple[float, float], frame: tuple[float, float], overlap: float, step_rad: float
+) -> TurnedGrid | None:
     low, high = elevations_rad
     sphere = high - low >= math.pi - 1e-9
     if not sphere and too_steep(elevations_rad):
         return None
+    pose, half_frame = key.pose, np.array(frame)
     bearing = math.atan2(pose.forward[0], pose.forward[2])
     directions = round_directions(elevations_rad, _ROUND_SAMPLES)
     for attempt in range(_TRIES):
@@ -234,7 +244,7 @@ def _spread(first: float, last: float, most: float, step_rad: float) -> list[flo
 def _pole_pitch(hx: float, hy: float, overlap: float) -> float:
     """The lowest pitch at which a frame, on whichever side, shares as much as asked with one straight up."""
     half_frame = np.array([hx, hy])
-    turns = np.linspace(0.0, 0.5 * math.pi, 19)
+    turns = np.linspace(0.0, 0.5 * math.pi, _POLE_TURNS)
 
     def turned(angle: float) -> Floats:
         c, s = math.cos(angle), math.sin(angle)
@@ -246,7 +256,7 @@ def _pole_pitch(hx: float, hy: float, overlap: float) -> float:
         return min(shared_area(rotation, half_frame) for way in ways for rotation in (way, way.T))
 
     low, high = 0.0, 0.5 * math.pi
-    for _ in range(40):
+    for _ in range(_POLE_HALVINGS):
         middle = 0.5 * (low + high)
         if shared(middle) >= overlap:
             high = middle
@@ -260,6 +270,11 @@ def fewest_cells(*, pose: Pose, half_picture: Floats, half_frame: Floats, overla
     off = (float(centre[0]), float(centre[1]))
     _, azimuth, elevation, _ = _sampled(_PoseKey(pose), tuple(half_picture.tolist()), off)
     return float(sum(len(bearings) for _, bearings in _rows(azimuth, elevation, half_frame, overlap, 1.0, 0.0)))
+
+
+def fewest_all_round(*, elevations_rad: tuple[float, float], half_frame: Floats, overlap: float) -> float:
+    """The same for `all_round_poses`, on a head that turns to any angle."""
+    return float(sum(count for _, count in _round_rows(elevations_rad, half_frame, overlap, 1.0, 0.0)))
 
 
 def passes_overhead(*, pose: Pose, half_picture: Floats, centre: Floats) -> bool:

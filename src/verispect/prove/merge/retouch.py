@@ -119,7 +119,9 @@ class Retouch:
     def whole(self, source: int) -> Coded:
         """A whole frame as the merge laid it; black where it shows nothing."""
         rows, columns = self.pixels.shape[:2]
-        return self._laid(source, Box(0, 0, rows, columns))[0]
+        laid, there = self._laid(source, Box(0, 0, rows, columns))
+        found: Coded = laid * (there > 0.0)[..., None]
+        return found
 
     def _moved(self, away: list[_Done], to: list[_Done], which: str) -> Box | None:
         if not away:

@@ -371,6 +371,12 @@ class ProveDesk(QObject):
         self._merged = path
         self._load(path, lambda image: self._show_result(path.name, image))
 
+    def _on_retouched(self, path: Path) -> None:
+        """It is gone on with from there, where nothing of it was lost in writing."""
+        if path.suffix.lower() in (".tif", ".tiff"):
+            self._merged_of_frames = path
+        self._show_made(path)
+
     def _moved_things(self) -> list[tuple[str, float, float]]:
         """Frames of the last check in which something stood elsewhere, and where."""
         frames = [] if self.report is None else self.report.frames
@@ -388,7 +394,7 @@ class ProveDesk(QObject):
         if self._merge_report is None or self.folder is None:
             return
         if self.retouching is None:
-            self.retouching = RetouchDesk(self._window, self._notices, self._show_made)
+            self.retouching = RetouchDesk(self._window, self._notices, self._on_retouched)
         try:
             self.retouching.open(self._merged_of_frames, self._merge_report, self.folder, moved=self._moved_things())
         except VerispectError as error:

@@ -35,6 +35,8 @@ class RetouchDesk(QObject):
         self._picture = Path()
         # Strokes that no file has.
         self.unsaved = False
+        # And some on their way to the process.
+        self._painting = 0
         self._asked: list[tuple[Future[Any], Callable[[Any], None]]] = []
         self._beat = QTimer(self)
         self._beat.setInterval(_LOOK_EVERY_MS)
@@ -59,7 +61,7 @@ class RetouchDesk(QObject):
         if not self.may_leave():
             return
         self.close()
-        self._picture, self._process, self.unsaved = picture, RetouchProcess(), False
+        self._picture, self._process, self.unsaved, self._painting = picture, RetouchProcess(), False, 0
         names = [source.path.name for source in sources]
         things = [MovedThing(names.index(name), row, column) for name, row, column in moved if name in names]
         dialog = RetouchDialog(self._window, names, things)
@@ -102,7 +104,8 @@ class RetouchDesk(QObject):
 
     def _paint(self, source: int, line: Places, radius: float) -> None:
         if self._process is not None:
-            self._ask(self._process.paint(Stroke(source, line, radius)), self._on_changed)
+            self._painting += 1
+            self._ask(self._process.paint(Stroke(source, line, radius)), self._on_painted)
 
     def _take_back(self, *, forward: bool) -> None:
         if self._process is not None:
@@ -111,6 +114,10 @@ class RetouchDesk(QObject):
     def _show_source(self, number: int) -> None:
         if self._process is not None and self.dialog is not None:
             self._ask(self._process.laid(number), self.dialog.show_frame)
+
+    def _on_painted(self, changed: Any) -> None:
+        self._painting -= 1
+        self._on_changed(changed)
 
     def _on_changed(self, changed: Any) -> None:
         if changed is None or self.dialog is None:
@@ -126,7 +133,7 @@ class RetouchDesk(QObject):
 
     def may_leave(self) -> bool:
         """Whether the picture may be left: no stroke would be lost, or the user says what to do."""
-        if not self.unsaved or self._process is None:
+        if not (self.unsaved or self._painting) or self._process is None:
             return True
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.warning(
@@ -182,7 +189,8 @@ class RetouchDesk(QObject):
             outcome, complaint = future.result()
             if complaint is not None:
                 self._notices.say(say(complaint))
-            else:
+            # What could not be done has changed nothing, and is told to whoever counts.
+            if complaint is None or then == self._on_painted:
                 then(outcome)
         if not self._asked:
             self._beat.stop()
