@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-import argparse
 import json
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from verispect.commands.check import planned
 from verispect.commands.invocation import DONE, FAILED, STOPPED, parser, progress
 from verispect.errors import FileError
+
+if TYPE_CHECKING:
+    from verispect.files.run_file import Run
+    from verispect.plan.methods.candidate import Candidate
 
 
 def run(given: Sequence[str]) -> int:
@@ -29,14 +32,22 @@ def run(given: Sequence[str]) -> int:
     from verispect.files.atomic import write_atomically
     from verispect.files.picture_out import not_over
     from verispect.prove.join.written import join_to
+    from verispect.prove.merge.shots import shots_together
 
     if options.report is not None:
         not_over(options.report, force=options.force)
+    if options.plan is None and options.method is not None:
+        raise FileError("--method needs --plan: in which plan is it worked out?")
+    candidate, happened = planned(options.plan, options.method)
+    say = progress(options.quiet)
     try:
-        joined = join_to(
-            options.out, options.frames, jobs=options.jobs, memory_mb=options.memory_mb, scheduler=options.scheduler,
-            force=options.force, projection=options.projection, progress=progress(options.quiet), **_asked(options),
-        )  # fmt: skip
+        with shots_together(
+            options.frames, candidate, happened, options.out, memory_mb=options.memory_mb, progress=say
+        ) as places:
+            joined = join_to(
+                options.out, places, jobs=options.jobs, memory_mb=options.memory_mb, scheduler=options.scheduler,
+                force=options.force, projection=options.projection, progress=say, **_asked(candidate, happened),
+            )  # fmt: skip
     except Cancelled:
         return STOPPED
     report = joined.report()
@@ -52,16 +63,12 @@ def run(given: Sequence[str]) -> int:
     return FAILED if joined.doubtful else DONE
 
 
-def _asked(options: argparse.Namespace) -> dict[str, Any]:
+def _asked(candidate: Candidate | None, happened: Run | None) -> dict[str, Any]:
     """What is known of where the frames lie: the plan's angles and what happened, or nothing."""
-    if options.plan is None:
-        if options.method is not None:
-            raise FileError("--method needs --plan: in which plan is it worked out?")
+    if candidate is None:
         return {"exposures": None, "sensor_wide_mm": None}
     from verispect.prove.expected import turned_as_happened
 
-    candidate, happened = planned(options.plan, options.method)
-    assert candidate is not None
     if not candidate.method.is_grid:
         raise FileError("{method} is no grid; merge its frames instead", method=candidate.method.name)
     return {

@@ -40,6 +40,7 @@ def run(given: Sequence[str]) -> int:
     from verispect.files.atomic import write_atomically
     from verispect.files.picture_out import not_over, write_picture
     from verispect.prove.merge.series import merge
+    from verispect.prove.merge.shots import shots_together
     from verispect.prove.merge.written import depth_picture, profile_of, shot_of
 
     if options.ply is not None and (options.plan is None or options.preview):
@@ -47,24 +48,29 @@ def run(given: Sequence[str]) -> int:
     for path in (options.out, options.report, options.ply):
         if path is not None:
             not_over(path, force=options.force)
-    candidate, _ = planned(options.plan, options.method)
+    candidate, happened = planned(options.plan, options.method)
+    say = progress(options.quiet)
     try:
-        merged = merge(
-            options.frames,
-            exposures=None if candidate is None else candidate.exposures,
-            sensor_wide_mm=36.0 if candidate is None else candidate.scene.plan.sensor_mm[0],
-            proof=options.preview,
-            align=not options.no_align,
-            smooth=options.smooth,
-            progress=progress(options.quiet),
-            memory_mb=options.memory_mb,
-        )
+        with shots_together(
+            options.frames, candidate, happened, options.out, memory_mb=options.memory_mb, progress=say
+        ) as places:
+            merged = merge(
+                places,
+                exposures=None if candidate is None else candidate.exposures,
+                sensor_wide_mm=36.0 if candidate is None else candidate.scene.plan.sensor_mm[0],
+                proof=options.preview,
+                align=not options.no_align,
+                smooth=options.smooth,
+                progress=say,
+                memory_mb=options.memory_mb,
+            )
+            first = merged.first
+            assert first is not None
+            profile = profile_of(first)
     except Cancelled:
         return STOPPED
-    first = merged.first
-    assert first is not None
     write_picture(
-        options.out, merged.pixels, shot=shot_of(first), icc=profile_of(first), orientation=first.orientation,
+        options.out, merged.pixels, shot=shot_of(first), icc=profile, orientation=first.orientation,
         force=options.force,
     )  # fmt: skip
     depth_file = None

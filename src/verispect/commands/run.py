@@ -92,8 +92,8 @@ def run(given: Sequence[str]) -> int:
     done = sum(item.step == "done" for item in driven.state.items)
     tell(
         {"format": "verispect-driven", "version": 1, "method": candidate.key, "run": str(driven.run_file),
-         "taken": done, "planned": candidate.frame_count, "why_ended": why},
-        f"{done} of {candidate.frame_count} frames taken; kept in {driven.run_file}"
+         "taken": done, "planned": candidate.shot_count, "why_ended": why},
+        f"{done} of {candidate.shot_count} frames taken; kept in {driven.run_file}"
         + ("" if why is None else "; the same command goes on with the rest"),
         as_json=options.json,
     )  # fmt: skip

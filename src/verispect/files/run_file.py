@@ -22,10 +22,11 @@ class _Model(BaseModel):
 
 
 class RunFrame(_Model):
-    """One frame of a run; `file` is null where it is missing."""
+    """One frame of a run; `file` is null where it is missing, `shot` counts those of one exposure from 0."""
 
     file: str | None = None
     exposure: int | None = Field(default=None, ge=0)
+    shot: int = Field(default=0, ge=0)
     happened: dict[str, Any] = Field(default_factory=dict)
     marks: list[dict[str, Any]] = Field(default_factory=list)
 

@@ -61,6 +61,11 @@ def settings_to_dict(settings: Settings) -> dict[str, Any]:
             "covered": head.covered,
             "seam_loss_stops": head.seam_loss_stops,
         },
+        "shots": {
+            "each": settings.candidate.scene.plan.choice.shots.each,
+            "stops": list(settings.candidate.scene.plan.choice.shots.steps),
+            "count": settings.candidate.shot_count,
+        },
         "rail": None
         if rail is None
         else {

@@ -92,6 +92,7 @@ def _method(candidate: Candidate) -> dict[str, Any]:
         "searched": str(searched(candidate)),
         "holds": candidate.holds,
         "frame_count": candidate.frame_count,
+        "shot_count": candidate.shot_count,
         "time_on_site_s": round(candidate.time_on_site_s, 3) if candidate.fits else None,
         "final_pixels": list(candidate.final_pixels),
         "worst_softness": _number(candidate.worst_softness),

@@ -7,7 +7,7 @@ from datetime import datetime
 from enum import StrEnum
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from verispect.kit.equipment import Kit
 from verispect.kit.standards import Standards
@@ -24,6 +24,8 @@ VERSION = 1
 LINE_PAIR_ARCMIN = 2.0
 # For which the places of Sun and Moon are surely good to a hundredth of a degree.
 _YEARS = (1600, 2400)
+# Steps of exposure further from the plan than this are no camera's.
+_MOST_STEPS = 10.0
 
 
 class _Model(BaseModel):
@@ -157,12 +159,32 @@ class GridPath(_Model):
     there_and_back: bool = Field(default=False, description="Every other row or column the other way.")
 
 
+class ShotsEach(_Model):
+    """How often each frame is taken: alike, against noise and what walks through; or in steps of exposure."""
+
+    each: int = Field(default=1, ge=1, le=50)
+    apart_stops: float = Field(default=0.0, ge=0.0, le=5.0, description="Steps of exposure time; 0: all alike.")
+
+    @model_validator(mode="after")
+    def _within_reason(self) -> ShotsEach:
+        if self.apart_stops * (self.each // 2) > _MOST_STEPS:
+            raise ValueError(f"steps that go at most {_MOST_STEPS:g} stops either way; take fewer, or closer")
+        return self
+
+    @property
+    def steps(self) -> tuple[float, ...]:
+        """Stops of each shot against the plan: none, one step less, one more, two less, two more, ..."""
+        signs = ((-1.0 if k % 2 else 1.0) * ((k + 1) // 2) for k in range(self.each))
+        return tuple(self.apart_stops * sign + 0.0 for sign in signs)
+
+
 class Choice(_Model):
     """The method taken, and whether its numbers were moved by hand; no method means the advised one."""
 
     method: str | None = None
     manual: ManualSetting | None = None
     grid_path: GridPath = Field(default_factory=GridPath)
+    shots: ShotsEach = Field(default_factory=ShotsEach)
     standards: Standards = Field(
         default=Standards.LENS_FIRST, description="Which standard tilts, where the camera's back can."
     )

@@ -12,6 +12,7 @@ import numpy as np
 from verispect.errors import Cancelled, FileError
 from verispect.files.run_file import Run
 from verispect.plan.frames.rendering import Rendering
+from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.checks.dust import seen_on
 from verispect.prove.evidence import Evidence, Grey, doubles_of
@@ -21,6 +22,7 @@ from verispect.prove.matching import match
 from verispect.prove.report import Fault, FrameReport, Report
 from verispect.prove.series_check import SeriesCheck
 from verispect.prove.sets import FrameSet, SetKind, is_dark, likeness, parted
+from verispect.prove.shots_check import Repeat, compare_shots, leads_of
 from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.mark_softness import MarkSoftness, measure
 from verispect.prove.verdict import advice, gaps_between, missing_frames, redo
@@ -71,6 +73,8 @@ class _Check:
     def __init__(self, evidence: Evidence) -> None:
         self.evidence = evidence
         self.thumbs: list[Grey] = []
+        self.shots: dict[int, Shot] = {}
+        self.repeats: dict[int, Repeat] = {}
 
     def report(self) -> Report:
         """Read everything once, then compare."""
@@ -82,7 +86,8 @@ class _Check:
         # Black frames are all alike, and each parts what is about it.
         alike = doubles_of([look.digest for look in looks])
         doubles = {k: first for k, first in alike.items() if not dark[k]}
-        planned = len(evidence.exposures) if candidate is not None else None
+        shots = [] if candidate is None else candidate.shots
+        planned = len(shots) if candidate is not None else None
         plain = _for_the_dust([look.is_plain for look in looks], planned, unusable=set(doubles) | set(_true(dark)))
         single = [k for k in range(len(frames)) if k not in doubles and k not in plain]
         bright = [k for k in single if not dark[k]]
@@ -92,9 +97,8 @@ class _Check:
         parts = [counted] if planned is None or len(counted) <= planned else [list(group.frames) for group in sets]
         if candidate is not None:
             for part in parts:
-                told = match([frames[k] for k in part], evidence.exposures, evidence.run)
-                for k, index in zip(part, told, strict=True):
-                    evidence.matched[k] = index
+                told = match([frames[k] for k in part], evidence.exposures, shots, evidence.run)
+                self._match(part, told, dark)
         for k, frame in enumerate(frames):
             if evidence.is_cancelled():
                 raise Cancelled
@@ -108,6 +112,7 @@ class _Check:
             for place, k in enumerate(group.frames):
                 reports[k].set, reports[k].place = number, place
             self._compare(group, kinds[-1], reports, dark)
+        compare_shots(evidence, self.repeats, reports)
         for k, first in doubles.items():
             self._double(reports[k], reports[first])
         for k, report in enumerate(reports):
@@ -117,7 +122,7 @@ class _Check:
         for number, part in enumerate(parts):
             # A few frames beside whole sets are trials, not a set of which most is missing.
             if len(parts) == 1 or 2 * len(part) > (planned or 0):
-                there = [evidence.matched[k] for k in part]
+                there = [shot for k in part if (shot := self.shots.get(k)) is not None]
                 missing += missing_frames(candidate, there, of_set=number if len(parts) > 1 else None)
         gaps = gaps_between(candidate, evidence.matched, reports)
         every = reports + missing
@@ -129,13 +134,25 @@ class _Check:
             advice(every, marks, planned=candidate is not None, plain=bool(specks), blocks=blocks), blocks,
         )  # fmt: skip
 
+    def _match(self, part: Sequence[int], told: Sequence[Shot | None], dark: Sequence[bool]) -> None:
+        """One picture stands for each exposure; of the other shots of it only what may be wrong is told."""
+        leads = leads_of(part, told, dark)
+        of = {k: shot for k, shot in zip(part, told, strict=True) if shot is not None}
+        for k, shot in of.items():
+            self.shots[k], lead = shot, leads[shot.exposure]
+            if k == lead or shot.number == of[lead].number:
+                # What was taken again counts as it always did.
+                self.evidence.matched[k] = shot.exposure
+            else:
+                self.repeats[k] = Repeat(lead, of[lead], shot)
+
     def _double(self, report: FrameReport, first: FrameReport) -> None:
         """The same picture once more: it goes where the first went, and counts for nothing."""
         report.set, report.place, report.duplicate_of = first.set, first.place, first.file
         report.faults.append(Fault("duplicate", 0.0, f"the same picture as {first.file}", "leave one out"))
 
     def _kind(self, group: FrameSet) -> SetKind:
-        if len(group.frames) == 1:
+        if len([k for k in group.frames if k not in self.repeats]) == 1:
             return SetKind.SINGLE
         if self.evidence.candidate is not None:
             return SetKind.GRID if self.evidence.candidate.method.is_grid else SetKind.SERIES
@@ -144,7 +161,7 @@ class _Check:
         return SetKind.SERIES if float(np.median(alike)) > 0.6 else SetKind.UNKNOWN
 
     def _compare(self, group: FrameSet, kind: SetKind, reports: list[FrameReport], dark: Sequence[bool]) -> None:
-        used = [k for k in group.frames if not dark[k]]
+        used = [k for k in group.frames if not dark[k] and k not in self.repeats]
         series = SeriesCheck(self.evidence, reports)
         if kind is SetKind.GRID:
             cells: dict[tuple[float, ...], list[int]] = {}
@@ -157,7 +174,9 @@ class _Check:
             series.compare(used)
 
     def _alone(self, k: int, report: FrameReport, dark: bool, in_set: bool) -> None:
-        read, index = self.evidence.reads[k], self.evidence.matched[k]
+        read, shot = self.evidence.reads[k], self.shots.get(k)
+        index = None if shot is None else shot.exposure
+        report.shot = 0 if shot is None else shot.number
         report.planned_exposure, report.clipped_share, report.dark = index, read.clipped, dark
         if dark and in_set:
             report.faults.append(
@@ -167,7 +186,7 @@ class _Check:
         for fault in report.faults:
             if fault.name == "exposure" and fault.size < FLASHLESS:
                 fault.says += "; a flash that missed leaves such a frame"
-        if read.clipped > CLIPPED:
+        if read.clipped > CLIPPED and not (shot is not None and shot.stops > 0.0):
             report.faults.append(
                 Fault("clipped", read.clipped, f"{100 * read.clipped:.0f} % of it is clipped",
                       "give less light if the highlights matter")

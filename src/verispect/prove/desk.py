@@ -21,6 +21,7 @@ from verispect.prove.intake import described, frames_in, in_order, read_coded
 from verispect.prove.join.written import join_to
 from verispect.prove.merge.depth_points import depth_points, ply_of
 from verispect.prove.merge.series import merge
+from verispect.prove.merge.shots import shots_together
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.report import Report
 from verispect.prove.returning import Return, return_pose
@@ -53,6 +54,12 @@ def _run_beside(folder: Path) -> Run | None:
     return read_run(path) if path.exists() else None
 
 
+def _run_of(folder: Path, candidate: Candidate | None) -> Run | None:
+    """The same, where it is of this method."""
+    run = _run_beside(folder)
+    return run if run is not None and candidate is not None and run.method == candidate.key else None
+
+
 def check_folder(
     folder: Path, candidate: Candidate | None, files: tuple[Path, ...] = (), *, progress: Share, is_cancelled: Stop
 ) -> Report | None:
@@ -60,10 +67,9 @@ def check_folder(
     run = _run_beside(folder)
     taken = None if run is None else [folder / frame.file for frame in run.frames if frame.file]
     places = list(files) or ([path for path in taken if path.exists()] if taken else [folder])
-    matches = run is not None and candidate is not None and run.method == candidate.key
     try:
         return check(
-            places or [folder], candidate=candidate, run=run if matches else None,
+            places or [folder], candidate=candidate, run=_run_of(folder, candidate),
             progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
         )  # fmt: skip
     except Cancelled:
@@ -84,19 +90,22 @@ def merge_files(
     """Merge files into a picture; None where it was stopped."""
     exposures = None if candidate is None or candidate.method.is_grid else candidate.exposures
     sensor = (36.0, 24.0) if candidate is None else candidate.scene.plan.sensor_mm
+    _make_folder(target)
     try:
-        merged = merge(
-            files, exposures=exposures, sensor_wide_mm=sensor[0], proof=proof,
-            progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
-        )  # fmt: skip
+        with shots_together(
+            files, candidate, _run_of(files[0].parent, candidate), target,
+            progress=lambda share, _text: progress(0.3 * share),
+            is_cancelled=is_cancelled,
+        ) as places:  # fmt: skip
+            merged = merge(
+                places, exposures=exposures, sensor_wide_mm=sensor[0], proof=proof,
+                progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
+            )  # fmt: skip
+            assert merged.first is not None
+            first, profile = merged.first, profile_of(merged.first)
     except Cancelled:
         return None
-    _make_folder(target)
-    assert merged.first is not None
-    first = merged.first
-    write_picture(
-        target, merged.pixels, shot=shot_of(first), icc=profile_of(first), orientation=first.orientation, force=True
-    )
+    write_picture(target, merged.pixels, shot=shot_of(first), icc=profile, orientation=first.orientation, force=True)
     if exposures is None or merged.depth is None or len(exposures) != len(merged.frames):
         return MergedFile(target, None, merged.report(None))
     return MergedFile(target, ply_of(depth_points(merged, exposures, sensor)), merged.report(None))
@@ -106,22 +115,30 @@ def join_files(
     files: list[Path], candidate: Candidate | None, target: Path, *, progress: Share, is_cancelled: Stop
 ) -> Path | None:
     """Join files, by the frames alone where no plan has them; the picture's path, or None where it was stopped."""
-    planned = candidate is not None and candidate.method.is_grid and len(files) == len(candidate.exposures)
+    planned = (
+        candidate is not None
+        and candidate.method.is_grid
+        and len(files) in (candidate.frame_count, candidate.shot_count)
+    )
     sensor = None if candidate is None or not planned else candidate.scene.plan.sensor_mm[0]
-    run = _run_beside(files[0].parent)
+    run = _run_of(files[0].parent, candidate)
     _make_folder(target)
     try:
-        join_to(
-            target,
-            files,
-            sensor_wide_mm=sensor,
-            force=True,
-            exposures=candidate.exposures if candidate is not None and planned else None,
-            basis=candidate.scene.pose.matrix if candidate is not None and planned else None,
-            rotations=turned_as_happened(run, candidate.exposures) if run and candidate and planned else None,
-            progress=lambda share, _text: progress(share),
+        with shots_together(
+            files, candidate if planned else None, run, target, progress=lambda share, _text: progress(0.3 * share),
             is_cancelled=is_cancelled,
-        )
+        ) as places:  # fmt: skip
+            join_to(
+                target,
+                places,
+                sensor_wide_mm=sensor,
+                force=True,
+                exposures=candidate.exposures if candidate is not None and planned else None,
+                basis=candidate.scene.pose.matrix if candidate is not None and planned else None,
+                rotations=turned_as_happened(run, candidate.exposures) if run and candidate and planned else None,
+                progress=lambda share, _text: progress(share),
+                is_cancelled=is_cancelled,
+            )
     except Cancelled:
         return None
     return target

@@ -318,6 +318,13 @@ def linear_of(coded: Coded) -> Linear:
     return np.asarray(cv2.LUT(coded, _TO_LINEAR[None]), np.float32)
 
 
+def coded_of(light: NDArray[Any]) -> Coded:
+    """The same the other way: 16 bits of linear light, with sRGB's curve (IEC 61966-2-1)."""
+    light = np.clip(light, 0.0, 1.0)
+    curve = np.where(light <= 0.0031308, 12.92 * light, 1.055 * np.power(light, light.dtype.type(1 / 2.4)) - 0.055)
+    return np.asarray(np.round(curve * 65535.0), np.uint16)
+
+
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 # Rows of the small picture that are made at once.
 _STRIP_ROWS = 64

@@ -9,19 +9,36 @@ import numpy as np
 
 from verispect.files.run_file import Run
 from verispect.plan.frames.exposure import Exposure
+from verispect.plan.frames.shots import Shot
 from verispect.prove.intake import Frame
 
 # Two focus settings further apart than this share of their closeness are told as different.
 _SAME = 0.02
 
 
-def match(frames: Sequence[Frame], exposures: Sequence[Exposure], run: Run | None) -> list[int | None]:
-    """For each frame the index of its exposure; None for one too many."""
-    if run is not None:
-        by_name = {frame.file: frame.exposure for frame in run.frames if frame.file}
-        told = [by_name.get(frame.path.name) for frame in frames]
-        if any(index is not None for index in told):
-            return told
+def match(
+    frames: Sequence[Frame], exposures: Sequence[Exposure], shots: Sequence[Shot], run: Run | None
+) -> list[Shot | None]:
+    """For each frame the shot of which exposure it is; None for one too many."""
+    by_run = _by_run(frames, shots, run)
+    if by_run is not None:
+        return by_run
+    places = _by_what_they_tell(frames, [exposures[shot.exposure] for shot in shots])
+    return [None if place is None else shots[place] for place in places]
+
+
+def _by_run(frames: Sequence[Frame], shots: Sequence[Shot], run: Run | None) -> list[Shot | None] | None:
+    if run is None:
+        return None
+    planned = {(shot.exposure, shot.number): shot for shot in shots}
+    by_name = {frame.file: planned.get((frame.exposure, frame.shot)) for frame in run.frames
+               if frame.file and frame.exposure is not None}  # fmt: skip
+    told = [by_name.get(frame.path.name) for frame in frames]
+    return told if any(shot is not None for shot in told) else None
+
+
+def _by_what_they_tell(frames: Sequence[Frame], exposures: Sequence[Exposure]) -> list[int | None]:
+    """By order, focus or number: for each frame its place among the exposures as they are taken one by one."""
     if len(frames) == len(exposures):
         return list(range(len(frames)))
     by_focus = _by_focus(frames, exposures)

@@ -40,6 +40,7 @@ class FrameReport:
     set: int = 0
     place: int = 0
     planned_exposure: int | None = None
+    shot: int = 0
     shift_px: tuple[float, float] = (0.0, 0.0)
     turn_deg: float = 0.0
     scale: float = 1.0
@@ -121,6 +122,7 @@ def report_dict(report: Report) -> dict[str, Any]:
                 "set": frame.set,
                 "place": frame.place,
                 "planned_exposure": frame.planned_exposure,
+                "shot": frame.shot,
                 "verdict": frame.verdict,
                 "shift_px": [round(part, 4) for part in frame.shift_px],
                 "turn_deg": round(frame.turn_deg, 5),

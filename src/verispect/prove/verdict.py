@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from verispect.optics.conjugates import object_for_image_distance_mm
+from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.report import REDO, Fault, FrameReport
 from verispect.prove.softness.block_map import BlockMap
@@ -17,17 +18,27 @@ from verispect.prove.softness.mark_softness import MarkSoftness
 
 
 def missing_frames(
-    candidate: Candidate | None, matched: Sequence[int | None], *, of_set: int | None = None
+    candidate: Candidate | None, there: Sequence[Shot], *, of_set: int | None = None
 ) -> list[FrameReport]:
-    """A report without a file for every planned exposure that no frame was matched to."""
+    """A report without a file for every planned exposure, or shot of one, that no frame was matched to."""
     if candidate is None:
         return []
-    there = set(matched)
+    taken = {(shot.exposure, shot.number) for shot in there}
+    known = {exposure for exposure, _ in taken}
+    where = "" if of_set is None else f" in set {of_set + 1}"
     found = []
+    for shot in candidate.shots:
+        if shot.exposure in known and (shot.exposure, shot.number) not in taken:
+            lost = FrameReport(file=None, planned_exposure=shot.exposure, shot=shot.number, set=of_set or 0,
+                               place=shot.exposure)  # fmt: skip
+            lost.faults.append(
+                Fault("missing", 0.0, f"shot {shot.number + 1} of exposure {shot.exposure + 1} is not there{where}",
+                      "take it before the camera is moved, or do without it")
+            )  # fmt: skip
+            found.append(lost)
     for index, exposure in enumerate(candidate.exposures):
-        if index not in there:
+        if index not in known:
             lost = FrameReport(file=None, planned_exposure=index, set=of_set or 0, place=index)
-            where = "" if of_set is None else f" in set {of_set + 1}"
             lost.faults.append(
                 Fault("missing", 0.0, f"exposure {index + 1} of {len(candidate.exposures)} is not there{where}",
                       f"take it, focused at {metres(exposure.focus_m)}")

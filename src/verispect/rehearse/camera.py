@@ -15,10 +15,11 @@ from verispect.optics.blur import image_centres_mm
 from verispect.optics.image_circle import circle_share
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import render as look
+from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.rehearse import pupil_views
 from verispect.rehearse.cards import draw_cards
-from verispect.rehearse.faults import Fault, FaultName, defocused, dusted, grains, knocked, shaken, turned
+from verispect.rehearse.faults import LASTING, Fault, FaultName, defocused, dusted, grains, knocked, shaken, turned
 from verispect.rehearse.projection import Camera
 from verispect.rehearse.pupil_views import FINE, Quality
 from verispect.rehearse.scene_model import Model, build_model
@@ -28,6 +29,8 @@ from verispect.rehearse.wave_blur import airy_kernel
 Picture = NDArray[np.float32]
 # Ends of the tone scale: a dark frame lets through so little.
 _COVERED = 2.0**-11
+# Shots of one frame have noise of their own.
+_SHOT_SEED = 100_003
 
 
 @dataclass(frozen=True)
@@ -87,14 +90,22 @@ class Rehearsal:
         index: int,
         faults: Sequence[Fault] = (),
         *,
+        shot: Shot | None = None,
         progress: Callable[[float], None] | None = None,
         is_cancelled: Callable[[], bool] | None = None,
     ) -> Taken | None:
-        """Take one frame; None where it was cancelled."""
-        if index > 0 and any(fault.name is FaultName.DUPLICATE and fault.frame == index for fault in faults):
+        """Take one frame, or one of its shots; None where it was cancelled. Faults befall the first shot."""
+        shot = shot or Shot(index)
+        if (
+            shot.number == 0
+            and index > 0
+            and any(fault.name is FaultName.DUPLICATE and fault.frame == index for fault in faults)
+        ):
             return self._once_more(index, faults, progress, is_cancelled)
-        planned = self.candidate.exposures[index]
-        exposure, gain, happened, is_missing = self._befallen(planned, index, faults)
+        if shot.number:
+            faults = [fault for fault in faults if fault.name in LASTING]
+        exposure, gain, happened, is_missing = self._befallen(shot.of(self.candidate.exposures), index, faults)
+        gain *= 2.0**shot.stops
         happened |= _settings(exposure)
         if is_missing:
             return Taken(index, exposure, None, happened)
@@ -120,7 +131,7 @@ class Rehearsal:
             body=self.candidate.scene.plan.kit.body,
             pixel_mm=self.pitch_mm,
             gain=gain,
-            seed=(self.options.seed, index),
+            seed=(self.options.seed, index + _SHOT_SEED * shot.number),
             noise=self.options.noise and not plain,
         )
         return Taken(index, exposure, picture, happened)
@@ -145,11 +156,9 @@ class Rehearsal:
         exposure, gain, is_missing = planned, 1.0, False
         happened: dict[str, Any] = {}
         for fault in faults:
-            # A tripod that was turned stays turned.
             if fault.name is FaultName.TURN and fault.frame <= index:
                 exposure = turned(exposure, math.radians(fault.size), 0.0)
             elif fault.name is FaultName.DUST and fault.frame <= index:
-                # Nor does dust fly away.
                 happened[str(fault.name)] = happened.get(fault.name, 0.0) + fault.size
                 continue
             elif fault.frame != index:

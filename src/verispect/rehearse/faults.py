@@ -53,6 +53,8 @@ _USUAL = {
     FaultName.MOVED: 12.0,
     FaultName.GUST: 8.0,
 }
+# A tripod that was turned stays turned, nor does dust fly away: these befall every later picture too.
+LASTING = (FaultName.TURN, FaultName.DUST)
 Picture = NDArray[np.float32]
 MOST_SPECKS = 200
 # Dust lies on the glass before the sensor, about so far from it, mm; grains of so many mm (from memory).

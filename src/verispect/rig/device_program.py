@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from verispect.errors import VerispectError
 from verispect.plan.explain.frame_table import frame_rows
+from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 
 # How fast the axes go: mm and degrees a minute; slow enough for heavy gear (from memory, to be set lower at need).
@@ -21,9 +22,9 @@ class RigError(VerispectError):
 
 @dataclass(frozen=True)
 class Stop:
-    """One exposure: where each axis stands, what to wait before and after, and what the lens is to be set to."""
+    """One shot: where each axis stands, what to wait before and after, and what the lens is to be set to."""
 
-    exposure: int
+    shot: Shot
     places: tuple[float, ...]
     settle_s: float
     after_s: float
@@ -58,6 +59,15 @@ class Program:
         return any(not _same(a.focus_m, b.focus_m) for a, b in zip(self.stops, self.stops[1:], strict=False))
 
     @property
+    def brackets(self) -> bool:
+        """Whether the camera is to change its time between shots."""
+        return any(stop.shot.stops for stop in self.stops)
+
+    def at(self, shot: Shot) -> Stop:
+        """The stop of a shot."""
+        return next(stop for stop in self.stops if stop.shot == shot)
+
+    @property
     def travel(self) -> tuple[tuple[float, float], ...]:
         """From where to where each axis goes."""
         columns = zip(*(stop.places for stop in self.stops), strict=True)
@@ -82,14 +92,15 @@ def device_program(candidate: Candidate) -> Program:
         raise RigError("{method} has no frames here, so there is nothing to move to", method=method.name)
     times, rows = plan.kit.times, frame_rows(candidate)
     stops = []
-    for index, (row, exposure) in enumerate(zip(rows, candidate.exposures, strict=True)):
+    for shot in candidate.shots:
+        row, exposure = rows[shot.exposure], shot.of(candidate.exposures)
         if method.on_rail:
             places: tuple[float, ...] = (round(row.rail_mm, 4),)
         else:
             bearing = (row.bearing_deg - _straight_deg(candidate) + 180.0) % 360.0 - 180.0
             places = (round(bearing, 4), round(row.pitch_deg, 4))
         after = exposure.shutter_s + times.timer_s + max(times.write_s, times.flash_recycle_s)
-        stops.append(Stop(index, places, max(times.settle_s, 0.0), after, exposure.focus_m))
+        stops.append(Stop(shot, places, max(times.settle_s, 0.0), after, exposure.focus_m))
     rail, head = plan.kit.rail, plan.kit.head
     slack = (rail.slack_mm if rail else 0.0) if method.on_rail else (head.slack_deg if head else 0.0)
     axes = ("X",) if method.on_rail else ("A", "B")
@@ -122,6 +133,9 @@ def gcode(program: Program) -> str:
         lines.append(f"; {axis} goes from {low:.4f} to {high:.4f}; set your limits beyond that")
     if program.slack > 0.0:
         lines.append(f"; each place is come to from {program.slack:g} below, so that slack does not tell")
+    if program.brackets:
+        times = ", ".join(f"{stops:+g}" for stops in dict.fromkeys(stop.shot.stops for stop in program.stops))
+        lines.append(f"; set the camera to bracket its time by {times} stops, one shot for each trigger")
     start = " ".join(f"{axis}{value:.4f}" for axis, value in zip(program.axes, program.stops[0].places, strict=True))
     on_rail = program.axes == ("X",)
     by_hand = (

@@ -111,7 +111,7 @@ def drive(
             command(f"G4 P{TRIGGER_S:.3f}", TRIGGER_S)
             command("M9", 1.0)
             command(f"G4 P{stop.after_s:.3f}", stop.after_s)
-            taken(Driven(stop.exposure, _arrived(folder, there, file_s, is_stopped, line)))
+            taken(Driven(stop.shot.exposure, _arrived(folder, there, file_s, is_stopped, line)))
         is_done = True
     finally:
         # Whatever happened: nothing shall go on moving. Where the line is gone there is nobody to tell.

@@ -8,8 +8,10 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from verispect.errors import FileError
-from verispect.files.picture_out import Shot, not_over, write_picture
+from verispect.files.picture_out import Shot as Metadata
+from verispect.files.picture_out import not_over, write_picture
 from verispect.files.run_file import Run, RunFrame, write_run
+from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.rehearse.camera import Options, Rehearsal, Taken
 from verispect.rehearse.faults import Fault
@@ -28,9 +30,9 @@ class Writing:
     linear: bool = False
     force: bool = False
 
-    def path(self, index: int) -> Path:
-        """The file of one frame, numbered from 1."""
-        return self.folder / f"frame-{index + 1:03d}{self.suffix}"
+    def path(self, number: int) -> Path:
+        """The file of one shot, numbered from 0 in the order in which they are taken."""
+        return self.folder / f"frame-{number + 1:03d}{self.suffix}"
 
 
 class SimulatedCamera:
@@ -43,7 +45,7 @@ class SimulatedCamera:
 
     def take(
         self,
-        index: int,
+        shot: Shot,
         faults: Sequence[Fault] = (),
         *,
         at: datetime | None = None,
@@ -51,32 +53,34 @@ class SimulatedCamera:
         progress: Callable[[float], None] | None = None,
         path: Path | None = None,
     ) -> RunFrame | None:
-        """Take one frame and write it; None where it was cancelled."""
-        taken = self.rehearsal.take(index, faults, progress=progress, is_cancelled=is_cancelled)
+        """Take one shot and write it; None where it was cancelled."""
+        taken = self.rehearsal.take(shot.exposure, faults, shot=shot, progress=progress, is_cancelled=is_cancelled)
         if taken is None:
             return None
-        when = at or self._begin + timedelta(seconds=self._seconds_before(index))
+        number = shot.exposure * self._candidate.scene.plan.choice.shots.each + shot.number
+        when = at or self._begin + timedelta(seconds=self._seconds_before(number))
         happened = {**taken.happened, "taken": when.isoformat().replace("+00:00", "Z")}
         file = None
         if taken.picture is not None:
-            path = path or self.writing.path(index)
+            path = path or self.writing.path(number)
             picture = linear_16(taken.picture) if self.writing.linear else srgb_16(taken.picture)
-            write_picture(path, picture, shot=self._shot(taken, when), force=self.writing.force)
+            write_picture(path, picture, shot=self._metadata(taken, when), force=self.writing.force)
             file = path.name
-        return RunFrame(file=file, exposure=index, happened=happened, marks=self.rehearsal.marks(taken))
+        marks = self.rehearsal.marks(taken)
+        return RunFrame(file=file, exposure=shot.exposure, shot=shot.number, happened=happened, marks=marks)
 
-    def _seconds_before(self, index: int) -> float:
-        """From the first frame's beginning to this one's, as the plan's times have it."""
+    def _seconds_before(self, number: int) -> float:
+        """From the first shot's beginning to this one's, as the plan's times have it."""
         candidate = self._candidate
-        if index == 0 or candidate.frame_count < 2:
+        if number == 0 or candidate.shot_count < 2:
             return 0.0
         last = candidate.exposures[-1].shutter_s
-        return (candidate.run_s - last) * index / (candidate.frame_count - 1)
+        return (candidate.run_s - last) * number / (candidate.shot_count - 1)
 
-    def _shot(self, taken: Taken, when: datetime) -> Shot:
+    def _metadata(self, taken: Taken, when: datetime) -> Metadata:
         state = taken.exposure.state
         focus = taken.exposure.focus_m
-        return Shot(
+        return Metadata(
             focal_mm=state.focal_mm,
             f_number=round(state.f_number, 3),
             shutter_s=taken.exposure.shutter_s,
@@ -122,19 +126,19 @@ def rehearse_to(
         ) from error  # fmt: skip
     account = writing.folder / "run.json"
     not_over(account, force=writing.force)
-    for index in range(candidate.frame_count):
-        not_over(writing.path(index), force=writing.force)
+    count = candidate.shot_count
+    for number in range(count):
+        not_over(writing.path(number), force=writing.force)
     camera = SimulatedCamera(candidate, options, writing)
     frames: list[RunFrame] = []
-    count = candidate.frame_count
-    for index in range(count):
-        base = index / count
+    for number, shot in enumerate(candidate.shots):
+        base = number / count
 
-        def within(share: float, base: float = base, index: int = index) -> None:
+        def within(share: float, base: float = base, number: int = number) -> None:
             if progress is not None:
-                progress(base + share / count, f"frame {index + 1} of {count}")
+                progress(base + share / count, f"frame {number + 1} of {count}")
 
-        frame = camera.take(index, faults, progress=within, is_cancelled=is_cancelled)
+        frame = camera.take(shot, faults, progress=within, is_cancelled=is_cancelled)
         if frame is None:
             break
         frames.append(frame)

@@ -11,6 +11,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.rehearse.camera import Options
 from verispect.rig.camera_manner import Manner, manner_of
@@ -64,7 +65,7 @@ def simulated_rig(
     candidate: Candidate,
     folder: Path,
     *,
-    order: Sequence[int],
+    order: Sequence[Shot],
     pixels: tuple[int, int],
     slack: float = 0.0,
     faults: Sequence[tuple[RigFault, int]] = (),
@@ -74,8 +75,8 @@ def simulated_rig(
 
     Parameters
     ----------
-    order : sequence of int
-        Exposures in the order in which they will be triggered.
+    order : sequence of Shot
+        In the order in which they will be triggered.
     manner : Manner, optional
         Of the camera; as the plan reckons with it where none is given.
     """
@@ -105,7 +106,7 @@ def _camera(
     pixels: tuple[int, int],
     triggers: Path,
     folder: Path,
-    order: list[int],
+    order: list[Shot],
     over: Any,
     manner: Manner,
 ) -> None:

@@ -9,8 +9,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from verispect.files.picture_out import Shot, write_picture
+from verispect.files.picture_out import Shot as Metadata
+from verispect.files.picture_out import write_picture
 from verispect.plan.frames.exposure import Exposure
+from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.rehearse.camera import Options, Rehearsal
 from verispect.rehearse.faults import Fault, FaultName, turned
@@ -26,7 +28,7 @@ def watch(
     triggers: Path,
     folder: Path,
     *,
-    order: Sequence[int],
+    order: Sequence[Shot],
     is_over: Callable[[], bool],
     manner: Manner | None = None,
     rush: float = 1.0,
@@ -50,19 +52,20 @@ def watch(
             continue
         line = json.loads(lines[done])
         off = line["off"]
-        exposure = moved_off(candidate.exposures[order[done]], off)
+        planned = order[done]
         exposures = list(candidate.exposures)
-        exposures[order[done]] = exposure
+        exposures[planned.exposure] = moved_off(exposures[planned.exposure], off)
+        exposure = planned.of(exposures)
         rehearsal = Rehearsal(replace(candidate, exposures=tuple(exposures)), options)
         given = clock.trigger(float(line.get("at", time.monotonic())) * rush, exposure.shutter_s)
         wait_until(given.begun_s)
-        short = [Fault(FaultName.MISSED_FLASH, order[done], given.short_stops)] if given.short_stops else []
-        taken = rehearsal.take(order[done], short, is_cancelled=is_over)
+        short = [Fault(FaultName.MISSED_FLASH, planned.exposure, given.short_stops)] if given.short_stops else []
+        taken = rehearsal.take(planned.exposure, short, shot=planned, is_cancelled=is_over)
         done += 1
         if taken is None or taken.picture is None or given.written_s is None:
             continue
         wait_until(given.written_s)
-        shot = Shot(
+        metadata = Metadata(
             focal_mm=exposure.state.focal_mm,
             f_number=round(exposure.state.f_number, 3),
             shutter_s=exposure.shutter_s,
@@ -71,7 +74,7 @@ def watch(
             lens=exposure.lens.name,
         )
         number = len(list(folder.glob("tethered-*.tif"))) + 1
-        write_picture(folder / f"tethered-{number:04d}.tif", srgb_16(taken.picture), shot=shot, force=False)
+        write_picture(folder / f"tethered-{number:04d}.tif", srgb_16(taken.picture), shot=metadata, force=False)
 
 
 def moved_off(exposure: Exposure, off: dict[str, float]) -> Exposure:

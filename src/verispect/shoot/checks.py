@@ -76,10 +76,10 @@ def _derived(candidate: Candidate) -> list[Sentence]:
                      {"s": recycle})
         )  # fmt: skip
     body = plan.kit.body
-    megabytes = candidate.frame_count * body.raw_mb
+    megabytes = candidate.shot_count * body.raw_mb
     found.append(
         Sentence("Card has room for {mb:.0f} MB, battery for {frames} frames and {minutes:.0f} minutes",
-                 {"mb": megabytes, "frames": candidate.frame_count, "minutes": candidate.time_on_site_s / 60.0 + 1.0})
+                 {"mb": megabytes, "frames": candidate.shot_count, "minutes": candidate.time_on_site_s / 60.0 + 1.0})
     )  # fmt: skip
     if any(mark.speed_mm_s > 0.0 for mark in plan.marks):
         found.append(Sentence("Wait for stillness of what moves; take such a frame again if it did not keep still"))

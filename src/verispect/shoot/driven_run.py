@@ -16,7 +16,7 @@ from verispect.rig.drive import Driven, begin_at, drive
 from verispect.rig.serial_line import SerialLine
 from verispect.rig.simulated_controller import RigFault
 from verispect.rig.simulated_rig import RUSH, simulated_rig
-from verispect.shoot.run import RunState, Step, begin, resume, save
+from verispect.shoot.run import RunState, Step, begin, resume, save, shot_of
 
 
 class DrivenRun:
@@ -88,13 +88,13 @@ class DrivenRun:
             Where the run cannot be kept.
         """
         places = self.todo
-        exposures = [self.state.items[k].exposure or 0 for k in places]
+        shots = [shot_of(self.candidate, self.state.items[k]) for k in places]
         rig = (
-            simulated_rig(self.candidate, self.folder, order=exposures, pixels=pixels, slack=self.program.slack,
+            simulated_rig(self.candidate, self.folder, order=shots, pixels=pixels, slack=self.program.slack,
                           faults=faults, manner=manner)
             if port is None else nullcontext(port)
         )  # fmt: skip
-        program = replace(self.program, stops=tuple(self.program.stops[k] for k in exposures))
+        program = replace(self.program, stops=tuple(self.program.at(shot) for shot in shots))
         waiting = iter(places)
 
         def taken(what: Driven) -> None:

@@ -14,6 +14,7 @@ from typing import Any
 
 from verispect.errors import FileError
 from verispect.files.run_file import Run, RunFrame, read_run, write_run
+from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 
 
@@ -27,9 +28,10 @@ class Step(StrEnum):
 
 @dataclass(frozen=True)
 class Item:
-    """One frame of the run: a planned exposure, or one inserted between."""
+    """One frame of the run: a shot of a planned exposure, or one inserted between."""
 
     exposure: int | None
+    shot: int = 0
     step: Step = Step.TODO
     file: str | None = None
     taken: str | None = None
@@ -102,9 +104,10 @@ class RunState:
 
     def insert(self, note: str = "") -> RunState:
         """One more frame before the current one, with the settings of the frame before it."""
-        before = self.items[self.place - 1].exposure if self.place else None
-        exposure = before if before is not None else (self.items[0].exposure if self.items else None)
-        extra = Item(exposure, note=note, inserted=True)
+        before = self.items[max(self.place - 1, 0)] if self.items else Item(None)
+        if before.exposure is None:
+            before = self.items[0] if self.items else before
+        extra = Item(before.exposure, before.shot, note=note, inserted=True)
         return replace(self, items=(*self.items[: self.place], extra, *self.items[self.place :]))
 
     def pause(self, on: bool) -> RunState:
@@ -145,7 +148,13 @@ def seconds_taken(frames: Sequence[dict[str, Any]]) -> float | None:
 
 def begin(candidate: Candidate) -> RunState:
     """A run of a method's exposures in their order."""
-    return RunState(candidate.key, tuple(Item(k) for k in range(candidate.frame_count)))
+    return RunState(candidate.key, tuple(Item(shot.exposure, shot.number) for shot in candidate.shots))
+
+
+def shot_of(candidate: Candidate, item: Item) -> Shot:
+    """What the camera is to be set to for a frame of the run."""
+    steps = candidate.scene.plan.choice.shots.steps
+    return Shot(item.exposure or 0, item.shot, steps[min(item.shot, len(steps) - 1)])
 
 
 def seconds_before(candidate: Candidate, before: Item | None, item: Item) -> tuple[float, float]:
@@ -169,13 +178,15 @@ def seconds_before(candidate: Candidate, before: Item | None, item: Item) -> tup
 
 def what_changes(candidate: Candidate, before: Item | None, item: Item) -> list[str]:
     """Keys of the frame table's columns that are written differently from the frame before."""
-    from verispect.plan.explain.frame_table import frame_rows, shown_columns
+    from verispect.plan.explain.frame_table import frame_rows, shot_row, shown_columns
     from verispect.shoot.sheet_html import cell_text
 
     if before is None or before.exposure is None or item.exposure is None:
         return []
     rows = frame_rows(candidate)
-    a, b = rows[before.exposure], rows[item.exposure]
+    a, b = (
+        shot_row(rows[one.exposure], shot_of(candidate, one)) for one in (before, item) if one.exposure is not None
+    )
     return [
         column.key
         for column in shown_columns(candidate)
@@ -193,7 +204,7 @@ def as_file(state: RunState, candidate: Candidate, plan_file: str | None) -> Run
         }  # fmt: skip
         if item.taken:
             happened["taken"] = item.taken
-        frames.append(RunFrame(file=item.file, exposure=item.exposure, happened=happened))
+        frames.append(RunFrame(file=item.file, exposure=item.exposure, shot=item.shot, happened=happened))
     return Run.model_validate(
         {
             "plan": plan_file,
@@ -201,6 +212,7 @@ def as_file(state: RunState, candidate: Candidate, plan_file: str | None) -> Run
             "frames": [frame.model_dump() for frame in frames],
             "state": {"place": state.place, "paused": state.paused, "begun": state.begun},
             "exposures": candidate.frame_count,
+            "shots_each": candidate.scene.plan.choice.shots.each,
         }
     )
 
@@ -234,6 +246,12 @@ def resume(path: Path, candidate: Candidate) -> RunState:
             "{path}: this run is of {method} with {frames} exposures; the plan now has {now} with {count}", path=path,
             method=run.method, frames=extra.get("exposures"), now=candidate.key, count=candidate.frame_count,
         )  # fmt: skip
+    each = candidate.scene.plan.choice.shots.each
+    if extra.get("shots_each", 1) != each:
+        raise FileError(
+            "{path}: this run takes each frame {then} times; the plan now asks for {each}", path=path,
+            then=extra.get("shots_each", 1), each=each,
+        )  # fmt: skip
     items = []
     for frame in run.frames:
         told = frame.happened
@@ -241,6 +259,7 @@ def resume(path: Path, candidate: Candidate) -> RunState:
         items.append(
             Item(
                 exposure=frame.exposure,
+                shot=frame.shot,
                 step=Step(step) if step in set(Step) else Step.TODO,
                 file=frame.file,
                 taken=str(told["taken"]) if told.get("taken") else None,

@@ -55,15 +55,16 @@ class Costs:
 def costs_of(candidate: Candidate) -> Costs:
     """The costs of a method that fits."""
     body, times = candidate.scene.plan.kit.body, candidate.scene.plan.kit.times
-    frames = candidate.frame_count
+    frames, shots = candidate.frame_count, candidate.shot_count
     megapixels = body.pixels[0] * body.pixels[1] / 1e6
     joined = sum(candidate.grid_cells) if candidate.method.is_grid else 0
-    merged = frames if frames > max(joined, 1) else 0
+    # Shots of one frame are put together as frames of a series are: all are read and looked at.
+    merged = (frames if frames > max(joined, 1) else 0) + (shots if shots > frames else 0)
     smear, ghost, mark = _movement(candidate)
     return Costs(
-        storage_mb=frames * body.raw_mb,
+        storage_mb=shots * body.raw_mb,
         computing_s=megapixels * (merged * times.merge_s_per_mp + joined * times.join_s_per_mp),
-        battery=frames / body.battery_frames + candidate.run_s / 60.0 / body.battery_min,
+        battery=shots / body.battery_frames + candidate.run_s / 60.0 / body.battery_min,
         drift_stops=_drift(candidate),
         smear_px=smear,
         ghost_px=ghost,

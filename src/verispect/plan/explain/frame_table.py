@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
 
+from verispect.optics.exposure_time import shutter_words
 from verispect.optics.f_stops import marked
 from verispect.optics.lens_state import FORWARD
 from verispect.optics.movements import rotation_and_shift, scale_digits
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.reach import Reach, reach_of
+from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence
 
@@ -41,6 +44,8 @@ class FrameRow:
         Image distance along the lens's axis, from its rear principal point.
     tilt_digits : int
         Digits behind the point that the tilt scale shows.
+    shots : str
+        How often it is taken, or the times of its shots where these differ; empty for once.
     """
 
     number: int
@@ -65,6 +70,7 @@ class FrameRow:
     far_m: float
     hyperfocal_m: float
     tilt_digits: int = 1
+    shots: str = ""
 
 
 class Quantity(StrEnum):
@@ -129,11 +135,12 @@ COLUMNS = (
     Column("shift_mm", Sentence("Shift"), "shift [mm]", Quantity.MOVEMENT),
     Column("rail_mm", Sentence("Rail"), "rail [mm]", Quantity.TRAVEL),
     Column("allowed_blur_mm", _NONE, "allowed blur [mm]", Quantity.NUMBER),
+    Column("shots", Sentence("Shots"), "shots", Quantity.TEXT),
 )
 # As a hand sets them: where the camera points, what is moved, then focus, stop and time.
 _IN_HAND = (
     "number", "tilt_deg", "swing_deg", "bearing_deg", "pitch_deg", "turn_deg", "shift_mm", "cross_mm", "rise_mm",
-    "rail_mm", "focus_m", "stop", "shutter_s", "near_m", "far_m",
+    "rail_mm", "focus_m", "stop", "shutter_s", "shots", "near_m", "far_m",
 )  # fmt: skip
 
 
@@ -152,6 +159,8 @@ def shown_columns(candidate: Candidate) -> list[Column]:
             return True
         if column.always or column.key in candidate.method.columns:
             return True
+        if column.quantity is Quantity.TEXT:
+            return any(getattr(row, column.key) for row in rows)
         return any(abs(getattr(row, column.key)) > _STILL for row in rows)
 
     return [by_key[key] for key in _IN_HAND if says(by_key[key])]
@@ -161,8 +170,24 @@ def frame_rows(candidate: Candidate) -> list[FrameRow]:
     """All frames of a method."""
     if not candidate.exposures:
         return []
-    first = candidate.exposures[0]
-    return [_row(number, exposure, first) for number, exposure in enumerate(candidate.exposures, start=1)]
+    first, steps = candidate.exposures[0], candidate.scene.plan.choice.shots.steps
+    return [
+        replace(_row(number, exposure, first), shots=_shots(exposure.shutter_s, steps))
+        for number, exposure in enumerate(candidate.exposures, start=1)
+    ]
+
+
+def shot_row(row: FrameRow, shot: Shot) -> FrameRow:
+    """One shot of a frame: with its own time."""
+    return replace(row, shutter_s=row.shutter_s * 2.0**shot.stops)
+
+
+def _shots(shutter_s: float, steps: Sequence[float]) -> str:
+    if len(steps) == 1:
+        return ""
+    if not any(steps):
+        return str(len(steps))
+    return ", ".join(shutter_words(shutter_s * 2.0**stops) for stops in steps)
 
 
 def _row(number: int, exposure: Exposure, first: Exposure) -> FrameRow:

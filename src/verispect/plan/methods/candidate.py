@@ -13,6 +13,7 @@ from verispect.optics.f_stops import marked
 from verispect.optics.types import Floats, Indices
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import Rendering, render
+from verispect.plan.frames.shots import Shot, shots_of
 from verispect.plan.methods.grid_order import Cell, along_path
 from verispect.plan.methods.method import Method, method_of
 from verispect.plan.scene.scene import Scene
@@ -131,6 +132,16 @@ class Candidate:
     def frame_count(self) -> int:
         """Number of exposures."""
         return len(self.exposures)
+
+    @property
+    def shots(self) -> list[Shot]:
+        """Every press of the shutter, in order."""
+        return shots_of(self.frame_count, self.scene.plan.choice.shots.steps)
+
+    @property
+    def shot_count(self) -> int:
+        """How many pictures are taken."""
+        return self.frame_count * self.scene.plan.choice.shots.each
 
     @property
     def worst_softness(self) -> float:
@@ -257,15 +268,19 @@ class Candidate:
     def run_s(self) -> float:
         """From the beginning of the first exposure to the end of the last, in which things can move."""
         times = self.scene.plan.kit.times
-        between = times.frame_s * max(0, self.frame_count - 1)
-        return sum(exposure.shutter_s for exposure in self.exposures) + between + self._changes_s()
+        return self.open_s + times.frame_s * max(0, self.shot_count - 1) + self._changes_s()
 
     @property
     def time_on_site_s(self) -> float:
         """Set-up and frames, from the kit's times; an estimate."""
         times = self.scene.plan.kit.times
-        frames = sum(times.frame_s + exposure.shutter_s for exposure in self.exposures)
-        return self.method.set_up_s(times) + frames + self._changes_s()
+        return self.method.set_up_s(times) + times.frame_s * self.shot_count + self.open_s + self._changes_s()
+
+    @property
+    def open_s(self) -> float:
+        """How long the shutter is open in all, seconds."""
+        of_each: float = sum(2.0**stops for stops in self.scene.plan.choice.shots.steps)
+        return of_each * sum(exposure.shutter_s for exposure in self.exposures)
 
     def _changes_s(self) -> float:
         """What is moved between the frames, in seconds."""

@@ -99,8 +99,7 @@ def _worth_a_look(grid: _Grid, held: list[Candidate]) -> bool:
     fewest = min(found.frame_count for found in held)
     if wish.priority in (Aim.TIME, Aim.MOVEMENT):
         quickest = min(held, key=lambda found: found.run_s)
-        exposed = sum(exposure.shutter_s for exposure in quickest.exposures)
-        if exposed > TIE * quickest.run_s:
+        if quickest.open_s > TIE * quickest.run_s:
             # In the dark as many frames, or more, may be done sooner with another lens.
             return (grid.prospect.frames - 1.0) * times.frame_s < quickest.run_s
     return grid.prospect.frames < fewest

@@ -120,7 +120,7 @@ def final_picture(candidate: Candidate) -> FinalPicture | None:
     return FinalPicture(
         pixels=(width, height),
         frames=candidate.frame_count,
-        raw_mb=body.raw_mb * candidate.frame_count,
+        raw_mb=body.raw_mb * candidate.shot_count,
         tiff_mb=width * height * _BYTES / 1e6,
         print_cm=tuple((ppi, 0.1 * _INCH_MM * width / ppi, 0.1 * _INCH_MM * height / ppi)
                        for ppi in (_CLOSELY, _ON_A_WALL)),

@@ -75,8 +75,10 @@ class Survey:
             said.append(Sentence("as planned {names} would drown in noise", {"names": ", ".join(names[Fate.DROWNS])}))
         if self.brackets > 1:
             said.append(
-                Sentence("no one exposure holds them all: {count} of each frame, {apart:g} stops apart",
-                         {"count": self.brackets, "apart": self.apart_stops})
+                Sentence("no one exposure holds them all, the shots of each frame together do")
+                if not names[Fate.CLIPS] + names[Fate.DROWNS]
+                else Sentence("no one exposure holds them all: {count} of each frame, {apart:g} stops apart",
+                              {"count": self.brackets, "apart": self.apart_stops})
             )  # fmt: skip
         return said
 
@@ -87,16 +89,20 @@ def survey_of(candidate: Candidate) -> Survey | None:
     read = [(mark.name, mark.reading_ev100) for mark in plan.marks if mark.reading_ev100 is not None]
     if not read or criterion is None:
         return None
-    darkest = _drowns_at(candidate)
-    readings = tuple(Reading(name, ev, above := ev - plan.light.ev100, _fate(above, darkest)) for name, ev in read)
+    darkest, steps = _drowns_at(candidate), plan.choice.shots.steps
+    readings = tuple(
+        Reading(name, ev, above := ev - plan.light.ev100, _fate(above + min(steps), above + max(steps), darkest))
+        for name, ev in read
+    )
     values = [ev for _, ev in read]
     span, room = max(values) - min(values), _TO_WHITE - darkest
     brackets = 1 + max(0, math.ceil((span - (room - _ROOM_ABOVE)) / _APART - 1e-9))
     return Survey(readings, span, room, max(values) - (_TO_WHITE - _ROOM_ABOVE), brackets)
 
 
-def _fate(above: float, darkest: float) -> Fate:
-    return Fate.CLIPS if above > _TO_WHITE else Fate.DROWNS if above < darkest else Fate.HOLDS
+def _fate(shortest: float, longest: float, darkest: float) -> Fate:
+    """By how the shots that get least and most light render it, stops above mid-grey."""
+    return Fate.CLIPS if shortest > _TO_WHITE else Fate.DROWNS if longest < darkest else Fate.HOLDS
 
 
 def _drowns_at(candidate: Candidate) -> float:

@@ -34,6 +34,7 @@ def in_words(settings: Settings) -> list[Part]:
         (Sentence("On the rail"), _rail(settings)),
         (Sentence("Behind near edges"), _halos(settings)),
         (Sentence("Stop, time and ISO"), exposure_words(settings)),
+        (Sentence("Shots of each frame"), _shots(settings)),
         (Sentence("By the spot meter"), settings.survey.says if settings.survey else []),
         (Sentence("If a frame is lost"), _losses(settings)),
         (Sentence("What comes out"), settings.final.says if settings.final else []),
@@ -170,6 +171,37 @@ def _halos(settings: Settings) -> list[Sentence]:
                 "is {least:.1f} px, in fewer frames", values,
             )
         )  # fmt: skip
+    return said
+
+
+def _shots(settings: Settings) -> list[Sentence]:
+    candidate, shots = settings.candidate, settings.candidate.scene.plan.choice.shots
+    if shots.each == 1 or not candidate.exposures:
+        return []
+    said = [
+        Sentence(
+            "{count} shots in all; nothing is touched between those of one frame", {"count": candidate.shot_count}
+        )
+    ]
+    if shots.apart_stops:
+        times = [candidate.exposures[0].shutter_s * 2.0**stops for stops in shots.steps]
+        said.append(
+            Sentence("each at {times}: the time is changed, never the stop, and focus stays",
+                     {"times": ", ".join(shutter_words(time) for time in times)})
+        )  # fmt: skip
+    elif shots.each == 2:
+        said.append(
+            Sentence(
+                "two alike tell that something walked through, not which shot is right: take three where it matters"
+            )
+        )
+    else:
+        said.append(
+            Sentence(
+                "put together, what stands in fewer than half of them is left out, and noise falls to {share:.0f} %",
+                {"share": 100.0 / math.sqrt(shots.each)},
+            )
+        )
     return said
 
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from verispect.optics.types import Floats
 from verispect.prove.checks.exposure import ratios_stops
-from verispect.prove.intake import Coded, Linear, linear_of
+from verispect.prove.intake import Coded, Linear, coded_of, linear_of
 
 # Of the small pictures that are held against one another; and what nobody sees, in stops.
 _SMALL_PIXELS = 60_000
@@ -69,9 +69,7 @@ def evened(coded: Coded, stops: Floats, *, halved: bool = False) -> Coded:
         return np.right_shift(coded, 1) if halved else coded
     code = np.arange(65536, dtype=np.uint16)
     light = linear_of(np.repeat(code[:, None, None], 3, axis=2))[:, 0].astype(float) * 2.0 ** -np.asarray(stops)
-    light = np.clip(light, 0.0, 1.0)
-    curve = np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055)
-    table = np.round(curve * 65535.0).astype(np.uint16)
+    table = coded_of(light)
     table[-1] = 65535
     if halved:
         table >>= 1

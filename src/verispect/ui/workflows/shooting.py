@@ -11,13 +11,13 @@ from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, QTimer, pyqtSign
 from PyQt6.QtWidgets import QApplication
 
 from verispect.errors import FileError, VerispectError
-from verispect.plan.explain.frame_table import frame_rows, shown_columns
+from verispect.plan.explain.frame_table import frame_rows, shot_row, shown_columns
 from verispect.plan.methods.candidate import Candidate
 from verispect.rig.serial_line import serial_ports
 from verispect.sentence import Sentence
 from verispect.shoot.checks import checks, self_timer_s
 from verispect.shoot.light import light_at, lux_words
-from verispect.shoot.run import RunState, begin, is_over, resume, save, seconds_before, what_changes
+from verispect.shoot.run import RunState, begin, is_over, resume, save, seconds_before, shot_of, what_changes
 from verispect.ui.controls.lengths import written
 from verispect.ui.controls.translate import say
 from verispect.ui.panels.stations.shoot import ShootPanel
@@ -159,7 +159,7 @@ class ShootDesk(QObject):
                 resumes=False,
             )  # fmt: skip
             return
-        count = candidate.frame_count
+        count = candidate.shot_count
         heading = self.tr("{0}: {1} frames, about {2:.0f} min").format(
             say(Sentence(candidate.method.name)), count, max(candidate.time_on_site_s / 60.0, 1.0)
         )
@@ -287,7 +287,9 @@ class ShootDesk(QObject):
         self._panel.simulated_button.setEnabled(False)
         self._panel.wait.setText(self.tr("The simulated camera is taking the frame…"))
         self._tick.stop()
-        self._job = Job(self, take_frame, self.candidate, item.exposure, pixels, self.frames_folder / name)
+        self._job = Job(
+            self, take_frame, self.candidate, shot_of(self.candidate, item), pixels, self.frames_folder / name
+        )
         self._job.done.connect(lambda file: self._done(str(file)))
         self._job.failed.connect(self._notices.report)
         self._job.ended.connect(self._on_taken)
@@ -399,15 +401,19 @@ class ShootDesk(QObject):
             figures: list[tuple[str, str, bool]] = []
         else:
             place = self.tr("Frame {0} of {1}").format(state.place + 1, count)
+            each = candidate.scene.plan.choice.shots.each
+            if each > 1:
+                place += " · " + self.tr("shot {0} of {1}").format(item.shot + 1, each)
             if item.inserted:
                 place += " · " + self.tr("inserted")
             before = state.items[state.place - 1] if state.place else None
             changed = what_changes(candidate, before, item)
-            row = frame_rows(candidate)[item.exposure or 0]
+            shot = shot_of(candidate, item)
+            row = shot_row(frame_rows(candidate)[shot.exposure], shot)
             figures = [
                 (say(column.title), written(column, row, self._preferences.system), column.key in changed)
                 for column in shown_columns(candidate)
-                if column.key != "number"
+                if column.key not in ("number", "shots")
             ]
         self._panel.show_frame(place, figures, over=state.is_over, paused=state.paused)
         self._panel.simulated_button.setEnabled(self._job is None and not state.is_over and not state.paused)

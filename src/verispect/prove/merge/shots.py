@@ -1,0 +1,240 @@
+"""Several shots of one frame made one picture: what walked through left out, noise lessened, steps of light joined.
+
+Every pixel is the mean of the shots by the light they gathered, Σ wx / Σ wt, which is the best there is for photon
+noise; w is 0 where a shot is clipped, or shows something else than the reference does: the median of three and more
+alike, else the shot as it was planned.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import math
+import tempfile
+from collections.abc import Callable, Iterator, Sequence
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.errors import Cancelled, FileError
+from verispect.files.picture_out import write_picture
+from verispect.files.run_file import Run
+from verispect.optics.types import Floats
+from verispect.plan.frames.shots import Shot
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.align.motion import motion_between
+from verispect.prove.intake import (
+    Coded,
+    Frame,
+    Linear,
+    coded_of,
+    described,
+    frames_in,
+    grey_linear,
+    in_order,
+    linear_of,
+    read_coded,
+)
+from verispect.prove.matching import match
+from verispect.prove.merge.evened import off_in_stops, small_light
+from verispect.prove.merge.written import profile_of, shot_of
+from verispect.prove.sets import is_dark
+
+Progress = Callable[[float, str], None]
+# Between these a value counts less and less, as it nears white; below the last nothing but noise is told.
+_WHITE, _NEARLY, _BLACK = 0.98, 0.90, 0.002
+# Something else is shown where the smoothed difference is so many times the usual one, and so large a share.
+_TIMES, _SHARE = 4.0, 0.03
+_SMOOTH = 7
+_BINS = 24
+_WORKING_PIXELS = 1_700_000
+_STILL_PX = 0.1
+_BYTES = 6
+
+
+@contextlib.contextmanager
+def shots_together(
+    places: Sequence[Path],
+    candidate: Candidate | None,
+    run: Run | None,
+    beside: Path,
+    *,
+    memory_mb: int = 2500,
+    progress: Progress | None = None,
+    is_cancelled: Callable[[], bool] | None = None,
+) -> Iterator[Sequence[Path]]:
+    """Give one picture for each planned exposure; where each is taken once, the places as they are.
+
+    Parameters
+    ----------
+    beside : Path
+        The result; what is put together lies in a folder beside it until the block ends.
+    run : Run, optional
+        Tells which file is which shot; else their order, or what they tell of themselves.
+
+    Raises
+    ------
+    FileError
+        For what cannot be read, or where the folder takes no more.
+    Cancelled
+    """
+    if candidate is None or len(candidate.scene.plan.choice.shots.steps) == 1:
+        yield places
+        return
+    say, stop = progress or (lambda _share, _text: None), is_cancelled or (lambda: False)
+    frames = in_order([described(path) for path in frames_in(places)])
+    if len(frames) > candidate.shot_count:
+        frames = [frame for frame, dark in zip(frames, is_dark(_levels(frames, stop)), strict=True) if not dark]
+    if len(frames) == candidate.frame_count:
+        # They were put together before.
+        yield [frame.path for frame in frames]
+        return
+    groups: dict[int, list[tuple[Shot, Frame]]] = {}
+    for shot, frame in zip(match(frames, candidate.exposures, candidate.shots, run), frames, strict=True):
+        if shot is not None:
+            groups.setdefault(shot.exposure, []).append((shot, frame))
+    try:
+        room = tempfile.TemporaryDirectory(prefix=f".{beside.name}.shots-", dir=beside.parent)
+    except OSError as error:
+        raise FileError(
+            "{folder}: shots cannot be put together there: {why}; save where you may write", folder=beside.parent,
+            why=error.strerror or error,
+        ) from error  # fmt: skip
+    with room as folder:
+        written = []
+        for number, (exposure, group) in enumerate(sorted(groups.items())):
+            if stop():
+                raise Cancelled
+            say(number / len(groups), f"putting together the shots of frame {exposure + 1}")
+            written.append(Path(folder) / f"frame-{exposure + 1:04d}.tif")
+            shots, taken = zip(*sorted(group, key=lambda pair: pair[0].number), strict=True)
+            pixels = one_of(taken, [shot.stops for shot in shots], memory_mb=memory_mb)
+            first = taken[0]
+            write_picture(written[-1], pixels, shot=shot_of(first), icc=profile_of(first),
+                          orientation=first.orientation)  # fmt: skip
+        yield written
+
+
+def _levels(frames: Sequence[Frame], stop: Callable[[], bool]) -> list[float]:
+    found = []
+    for frame in frames:
+        if stop():
+            raise Cancelled
+        found.append(float(np.median(small_light(read_coded(frame)))))
+    return found
+
+
+def one_of(group: Sequence[Frame], steps: Sequence[float], *, memory_mb: int = 2500) -> Coded:
+    """One picture of the shots of one frame, as light as the shortest of them, so that nothing bright is cut."""
+    pixels = group[0].pixels
+    matrices, smalls = _laid(group, steps)
+    alike = not any(steps)
+    # What the sky did between alike shots is measured; what the shutter did is known.
+    off = off_in_stops(smalls, matrices, pixels) if alike else np.repeat(np.asarray(steps)[:, None], 3, axis=1)
+    if alike:
+        off -= off[0]
+    darkest = min(steps)
+    rows_at_once = _rows(pixels, len(group), memory_mb)
+    result = np.zeros((pixels[1], pixels[0], 3), np.uint16)
+    for top in range(0, pixels[1], rows_at_once):
+        bottom = min(top + rows_at_once, pixels[1])
+        # What is smoothed at the seam is seen from both sides.
+        first, last = max(0, top - _SMOOTH), min(pixels[1], bottom + _SMOOTH)
+        lights = [_rows_of(frame, matrices[k], first, last, pixels) for k, frame in enumerate(group)]
+        mean = _mean(lights, 2.0**off, alike=alike and len(group) > 2)
+        coded = coded_of(mean[top - first : mean.shape[0] - (last - bottom)] * 2.0**darkest)
+        result[top:bottom] = coded
+    return result
+
+
+def _laid(group: Sequence[Frame], steps: Sequence[float]) -> tuple[list[Floats], list[Linear]]:
+    """From every shot to the first, whole pixels, and a small picture of each."""
+    wide, high = group[0].pixels
+    divide = 1
+    while wide * high / divide**2 > _WORKING_PIXELS:
+        divide *= 2
+    shift = (divide - 1) / 2.0
+    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
+    matrices, smalls = [np.eye(3)], []
+    reference: NDArray[np.float32] | None = None
+    focal = (
+        group[0].focal_mm / group[0].pixel_mm if group[0].focal_mm and group[0].pixel_mm else 1.2 * max(wide, high)
+    )
+    for frame, stops in zip(group, steps, strict=True):
+        coded = read_coded(frame)
+        smalls.append(small_light(coded))
+        grey = np.asarray(grey_linear(coded, divide) * np.float32(2.0**-stops), np.float32)
+        if reference is None:
+            reference = grey
+            continue
+        middle = ((grey.shape[1] - 1) / 2.0, (grey.shape[0] - 1) / 2.0)
+        found = motion_between(grey, reference, planned=np.eye(3), focal_px=focal / divide, centre_px=middle)
+        whole = up @ found.matrix @ np.linalg.inv(up) if found.trusted else np.eye(3)
+        matrices.append(whole / whole[2, 2])
+    return matrices, smalls
+
+
+def _rows(pixels: tuple[int, int], count: int, memory_mb: int) -> int:
+    """Rows that are worked on at once: all shots in linear light, and as much again for what is made of them."""
+    line = pixels[0] * 3 * 4 * (2 * count + 6)
+    spare = max(memory_mb * 1e6 * 0.6 - pixels[0] * pixels[1] * _BYTES * 3, line * 64)
+    return max(64, min(pixels[1], int(spare // line)))
+
+
+def _rows_of(frame: Frame, matrix: Floats, top: int, bottom: int, pixels: tuple[int, int]) -> Linear:
+    """Rows of a shot, laid over the first, in linear light."""
+    coded = read_coded(frame)
+    corners = np.array([[0, 0, 1.0], [pixels[0], 0, 1], [0, pixels[1], 1], [pixels[0], pixels[1], 1]]).T
+    seen = matrix @ corners
+    if float(np.abs(seen[:2] / seen[2] - corners[:2]).max()) < _STILL_PX:
+        return linear_of(np.ascontiguousarray(coded[top:bottom]))
+    down = np.array([[1.0, 0, 0], [0, 1.0, -top], [0, 0, 1.0]])
+    moved = cv2.warpPerspective(coded, down @ matrix, (pixels[0], bottom - top), flags=cv2.INTER_CUBIC,
+                                borderMode=cv2.BORDER_REFLECT_101)  # fmt: skip
+    return linear_of(np.asarray(moved, np.uint16))
+
+
+def _mean(lights: Sequence[Linear], given: Floats, *, alike: bool) -> Linear:
+    """The mean of shots (rows, columns, 3), each `given` so many times the planned light by channel (n, 3)."""
+    scaled = [np.asarray(light / times, np.float32) for light, times in zip(lights, given, strict=True)]
+    clear = [_clear(light) for light in lights]
+    reference = np.asarray(np.median(np.stack(scaled), axis=0), np.float32) if alike else scaled[0]
+    # Where the reference is white itself, or black, it accuses nobody.
+    tells = np.ones(reference.shape[:2], bool) if alike else (clear[0] > 0.0) & (lights[0].mean(axis=2) > _BLACK)
+    top = np.zeros_like(reference)
+    below = np.zeros(reference.shape[:2], np.float32)
+    for k, light in enumerate(lights):
+        weight = clear[k] * ~(_differs(scaled[k], reference) & tells) if alike or k else clear[k]
+        times = np.asarray(given[k], np.float32)
+        top += weight[..., None] * light / times * float(times.mean())
+        below += weight * float(times.mean())
+    shortest = scaled[int(np.argmin([float(times.mean()) for times in given]))]
+    fallback = reference if alike else shortest
+    found: Linear = np.where(below[..., None] > 1e-6, top / np.maximum(below, 1e-6)[..., None], fallback)
+    return found
+
+
+def _clear(light: Linear) -> NDArray[np.float32]:
+    """How far from white: 1 down to 0 (rows, columns)."""
+    brightest = light.max(axis=2)
+    found: NDArray[np.float32] = np.clip((_WHITE - brightest) / (_WHITE - _NEARLY), 0.0, 1.0).astype(np.float32)
+    return found
+
+
+def _differs(light: Linear, reference: Linear) -> NDArray[np.bool_]:
+    """Where a shot shows something else: its smoothed difference far above what is usual at that brightness."""
+    apart = cv2.blur(np.abs(light - reference).mean(axis=2), (_SMOOTH, _SMOOTH))
+    bright = cv2.blur(reference.mean(axis=2), (_SMOOTH, _SMOOTH))
+    logs = np.log2(np.maximum(bright, 2.0**-12))
+    place = np.clip((logs + 12.0) / 13.0 * _BINS, 0, _BINS - 1).astype(np.int32)
+    usual = np.zeros(_BINS)
+    for number in range(_BINS):
+        here = apart[place == number]
+        usual[number] = float(np.median(here[:: max(1, here.size // 20_000)])) if here.size else math.nan
+    known = np.isfinite(usual)
+    usual = np.interp(np.arange(_BINS), np.flatnonzero(known), usual[known])
+    found: NDArray[np.bool_] = apart > np.maximum(_TIMES * usual[place], _SHARE * bright)
+    # What borders on it is its soft edge.
+    grown = cv2.dilate(found.astype(np.uint8), np.ones((_SMOOTH, _SMOOTH), np.uint8))
+    return grown.astype(bool)
