@@ -68,7 +68,7 @@ def rehearsed(tmp_path_factory, series: Candidate) -> Rehearse:
             known = [parse_fault(text, frames=series.frame_count) for text in faults]
             for index in {fault.frame for fault in known}:
                 camera.writing.path(index).unlink()
-                taken = camera.take(index, known)
+                taken = camera.take(series.shots[index], known)
                 assert taken is not None
                 run.frames[index] = taken
             write_run(run, folder / "run.json")

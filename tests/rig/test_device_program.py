@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import math
 import re
+from dataclasses import replace
 
 import pytest
 
+from verispect.plan.document import ShotsEach
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.rig.device_program import RigError, device_program, gcode, moves_to
@@ -67,3 +69,20 @@ def test_no_word_of_a_plan_becomes_a_command(grid: Candidate) -> None:
 def test_a_series_on_the_ring_has_nothing_to_move(grid: Candidate) -> None:
     with pytest.raises(RigError, match="moves neither a rail nor a head"):
         device_program(worked("series", grid.scene))
+
+
+def test_shots_of_a_frame_are_triggered_where_it_stands(grid: Candidate) -> None:
+    plan = grid.scene.plan
+    shots = ShotsEach(each=3, apart_stops=2.0)
+    changed = plan.model_copy(update={"choice": plan.choice.model_copy(update={"shots": shots})})
+    program = device_program(replace(grid, scene=replace(grid.scene, plan=changed)))
+    text = gcode(program)
+    assert text.count("M8\n") == 3 * grid.frame_count
+    assert "bracket its time by +0, -2, +2 stops, one shot for each trigger" in text
+    first = program.stops[:3]
+    assert len({stop.places for stop in first}) == 1
+    # The wait after the trigger holds each shot's own time.
+    waits = [stop.after_s - first[0].after_s for stop in first]
+    shutter = grid.exposures[0].shutter_s
+    assert waits == pytest.approx([0.0, -0.75 * shutter, 3.0 * shutter])
+    assert program.at(first[2].shot) is first[2]

@@ -11,6 +11,7 @@ import pytest
 from tests.conftest import a_lens, make_plan
 from verispect.errors import FileError
 from verispect.files.run_file import read_run
+from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
@@ -92,7 +93,7 @@ def test_one_frame_at_the_desk_is_taken_where_it_is_asked_for(series: Candidate,
     from verispect.rig.desk_camera import take_frame
 
     before = datetime.now(UTC).replace(microsecond=0, tzinfo=None)
-    name = take_frame(series, 1, (120, 80), tmp_path / "today" / "a-2.tif")
+    name = take_frame(series, Shot(1), (120, 80), tmp_path / "today" / "a-2.tif")
     told = described(tmp_path / "today" / name)
     assert told.taken is not None
     assert told.taken >= before

@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 import tifffile
 
+from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.rehearse.camera import Options
 from verispect.rig.camera_manner import Manner
@@ -22,7 +23,7 @@ def taken(candidate: Candidate, folder: Path, at: list[float], **figures: float)
     triggers = folder / "triggers"
     triggers.write_text("".join(json.dumps({"off": {}, "at": moment}) + "\n" for moment in at))
     watch(
-        candidate, Options(pixels=(90, 60), noise=False), triggers, folder, order=list(range(len(at))),
+        candidate, Options(pixels=(90, 60), noise=False), triggers, folder, order=[Shot(k) for k in range(len(at))],
         is_over=lambda: False, manner=Manner(**figures), rush=1000.0,
     )  # fmt: skip
     return sorted(folder.glob("tethered-*.tif"))

@@ -17,10 +17,22 @@ from tests.conftest import DEMO, a_lens, make_plan
 from verispect.errors import FileError
 from verispect.files.plan_file import read_plan
 from verispect.files.run_file import read_run
+from verispect.plan.document import ShotsEach
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
-from verispect.shoot.run import Item, RunState, Step, begin, is_over, resume, save, seconds_before, what_changes
+from verispect.shoot.run import (
+    Item,
+    RunState,
+    Step,
+    begin,
+    is_over,
+    resume,
+    save,
+    seconds_before,
+    shot_of,
+    what_changes,
+)
 
 NOW = datetime(2027, 5, 4, 6, 30, tzinfo=UTC)
 
@@ -173,3 +185,29 @@ def test_a_file_of_a_run_tells_whether_it_is_over(tmp_path, series: Candidate) -
     assert not is_over(path)
     path.write_text("no run", encoding="utf-8")
     assert not is_over(path)
+
+
+def with_shots(candidate: Candidate, each: int, apart: float = 0.0) -> Candidate:
+    plan = candidate.scene.plan
+    shots = ShotsEach(each=each, apart_stops=apart)
+    changed = plan.model_copy(update={"choice": plan.choice.model_copy(update={"shots": shots})})
+    return replace(candidate, scene=replace(candidate.scene, plan=changed))
+
+
+def test_each_frame_is_gone_through_shot_by_shot_and_taken_up_again(series: Candidate, tmp_path: Path) -> None:
+    bracketed = with_shots(series, 3, 2.0)
+    state = begin(bracketed)
+    assert [(item.exposure, item.shot) for item in state.items[:4]] == [(0, 0), (0, 1), (0, 2), (1, 0)]
+    first, second, third, fourth = state.items[:4]
+    assert what_changes(bracketed, first, second) == ["shutter_s"]
+    assert seconds_before(bracketed, second, third)[0] == 0.0, "nothing is moved between shots of one frame"
+    assert "focus_m" in what_changes(bracketed, third, fourth)
+    assert shot_of(bracketed, third).stops == 2.0
+    state = state.done(now=NOW).done(now=NOW)
+    save(state, bracketed, tmp_path / "run.json", None)
+    assert resume(tmp_path / "run.json", bracketed) == state
+    assert [frame.shot for frame in read_run(tmp_path / "run.json").frames[:3]] == [0, 1, 2]
+    inserted = state.insert()
+    assert (inserted.items[2].exposure, inserted.items[2].shot) == (0, 1)
+    with pytest.raises(FileError, match="takes each frame 3 times; the plan now asks for 2"):
+        resume(tmp_path / "run.json", with_shots(series, 2))

@@ -25,7 +25,7 @@ LINE_PAIR_ARCMIN = 2.0
 # For which the places of Sun and Moon are surely good to a hundredth of a degree.
 _YEARS = (1600, 2400)
 # Steps of exposure further from the plan than this are no camera's.
-_MOST_STEPS = 10.0
+MOST_STEPS = 10.0
 
 
 class _Model(BaseModel):
@@ -167,8 +167,8 @@ class ShotsEach(_Model):
 
     @model_validator(mode="after")
     def _within_reason(self) -> ShotsEach:
-        if self.apart_stops * (self.each // 2) > _MOST_STEPS:
-            raise ValueError(f"steps that go at most {_MOST_STEPS:g} stops either way; take fewer, or closer")
+        if self.apart_stops * (self.each // 2) > MOST_STEPS:
+            raise ValueError(f"steps that go at most {MOST_STEPS:g} stops either way; take fewer, or closer")
         return self
 
     @property

@@ -112,7 +112,7 @@ class _Check:
             for place, k in enumerate(group.frames):
                 reports[k].set, reports[k].place = number, place
             self._compare(group, kinds[-1], reports, dark)
-        compare_shots(evidence, self.repeats, reports)
+        compare_shots(evidence, self.repeats, reports, dark)
         for k, first in doubles.items():
             self._double(reports[k], reports[first])
         for k, report in enumerate(reports):

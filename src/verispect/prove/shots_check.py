@@ -37,12 +37,14 @@ def leads_of(part: Sequence[int], told: Sequence[Shot | None], dark: Sequence[bo
     return found
 
 
-def compare_shots(evidence: Evidence, repeats: dict[int, Repeat], reports: list[FrameReport]) -> None:
+def compare_shots(
+    evidence: Evidence, repeats: dict[int, Repeat], reports: list[FrameReport], dark: Sequence[bool]
+) -> None:
     """Say what is wrong with further shots. What walks through differs between them, and is no fault."""
     middle = ((evidence.pixels[0] - 1) / 2.0, (evidence.pixels[1] - 1) / 2.0)
     for k, repeat in repeats.items():
         report, lead = reports[k], reports[repeat.lead]
-        if report.dark or lead.dark:
+        if dark[k] or dark[repeat.lead]:
             continue
         _exposed(evidence, k, repeat, report)
         motion = evidence.motion(k, repeat.lead, planned=np.eye(3))

@@ -7,6 +7,7 @@ from datetime import UTC, datetime, timedelta
 
 from verispect.errors import PlanError
 from verispect.plan.methods.candidate import Candidate
+from verispect.shoot.sheet_html import counted
 
 _WIDEST = 73
 
@@ -31,7 +32,7 @@ def calendar_entry(candidate: Candidate, *, where: str = "plan", now: datetime |
         "BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//Verispect//EN", "BEGIN:VEVENT", f"UID:{uid}@verispect",
         f"DTSTAMP:{_stamp(now or datetime.now(UTC))}", f"DTSTART:{_stamp(begin)}", f"DTEND:{_stamp(end)}",
         f"SUMMARY:{_escaped(title)}",
-        f"DESCRIPTION:{_escaped(f'{candidate.method.name}, {candidate.frame_count} frames')}",
+        f"DESCRIPTION:{_escaped(f'{candidate.method.name}, {counted(candidate)}')}",
         f"GEO:{site.latitude_deg:.6f};{site.longitude_deg:.6f}", "END:VEVENT", "END:VCALENDAR",
     ]  # fmt: skip
     return "".join(part + "\r\n" for line in lines for part in _folded(line))

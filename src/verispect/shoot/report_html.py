@@ -13,7 +13,7 @@ from pydantic import ValidationError
 from verispect.plan.document import Plan
 from verispect.plan.explain.frame_table import frame_rows, shown_columns
 from verispect.plan.methods.candidate import Candidate
-from verispect.shoot.sheet_html import cell_text
+from verispect.shoot.sheet_html import cell_text, counted
 
 # The little scales go from none to twice what is allowed, over so many pixels.
 _WIDE, _MOST = 120.0, 2.0
@@ -124,7 +124,7 @@ def _lines(told: Mapping[str, Any], key: str) -> list[str]:
 
 def _method_line(candidate: Candidate) -> str:
     first = frame_rows(candidate)[0]
-    frames = "1 frame" if candidate.frame_count == 1 else f"{candidate.frame_count} frames"
+    frames = counted(candidate)
     return f"{candidate.method.name} · {frames} · {first.lens} at {first.focal_mm:.4g} mm, f/{first.stop}"
 
 

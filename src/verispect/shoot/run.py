@@ -189,7 +189,7 @@ def what_changes(candidate: Candidate, before: Item | None, item: Item) -> list[
     )
     return [
         column.key
-        for column in shown_columns(candidate)
+        for column in shown_columns(candidate, one_shot=True)
         if column.key != "number"
         and cell_text(a, column.key, column.quantity) != cell_text(b, column.key, column.quantity)
     ]

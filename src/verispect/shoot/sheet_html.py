@@ -28,7 +28,7 @@ def sheet_html(candidate: Candidate, *, drawings: Sequence[str] = ()) -> str:
     columns = shown_columns(candidate)
     rows = frame_rows(candidate)
     first = rows[0]
-    frames = "1 frame" if candidate.frame_count == 1 else f"{candidate.frame_count} frames"
+    frames = counted(candidate)
     title = plan.title or "Untitled plan"
     page = Environment(autoescape=True, trim_blocks=True).from_string(text)
     return page.render(
@@ -49,6 +49,13 @@ def sheet_html(candidate: Candidate, *, drawings: Sequence[str] = ()) -> str:
         kit=_kit_lines(candidate),
         cautions=[str(line) for line in cautions()],
     )
+
+
+def counted(candidate: Candidate) -> str:
+    """How many frames, and how often each is taken."""
+    frames = "1 frame" if candidate.frame_count == 1 else f"{candidate.frame_count} frames"
+    each = candidate.scene.plan.choice.shots.each
+    return frames if each == 1 else f"{frames}, each {each} times"
 
 
 def _in_hand(candidate: Candidate) -> list[tuple[str, list[str]]]:

@@ -11,7 +11,7 @@ import pytest
 from tests.conftest import a_lens, make_plan
 from verispect.cli import main
 from verispect.files.plan_file import write_plan
-from verispect.plan.document import Plan
+from verispect.plan.document import Plan, ShotsEach
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.plan.setting.survey import Survey, survey_of
@@ -94,3 +94,15 @@ def test_the_limit_of_noise_solves_its_own_equation(ratio: float, read: float) -
     electrons = 0.18 * 2.0**darkest * body.full_well_at(body.iso)
     pixels = max(1.0, 1.0 / (candidate.criterion.frequency * body.pixel_mm) ** 2)
     assert math.sqrt(pixels) * electrons / math.sqrt(electrons + read**2) == pytest.approx(ratio, rel=1e-9)
+
+
+def test_shots_in_steps_of_exposure_hold_what_one_does_not() -> None:
+    plan = a_plan(12.0, 12.0 + WHITE + 1.5, 12.0)
+    survey = of(plan)
+    assert [reading.fate for reading in survey.readings] == ["holds", "clips", "holds"]
+    shots = ShotsEach(each=3, apart_stops=2.0)
+    bracketed = of(plan.model_copy(update={"choice": plan.choice.model_copy(update={"shots": shots})}))
+    assert [reading.fate for reading in bracketed.readings] == ["holds", "holds", "holds"]
+    closer = ShotsEach(each=3, apart_stops=1.0)
+    too_close = of(plan.model_copy(update={"choice": plan.choice.model_copy(update={"shots": closer})}))
+    assert too_close.readings[1].fate == "clips", "one stop less is not enough for one and a half"

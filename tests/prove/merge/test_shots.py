@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -10,8 +11,15 @@ import pytest
 from numpy.typing import NDArray
 
 from verispect.files.picture_out import write_picture
+from verispect.files.run_file import read_run
+from verispect.plan.document import ShotsEach
+from verispect.plan.methods.candidate import Candidate
 from verispect.prove.intake import Frame, coded_of, described, linear_of, read_coded
-from verispect.prove.merge.shots import one_of
+from verispect.prove.merge.shots import one_of, shots_together
+from verispect.rehearse.camera import Options
+from verispect.rehearse.faults import parse_fault
+from verispect.rehearse.pupil_views import QUICK
+from verispect.rig.rehearsed_run import Writing, rehearse_to
 
 Light = NDArray[np.float64]
 _SIZE = (240, 360)
@@ -93,3 +101,32 @@ def test_bands_give_the_same_as_the_whole(tmp_path: Path) -> None:
     whole = one_of(frames, (0.0,) * 3)
     banded = one_of(frames, (0.0,) * 3, memory_mb=1)
     assert np.mean(np.abs(whole.astype(int) - banded.astype(int)) > 60) < 0.01
+
+
+def test_a_grid_of_shots_is_joined_from_one_picture_for_each_place(small_grid: Candidate, tmp_path: Path) -> None:
+    plan = small_grid.scene.plan
+    changed = plan.model_copy(update={"choice": plan.choice.model_copy(update={"shots": ShotsEach(each=3)})})
+    grid = replace(small_grid, scene=replace(small_grid.scene, plan=changed))
+    folder = tmp_path / "set"
+    fault = parse_fault("moved@1:25", frames=grid.frame_count)
+    rehearse_to(grid, Options(pixels=(360, 240), quality=QUICK), Writing(folder), faults=[fault])
+    rehearse_to(small_grid, Options(pixels=(360, 240), quality=QUICK), Writing(tmp_path / "once"))
+    run = read_run(folder / "run.json")
+    # One shot that was lost leaves the others of its frame.
+    (folder / "frame-008.tif").unlink()
+    with shots_together([folder], grid, run, tmp_path / "out.tif") as places:
+        assert len(places) == grid.frame_count
+        kept = [read_coded(described(path)) for path in places]
+        with shots_together(places, grid, None, tmp_path / "out.tif") as again:
+            assert list(again) == list(places), "what was put together is not put together again"
+    assert not places[0].exists(), "nothing is left beside the result"
+    for number, pixels in enumerate(kept):
+        alone = read_coded(described(tmp_path / "once" / f"frame-{number + 1:03d}.tif"))
+        # The thing that had moved in the first shot of the second frame stands where it stood in the others.
+        apart = np.abs(cv2.blur(linear_of(pixels) - linear_of(alone), (7, 7)))
+        assert float(apart.max()) < 0.03
+    moved = read_coded(described(folder / "frame-004.tif"))
+    alone = read_coded(described(tmp_path / "once" / "frame-002.tif"))
+    assert float(np.abs(cv2.blur(linear_of(moved) - linear_of(alone), (7, 7))).max()) > 0.06
+    with shots_together([folder], small_grid, None, tmp_path / "out.tif") as places:
+        assert list(places) == [folder], "taken once there is nothing to put together"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from tests.ui.conftest import weighed
 from verispect.kit.standards import Standards
+from verispect.plan.document import ShotsEach
 from verispect.ui.window.main_window import MainWindow
 
 
@@ -116,6 +117,39 @@ def test_who_tilts_on_a_view_camera_is_chosen_and_that_can_be_undone(qtbot, wind
     weighed(qtbot, window)
     assert panel.standards.currentData() == Standards.LENS_FIRST
     assert not window.session.shown.candidate.lens.back_in_place
+
+
+def test_how_often_each_frame_is_taken_is_chosen_run_and_undone(qtbot, window: MainWindow) -> None:
+    window.take_method("series")
+    weighed(qtbot, window)
+    window.show_station("set")
+    panel = window.set
+    assert (panel.each.value(), panel.apart.isVisibleTo(panel)) == (1, False)
+    frames = window.session.shown.candidate.frame_count
+    panel.each.setValue(3)
+    weighed(qtbot, window)
+    assert window.document.plan.choice.shots == ShotsEach(each=3)
+    panel.apart.setCurrentIndex(panel.apart.findData(2.0))
+    panel.apart.activated.emit(panel.apart.currentIndex())
+    weighed(qtbot, window)
+    assert window.document.plan.choice.shots == ShotsEach(each=3, apart_stops=2.0)
+    qtbot.waitUntil(lambda: f"{3 * frames} shots in all" in panel.hand.toPlainText())
+    heads = [panel.table.horizontalHeaderItem(k).text() for k in range(panel.table.columnCount())]
+    assert "Shots" in heads
+    assert "Time" not in heads
+    window.show_station("shoot")
+    window.shoot_desk.begin()
+    window.shoot_desk.done()
+    assert "shot 2 of 3" in window.shoot_panel.place.text()
+    assert len(window.shoot_desk.state.items) == 3 * frames
+    window.shoot_desk.end()
+    # Steps that no camera has are brought nearer, and say so by the plan.
+    panel.each.setValue(49)
+    assert window.document.plan.choice.shots.apart_stops * 24 <= 10.0
+    for _ in range(3):
+        window.document.undo_stack.undo()
+    weighed(qtbot, window)
+    assert (panel.each.value(), window.document.plan.choice.shots) == (1, ShotsEach())
 
 
 def test_a_grid_is_gone_through_as_is_chosen_and_that_can_be_undone(qtbot, window: MainWindow) -> None:

@@ -144,23 +144,31 @@ _IN_HAND = (
 )  # fmt: skip
 
 
-def shown_columns(candidate: Candidate) -> list[Column]:
-    """The columns that say something of a method: those it sets, and any in which a frame has something set."""
+def shown_columns(candidate: Candidate, *, one_shot: bool = False) -> list[Column]:
+    """The columns that say something of a method: those it sets, and any in which a frame has something set.
+
+    Where the shots of a frame differ in time, their times stand in place of its own; `one_shot` asks for what a
+    single shot is set to.
+    """
     rows = frame_rows(candidate)
     by_key = {column.key: column for column in COLUMNS}
 
     # A mount that is turned has one scale to shift along.
     turned = any(row.shift_mm for row in rows)
 
+    steps = candidate.scene.plan.choice.shots.steps
+
     def says(column: Column) -> bool:
+        if column.key == "shots":
+            return len(steps) > 1 and not one_shot
+        if column.key == "shutter_s" and any(steps):
+            return one_shot
         if turned and column.key in ("cross_mm", "rise_mm"):
             return False
         if turned and column.key in ("turn_deg", "shift_mm"):
             return True
         if column.always or column.key in candidate.method.columns:
             return True
-        if column.quantity is Quantity.TEXT:
-            return any(getattr(row, column.key) for row in rows)
         return any(abs(getattr(row, column.key)) > _STILL for row in rows)
 
     return [by_key[key] for key in _IN_HAND if says(by_key[key])]
@@ -187,7 +195,7 @@ def _shots(shutter_s: float, steps: Sequence[float]) -> str:
         return ""
     if not any(steps):
         return str(len(steps))
-    return ", ".join(shutter_words(shutter_s * 2.0**stops) for stops in steps)
+    return ", ".join(shutter_words(shutter_s * 2.0**stops).removesuffix(" s") for stops in steps) + " s"
 
 
 def _row(number: int, exposure: Exposure, first: Exposure) -> FrameRow:

@@ -8,10 +8,10 @@ alike, else the shot as it was planned.
 from __future__ import annotations
 
 import contextlib
-import math
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -46,7 +46,7 @@ Progress = Callable[[float, str], None]
 _WHITE, _NEARLY, _BLACK = 0.98, 0.90, 0.002
 # Something else is shown where the smoothed difference is so many times the usual one, and so large a share.
 _TIMES, _SHARE = 4.0, 0.03
-_SMOOTH = 7
+_SMOOTH = 5
 _BINS = 24
 _WORKING_PIXELS = 1_700_000
 _STILL_PX = 0.1
@@ -140,7 +140,7 @@ def one_of(group: Sequence[Frame], steps: Sequence[float], *, memory_mb: int = 2
     for top in range(0, pixels[1], rows_at_once):
         bottom = min(top + rows_at_once, pixels[1])
         # What is smoothed at the seam is seen from both sides.
-        first, last = max(0, top - _SMOOTH), min(pixels[1], bottom + _SMOOTH)
+        first, last = max(0, top - 4 * _SMOOTH), min(pixels[1], bottom + 4 * _SMOOTH)
         lights = [_rows_of(frame, matrices[k], first, last, pixels) for k, frame in enumerate(group)]
         mean = _mean(lights, 2.0**off, alike=alike and len(group) > 2)
         coded = coded_of(mean[top - first : mean.shape[0] - (last - bottom)] * 2.0**darkest)
@@ -199,42 +199,68 @@ def _mean(lights: Sequence[Linear], given: Floats, *, alike: bool) -> Linear:
     """The mean of shots (rows, columns, 3), each `given` so many times the planned light by channel (n, 3)."""
     scaled = [np.asarray(light / times, np.float32) for light, times in zip(lights, given, strict=True)]
     clear = [_clear(light) for light in lights]
-    reference = np.asarray(np.median(np.stack(scaled), axis=0), np.float32) if alike else scaled[0]
+    reference = _median(scaled) if alike else scaled[0]
     # Where the reference is white itself, or black, it accuses nobody.
-    tells = np.ones(reference.shape[:2], bool) if alike else (clear[0] > 0.0) & (lights[0].mean(axis=2) > _BLACK)
+    tells = np.ones(reference.shape[:2], bool) if alike else (clear[0] > 0.0) & (_grey(lights[0]) > _BLACK)
     top = np.zeros_like(reference)
     below = np.zeros(reference.shape[:2], np.float32)
     for k, light in enumerate(lights):
         weight = clear[k] * ~(_differs(scaled[k], reference) & tells) if alike or k else clear[k]
         times = np.asarray(given[k], np.float32)
-        top += weight[..., None] * light / times * float(times.mean())
-        below += weight * float(times.mean())
+        much = float(times.mean())
+        for channel, part in enumerate(times):
+            top[..., channel] += weight * light[..., channel] * (much / float(part))
+        below += weight * much
     shortest = scaled[int(np.argmin([float(times.mean()) for times in given]))]
     fallback = reference if alike else shortest
     found: Linear = np.where(below[..., None] > 1e-6, top / np.maximum(below, 1e-6)[..., None], fallback)
     return found
 
 
+def _median(lights: Sequence[Linear]) -> Linear:
+    if len(lights) == 3:
+        a, b, c = lights
+        return np.asarray(np.maximum(np.minimum(a, b), np.minimum(np.maximum(a, b), c)), np.float32)
+    return np.asarray(np.median(np.stack(lights), axis=0), np.float32)
+
+
+def _grey(light: Any) -> NDArray[np.float32]:
+    """The mean of the three channels; numpy takes ten times as long along the last axis."""
+    return np.asarray(cv2.transform(light, np.full((1, 3), 1.0 / 3.0, np.float32)), np.float32)
+
+
+def _weighted_median(values: Floats, weights: Floats) -> float:
+    order = np.argsort(values)
+    share = np.cumsum(weights[order])
+    return float(values[order][np.searchsorted(share, 0.5 * share[-1])])
+
+
 def _clear(light: Linear) -> NDArray[np.float32]:
     """How far from white: 1 down to 0 (rows, columns)."""
-    brightest = light.max(axis=2)
+    brightest = np.maximum(np.maximum(light[..., 0], light[..., 1]), light[..., 2])
     found: NDArray[np.float32] = np.clip((_WHITE - brightest) / (_WHITE - _NEARLY), 0.0, 1.0).astype(np.float32)
     return found
 
 
 def _differs(light: Linear, reference: Linear) -> NDArray[np.bool_]:
     """Where a shot shows something else: its smoothed difference far above what is usual at that brightness."""
-    apart = cv2.blur(np.abs(light - reference).mean(axis=2), (_SMOOTH, _SMOOTH))
-    bright = cv2.blur(reference.mean(axis=2), (_SMOOTH, _SMOOTH))
-    logs = np.log2(np.maximum(bright, 2.0**-12))
+    # At half the size: it is smoothed in any case.
+    apart, bright = (
+        cv2.blur(cv2.resize(_grey(part), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA), (_SMOOTH, _SMOOTH))
+        for part in (cv2.absdiff(light, reference), reference)
+    )
+    logs = np.log2(np.maximum(bright, np.float32(2.0**-12)))
     place = np.clip((logs + 12.0) / 13.0 * _BINS, 0, _BINS - 1).astype(np.int32)
-    usual = np.zeros(_BINS)
-    for number in range(_BINS):
+    usual, count = np.zeros(_BINS), np.bincount(place.ravel(), minlength=_BINS)
+    for number in np.flatnonzero(count):
         here = apart[place == number]
-        usual[number] = float(np.median(here[:: max(1, here.size // 20_000)])) if here.size else math.nan
-    known = np.isfinite(usual)
-    usual = np.interp(np.arange(_BINS), np.flatnonzero(known), usual[known])
-    found: NDArray[np.bool_] = apart > np.maximum(_TIMES * usual[place], _SHARE * bright)
+        usual[number] = float(np.median(here[:: max(1, here.size // 20_000)]))
+    # Noise goes with the root of the light. What alone is so bright, and all of it moved, is no measure of noise.
+    roots = np.sqrt(2.0 ** ((np.arange(_BINS) + 0.5) / _BINS * 13.0 - 12.0))
+    usual = np.minimum(usual, 2.0 * roots * _weighted_median(usual / roots, count.astype(float)))
+    limits = (_TIMES * usual).astype(np.float32)
+    found: NDArray[np.bool_] = apart > np.maximum(limits[place], np.float32(_SHARE) * bright)
     # What borders on it is its soft edge.
     grown = cv2.dilate(found.astype(np.uint8), np.ones((_SMOOTH, _SMOOTH), np.uint8))
-    return grown.astype(bool)
+    size = (light.shape[1], light.shape[0])
+    return cv2.resize(grown, size, interpolation=cv2.INTER_NEAREST).astype(bool)

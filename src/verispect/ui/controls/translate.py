@@ -27,8 +27,11 @@ def heading(text: str) -> str:
     return f'<span style="font-size:12pt">{html.escape(text)}</span>'
 
 
-def counted_frames(count: int) -> str:
-    """The number of frames in words."""
-    if count == 1:
-        return QCoreApplication.translate("words", "1 frame")
-    return QCoreApplication.translate("words", "{0} frames").format(count)
+def counted_frames(count: int, shots: int | None = None) -> str:
+    """The number of frames in words, and how often each is taken where `shots` are more."""
+    frames = (
+        QCoreApplication.translate("words", "1 frame")
+        if count == 1
+        else QCoreApplication.translate("words", "{0} frames").format(count)
+    )
+    return frames if not count or shots is None or shots == count else f"{frames} × {shots // count}"

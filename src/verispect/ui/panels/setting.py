@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QHeaderView,
     QLabel,
     QPushButton,
+    QSpinBox,
     QTableWidget,
     QTableWidgetItem,
     QTabWidget,
@@ -22,7 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from verispect.kit.standards import Standards
-from verispect.plan.document import GridPath
+from verispect.plan.document import MOST_STEPS, GridPath, ShotsEach
 from verispect.plan.explain.frame_table import frame_rows, shown_columns
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence, capital
@@ -35,6 +36,8 @@ from verispect.ui.panels.check_loop import CheckLoopPage
 from verispect.ui.state.session import Shown
 
 _MANY_COLUMNS = 8
+# Steps of exposure between the shots of one frame that are offered, stops; 0: none.
+_APART_STOPS = (0.0, 0.7, 1.0, 1.3, 2.0, 3.0)
 _ROW_PX, _SHORT_PX, _FEW_ROWS, _ANY_PX = 28, 60, 7, 16_777_215
 
 
@@ -48,6 +51,8 @@ class SetPanel(QWidget):
         The way a grid's places are to be gone through.
     standards_wanted(Standards)
         Which standard of a view camera is to tilt.
+    shots_wanted(ShotsEach)
+        How often each frame is to be taken.
     """
 
     frame_picked = pyqtSignal(int)
@@ -56,6 +61,7 @@ class SetPanel(QWidget):
     best_wanted = pyqtSignal()
     path_wanted = pyqtSignal(object)
     standards_wanted = pyqtSignal(object)
+    shots_wanted = pyqtSignal(object)
 
     def __init__(self, system: Callable[[], str]) -> None:
         super().__init__()
@@ -154,6 +160,23 @@ class SetPanel(QWidget):
         in_standards.addWidget(QLabel(self.tr("Tilt by")))
         in_standards.addWidget(self.standards, 1)
         self.standards_row.hide()
+        self.each, self.apart = QSpinBox(), QComboBox()
+        self.each.setAccessibleName(self.tr("Shots of each frame"))
+        self.each.setRange(1, 50)
+        self.each.setPrefix(self.tr("each frame "))
+        self.each.setSuffix(" ×")
+        self.each.setKeyboardTracking(False)
+        self.apart.setAccessibleName(self.tr("Steps of exposure between shots"))
+        for stops in _APART_STOPS:
+            self._add_apart(stops)
+        self.each.valueChanged.connect(lambda _count: self._on_shots())
+        self.apart.activated.connect(lambda _index: self._on_shots())
+        self.shots_row = QWidget()
+        in_shots = QHBoxLayout(self.shots_row)
+        in_shots.setContentsMargins(0, 0, 0, 0)
+        in_shots.addWidget(QLabel(self.tr("Take")))
+        in_shots.addWidget(self.each, 1)
+        in_shots.addWidget(self.apart, 1)
         # Worked out a moment after the last change, so that a drag is not held up by it.
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -176,6 +199,7 @@ class SetPanel(QWidget):
         layout.addWidget(self.path_row)
         layout.addWidget(self.order_row)
         layout.addWidget(self.standards_row)
+        layout.addWidget(self.shots_row)
         layout.addWidget(self.pages, 4)
         layout.addLayout(row)
         self._filling = False
@@ -196,6 +220,28 @@ class SetPanel(QWidget):
             path = candidate.scene.plan.choice.grid_path
             self.path.setCurrentIndex(self.path.findData(f"{path.by} back" if path.there_and_back else path.by))
             self.corner.setCurrentIndex(self.corner.findData(path.start))
+
+    def _add_apart(self, stops: float) -> None:
+        words = self.tr("{0:g} stops apart").format(stops) if stops else self.tr("all alike")
+        self.apart.addItem(self.tr("1 stop apart") if stops == 1.0 else words, stops)
+
+    def _on_shots(self) -> None:
+        if self._filling:
+            return
+        each = self.each.value()
+        # What no camera's times reach is brought nearer.
+        most = MOST_STEPS / max(each // 2, 1)
+        self.shots_wanted.emit(ShotsEach(each=each, apart_stops=min(float(self.apart.currentData()), most)))
+
+    def _show_shots(self, candidate: Candidate | None) -> None:
+        self.shots_row.setVisible(candidate is not None)
+        if candidate is not None:
+            shots = candidate.scene.plan.choice.shots
+            self.each.setValue(shots.each)
+            if self.apart.findData(shots.apart_stops) < 0:
+                self._add_apart(shots.apart_stops)
+            self.apart.setCurrentIndex(self.apart.findData(shots.apart_stops))
+            self.apart.setVisible(shots.each > 1)
 
     def _show_standards(self, candidate: Candidate | None) -> None:
         """Who tilts; hidden where there is no choice."""
@@ -219,6 +265,7 @@ class SetPanel(QWidget):
         self._candidate = candidate if usable else None
         self._show_path(self._candidate)
         self._show_standards(candidate)
+        self._show_shots(self._candidate)
         self._soon.start()
         if candidate is None or shown is None or not candidate.exposures:
             self.table.setRowCount(0)

@@ -257,7 +257,12 @@ class WeighPanel(QTabWidget):
         lens = html.escape(candidate.lens.name) if candidate.lens else ""
         width, height = candidate.final_pixels
         figures = self.tr("{0} at {1:.4g} mm · {2} · softest must {3} · {4} × {5} pixels").format(
-            lens, candidate.focal_mm, counted_frames(candidate.frame_count), softness, width, height
+            lens,
+            candidate.focal_mm,
+            counted_frames(candidate.frame_count, candidate.shot_count),
+            softness,
+            width,
+            height,
         )
         if candidate.confidence is not None:
             figures += self.tr(" · holds in {0:.0f} of 100 tries").format(100.0 * candidate.confidence.holds)

@@ -128,7 +128,7 @@ class _Sheet:
         self._font(16, 600)
         self._y += self._text(0, self._width, self._shown.scene.plan.title or _tr("Untitled plan"))
         first = frame_rows(candidate)[0]
-        counted = counted_frames(candidate.frame_count)
+        counted = counted_frames(candidate.frame_count, candidate.shot_count)
         minutes = candidate.time_on_site_s / 60.0
         words = _tr("{0} · {1} · {2} at {3:.4g} mm · f/{4} · about {5:.0f} min on site").format(
             say(Sentence(candidate.method.name)),

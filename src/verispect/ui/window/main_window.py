@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayou
 from verispect.errors import VerispectError
 from verispect.files.recovery import RecoveryStore
 from verispect.kit.standards import Standards
-from verispect.plan.document import GridPath, Plan
+from verispect.plan.document import GridPath, Plan, ShotsEach
 from verispect.plan.methods.candidate import Candidate
 from verispect.shoot.run import RunState
 from verispect.ui.controls.message_bar import MessageBar
@@ -243,6 +243,7 @@ class MainWindow(QMainWindow):
         self.set.best_wanted.connect(lambda: self.take_method(self.document.plan.choice.method))
         self.set.path_wanted.connect(self._on_grid_path)
         self.set.standards_wanted.connect(self._on_standards)
+        self.set.shots_wanted.connect(self._on_shots)
         self.set.sheet_wanted.connect(self.desk.save_sheet)
         self.set.table_wanted.connect(self.desk.save_table)
         self.shoot_desk.ended.connect(self._on_run_ended)
@@ -411,6 +412,14 @@ class MainWindow(QMainWindow):
 
     def _on_standards(self, standards: Standards) -> None:
         self._choose(self.tr("the standard that tilts"), "standards", standards)
+
+    def _on_shots(self, shots: ShotsEach) -> None:
+        choice = self.document.plan.choice
+        if shots != choice.shots:
+            # What was set by hand is taken so often, whatever it is.
+            self.document.update(
+                self.tr("the shots of each frame"), choice=choice.model_copy(update={"shots": shots})
+            )
 
     def _choose(self, words: str, part: str, value: object) -> None:
         """How the method is done; what was set by hand was set for another way."""

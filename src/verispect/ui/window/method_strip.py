@@ -116,7 +116,7 @@ class MethodCell(QAbstractButton):
 def _burden(candidate: Candidate) -> str:
     minutes = candidate.time_on_site_s / 60.0
     shown = f"{minutes:.0f}" if minutes >= 10 else f"{minutes:.1f}"
-    return f"{counted_frames(candidate.frame_count)} · {shown} min"
+    return f"{counted_frames(candidate.frame_count, candidate.shot_count)} · {shown} min"
 
 
 def _outcome(widget: QWidget, candidate: Candidate) -> str:

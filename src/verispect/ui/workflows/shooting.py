@@ -412,8 +412,8 @@ class ShootDesk(QObject):
             row = shot_row(frame_rows(candidate)[shot.exposure], shot)
             figures = [
                 (say(column.title), written(column, row, self._preferences.system), column.key in changed)
-                for column in shown_columns(candidate)
-                if column.key not in ("number", "shots")
+                for column in shown_columns(candidate, one_shot=True)
+                if column.key != "number"
             ]
         self._panel.show_frame(place, figures, over=state.is_over, paused=state.paused)
         self._panel.simulated_button.setEnabled(self._job is None and not state.is_over and not state.paused)
