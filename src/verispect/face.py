@@ -53,14 +53,18 @@ def check(frames: Places, *, plan: Plan | None = None, method: str | None = None
 def merge(frames: Places, *, plan: Plan | None = None, method: str | None = None, proof: bool = False) -> Merged:
     """Merge a focus series."""
     from verispect.prove.merge.series import merge as merged
+    from verispect.prove.merge.shots import shots_together
 
     candidate = None if plan is None else _worked(plan, method)
-    return merged(
-        _paths(frames),
-        exposures=None if candidate is None else candidate.exposures,
-        sensor_wide_mm=36.0 if plan is None else plan.sensor_mm[0],
-        proof=proof,
-    )
+    with shots_together(_paths(frames), candidate, None, None) as together:
+        found = merged(
+            together.places,
+            exposures=None if candidate is None else candidate.exposures,
+            sensor_wide_mm=36.0 if plan is None else plan.sensor_mm[0],
+            proof=proof,
+        )
+    together.name_shots(found.frames)
+    return found
 
 
 def join(
@@ -69,17 +73,21 @@ def join(
     """Join a grid by the plan's angles, or by what the frames have in common."""
     from verispect.prove.join.grid import join as joined
     from verispect.prove.merge.series import merge as merged
+    from verispect.prove.merge.shots import shots_together
 
     candidate = None if plan is None else _worked(plan, method)
     sensor = None if plan is None else plan.sensor_mm[0]
-    return joined(
-        _paths(frames),
-        exposures=None if candidate is None else candidate.exposures,
-        sensor_wide_mm=sensor,
-        basis=None if candidate is None else candidate.scene.pose.matrix,
-        projection=projection,
-        merge_cell=lambda paths, exposures: merged(paths, exposures=exposures, sensor_wide_mm=sensor or 36.0).pixels,
-    )
+    with shots_together(_paths(frames), candidate, None, None) as together:
+        found = joined(
+            together.places,
+            exposures=None if candidate is None else candidate.exposures,
+            sensor_wide_mm=sensor,
+            basis=None if candidate is None else candidate.scene.pose.matrix,
+            projection=projection,
+            merge_cell=lambda paths, planned: merged(paths, exposures=planned, sensor_wide_mm=sensor or 36.0).pixels,
+        )
+    together.name_shots([*found.frames, *found.pairs])
+    return found
 
 
 def _paths(frames: Places) -> list[Path]:

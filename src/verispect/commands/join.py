@@ -43,11 +43,19 @@ def run(given: Sequence[str]) -> int:
     try:
         with shots_together(
             options.frames, candidate, happened, options.out, memory_mb=options.memory_mb, progress=say
-        ) as places:
+        ) as together:
             joined = join_to(
-                options.out, places, jobs=options.jobs, memory_mb=options.memory_mb, scheduler=options.scheduler,
-                force=options.force, projection=options.projection, progress=say, **_asked(candidate, happened),
-            )  # fmt: skip
+                options.out,
+                together.places,
+                jobs=options.jobs,
+                memory_mb=options.memory_mb,
+                scheduler=options.scheduler,
+                force=options.force,
+                projection=options.projection,
+                progress=say,
+                **_asked(candidate, happened),
+            )
+        together.name_shots([*joined.frames, *joined.pairs])
     except Cancelled:
         return STOPPED
     report = joined.report()

@@ -53,9 +53,9 @@ def run(given: Sequence[str]) -> int:
     try:
         with shots_together(
             options.frames, candidate, happened, options.out, memory_mb=options.memory_mb, progress=say
-        ) as places:
+        ) as together:
             merged = merge(
-                places,
+                together.places,
                 exposures=None if candidate is None else candidate.exposures,
                 sensor_wide_mm=36.0 if candidate is None else candidate.scene.plan.sensor_mm[0],
                 proof=options.preview,
@@ -67,6 +67,7 @@ def run(given: Sequence[str]) -> int:
             first = merged.first
             assert first is not None
             profile = profile_of(first)
+        together.name_shots(merged.frames)
     except Cancelled:
         return STOPPED
     write_picture(

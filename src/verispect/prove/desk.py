@@ -96,13 +96,14 @@ def merge_files(
             files, candidate, _run_of(files[0].parent, candidate), target,
             progress=lambda share, _text: progress(0.3 * share),
             is_cancelled=is_cancelled,
-        ) as places:  # fmt: skip
+        ) as together:  # fmt: skip
             merged = merge(
-                places, exposures=exposures, sensor_wide_mm=sensor[0], proof=proof,
+                together.places, exposures=exposures, sensor_wide_mm=sensor[0], proof=proof,
                 progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
             )  # fmt: skip
             assert merged.first is not None
             first, profile = merged.first, profile_of(merged.first)
+        together.name_shots(merged.frames)
     except Cancelled:
         return None
     write_picture(target, merged.pixels, shot=shot_of(first), icc=profile, orientation=first.orientation, force=True)
@@ -127,10 +128,10 @@ def join_files(
         with shots_together(
             files, candidate if planned else None, run, target, progress=lambda share, _text: progress(0.3 * share),
             is_cancelled=is_cancelled,
-        ) as places:  # fmt: skip
+        ) as together:  # fmt: skip
             join_to(
                 target,
-                places,
+                together.places,
                 sensor_wide_mm=sensor,
                 force=True,
                 exposures=candidate.exposures if candidate is not None and planned else None,

@@ -114,11 +114,15 @@ def test_a_grid_of_shots_is_joined_from_one_picture_for_each_place(small_grid: C
     run = read_run(folder / "run.json")
     # One shot that was lost leaves the others of its frame.
     (folder / "frame-008.tif").unlink()
-    with shots_together([folder], grid, run, tmp_path / "out.tif") as places:
+    with shots_together([folder], grid, run, tmp_path / "out.tif") as together:
+        places = together.places
         assert len(places) == grid.frame_count
         kept = [read_coded(described(path)) for path in places]
         with shots_together(places, grid, None, tmp_path / "out.tif") as again:
-            assert list(again) == list(places), "what was put together is not put together again"
+            assert list(again.places) == list(places), "what was put together is not put together again"
+    told = [{"file": places[1].name, "evened_stops": [0.0]}, {"a": places[0].name, "b": places[2].name}]
+    together.name_shots(told)
+    assert told == [{"file": "frame-004.tif", "evened_stops": [0.0]}, {"a": "frame-001.tif", "b": "frame-007.tif"}]
     assert not places[0].exists(), "nothing is left beside the result"
     for number, pixels in enumerate(kept):
         alone = read_coded(described(tmp_path / "once" / f"frame-{number + 1:03d}.tif"))
@@ -128,5 +132,5 @@ def test_a_grid_of_shots_is_joined_from_one_picture_for_each_place(small_grid: C
     moved = read_coded(described(folder / "frame-004.tif"))
     alone = read_coded(described(tmp_path / "once" / "frame-002.tif"))
     assert float(np.abs(cv2.blur(linear_of(moved) - linear_of(alone), (7, 7))).max()) > 0.06
-    with shots_together([folder], small_grid, None, tmp_path / "out.tif") as places:
-        assert list(places) == [folder], "taken once there is nothing to put together"
+    with shots_together([folder], small_grid, None, tmp_path / "out.tif") as once:
+        assert list(once.places) == [folder], "taken once there is nothing to put together"

@@ -10,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -53,23 +54,49 @@ _STILL_PX = 0.1
 _BYTES = 6
 
 
+@dataclass(frozen=True)
+class Together:
+    """Pictures put together of shots.
+
+    Attributes
+    ----------
+    places : sequence of Path
+        What is to be merged or joined.
+    firsts : dict
+        The first shot's file for each picture's name; empty where nothing was put together.
+    darkest : float
+        Stops by which the pictures are darker than planned.
+    """
+
+    places: Sequence[Path]
+    firsts: dict[str, str] = field(default_factory=dict)
+    darkest: float = 0.0
+
+    def name_shots(self, told: list[dict[str, Any]]) -> None:
+        """In what is told of frames or pairs, name the shots, which stay, for pictures that do not."""
+        for one in told:
+            one |= {key: self.firsts.get(one[key], one[key]) for key in ("file", "a", "b") if key in one}
+            if self.darkest and "evened_stops" in one:
+                one["evened_stops"] = [stops + self.darkest for stops in one["evened_stops"]]
+
+
 @contextlib.contextmanager
 def shots_together(
     places: Sequence[Path],
     candidate: Candidate | None,
     run: Run | None,
-    beside: Path,
+    beside: Path | None,
     *,
     memory_mb: int = 2500,
     progress: Progress | None = None,
     is_cancelled: Callable[[], bool] | None = None,
-) -> Iterator[Sequence[Path]]:
+) -> Iterator[Together]:
     """Give one picture for each planned exposure; where each is taken once, the places as they are.
 
     Parameters
     ----------
-    beside : Path
-        The result; what is put together lies in a folder beside it until the block ends.
+    beside : Path or None
+        The result; what is put together lies in a folder beside it, or of the system's, until the block ends.
     run : Run, optional
         Tells which file is which shot; else their order, or what they tell of themselves.
 
@@ -80,7 +107,7 @@ def shots_together(
     Cancelled
     """
     if candidate is None or len(candidate.scene.plan.choice.shots.steps) == 1:
-        yield places
+        yield Together(places)
         return
     say, stop = progress or (lambda _share, _text: None), is_cancelled or (lambda: False)
     frames = in_order([described(path) for path in frames_in(places)])
@@ -88,32 +115,38 @@ def shots_together(
         frames = [frame for frame, dark in zip(frames, is_dark(_levels(frames, stop)), strict=True) if not dark]
     if len(frames) == candidate.frame_count:
         # They were put together before.
-        yield [frame.path for frame in frames]
+        yield Together([frame.path for frame in frames])
         return
     groups: dict[int, list[tuple[Shot, Frame]]] = {}
     for shot, frame in zip(match(frames, candidate.exposures, candidate.shots, run), frames, strict=True):
         if shot is not None:
             groups.setdefault(shot.exposure, []).append((shot, frame))
     try:
-        room = tempfile.TemporaryDirectory(prefix=f".{beside.name}.shots-", dir=beside.parent)
+        room = (
+            tempfile.TemporaryDirectory(prefix="verispect-shots-") if beside is None
+            else tempfile.TemporaryDirectory(prefix=f".{beside.name}.shots-", dir=beside.parent)
+        )  # fmt: skip
     except OSError as error:
         raise FileError(
-            "{folder}: shots cannot be put together there: {why}; save where you may write", folder=beside.parent,
-            why=error.strerror or error,
+            "{folder}: shots cannot be put together there: {why}; save where you may write",
+            folder=beside.parent if beside is not None else tempfile.gettempdir(), why=error.strerror or error,
         ) from error  # fmt: skip
+    darkest = min(candidate.scene.plan.choice.shots.steps)
     with room as folder:
-        written = []
+        written: list[Path] = []
+        firsts: dict[str, str] = {}
         for number, (exposure, group) in enumerate(sorted(groups.items())):
             if stop():
                 raise Cancelled
             say(number / len(groups), f"putting together the shots of frame {exposure + 1}")
             written.append(Path(folder) / f"frame-{exposure + 1:04d}.tif")
             shots, taken = zip(*sorted(group, key=lambda pair: pair[0].number), strict=True)
-            pixels = one_of(taken, [shot.stops for shot in shots], memory_mb=memory_mb)
+            pixels = one_of(taken, [shot.stops for shot in shots], darkest=darkest, memory_mb=memory_mb)
             first = taken[0]
+            firsts[written[-1].name] = first.path.name
             write_picture(written[-1], pixels, shot=shot_of(first), icc=profile_of(first),
                           orientation=first.orientation)  # fmt: skip
-        yield written
+        yield Together(written, firsts, darkest)
 
 
 def _levels(frames: Sequence[Frame], stop: Callable[[], bool]) -> list[float]:
@@ -125,8 +158,16 @@ def _levels(frames: Sequence[Frame], stop: Callable[[], bool]) -> list[float]:
     return found
 
 
-def one_of(group: Sequence[Frame], steps: Sequence[float], *, memory_mb: int = 2500) -> Coded:
-    """One picture of the shots of one frame, as light as the shortest of them, so that nothing bright is cut."""
+def one_of(
+    group: Sequence[Frame], steps: Sequence[float], *, darkest: float | None = None, memory_mb: int = 2500
+) -> Coded:
+    """One picture of the shots of one frame, so much darker than planned that nothing bright is cut.
+
+    Parameters
+    ----------
+    darkest : float, optional
+        Stops; by default those of the shortest shot that is there.
+    """
     pixels = group[0].pixels
     matrices, smalls = _laid(group, steps)
     alike = not any(steps)
@@ -134,7 +175,7 @@ def one_of(group: Sequence[Frame], steps: Sequence[float], *, memory_mb: int = 2
     off = off_in_stops(smalls, matrices, pixels) if alike else np.repeat(np.asarray(steps)[:, None], 3, axis=1)
     if alike:
         off -= off[0]
-    darkest = min(steps)
+    darkest = min(steps) if darkest is None else darkest
     rows_at_once = _rows(pixels, len(group), memory_mb)
     result = np.zeros((pixels[1], pixels[0], 3), np.uint16)
     for top in range(0, pixels[1], rows_at_once):
