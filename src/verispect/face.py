@@ -59,6 +59,7 @@ def merge(frames: Places, *, plan: Plan | None = None, method: str | None = None
     with shots_together(_paths(frames), candidate, None, None) as together:
         found = merged(
             together.places,
+            as_given=together.as_given,
             exposures=None if candidate is None else candidate.exposures,
             sensor_wide_mm=36.0 if plan is None else plan.sensor_mm[0],
             proof=proof,
@@ -80,6 +81,7 @@ def join(
     with shots_together(_paths(frames), candidate, None, None) as together:
         found = joined(
             together.places,
+            as_given=together.as_given,
             exposures=None if candidate is None else candidate.exposures,
             sensor_wide_mm=sensor,
             basis=None if candidate is None else candidate.scene.pose.matrix,

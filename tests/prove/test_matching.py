@@ -61,7 +61,7 @@ def test_more_frames_than_planned_have_no_exposure(series: Candidate) -> None:
 
 @given(st.data())
 def test_shots_of_one_exposure_are_told_apart(series: Candidate, data: st.DataObject) -> None:
-    shots = shots_of(series.frame_count, (0.0, -2.0, 2.0))
+    shots = shots_of(range(series.frame_count), (0.0, -2.0, 2.0), several=range(series.frame_count))
     which = sorted(data.draw(st.sets(st.integers(0, len(shots) - 1), min_size=2)) | {0})
     numbered = [Frame(Path(f"frame-{k + 1:03d}.tif"), (9, 9)) for k in which]
     assert match(numbered, series.exposures, shots, None) == [shots[k] for k in which]

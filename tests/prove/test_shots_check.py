@@ -89,7 +89,7 @@ def test_a_shot_that_is_darker_or_not_there_is_told_as_that(grid: Candidate, fol
     report = check([folder], candidate=grid, run=read_run(folder / "run.json"))
     found = faults_of(report)
     assert found == {(0, 1): {"exposure"}, (2, 1): {"missing"}}
-    assert any("shot 2 of exposure 3 is not there" in line for line in report.redo)
+    assert any("shot 2 of frame 3 is not there" in line for line in report.redo)
 
 
 def test_of_a_black_first_shot_the_second_stands_for_the_frame(grid: Candidate, folder: Path) -> None:

@@ -209,5 +209,5 @@ def test_each_frame_is_gone_through_shot_by_shot_and_taken_up_again(series: Cand
     assert [frame.shot for frame in read_run(tmp_path / "run.json").frames[:3]] == [0, 1, 2]
     inserted = state.insert()
     assert (inserted.items[2].exposure, inserted.items[2].shot) == (0, 1)
-    with pytest.raises(FileError, match="takes each frame 3 times; the plan now asks for 2"):
+    with pytest.raises(FileError, match="shots of its frames; the plan now asks for"):
         resume(tmp_path / "run.json", with_shots(series, 2))

@@ -47,6 +47,7 @@ def run(given: Sequence[str]) -> int:
             joined = join_to(
                 options.out,
                 together.places,
+                as_given=together.as_given,
                 jobs=options.jobs,
                 memory_mb=options.memory_mb,
                 scheduler=options.scheduler,

@@ -56,6 +56,7 @@ def run(given: Sequence[str]) -> int:
         ) as together:
             merged = merge(
                 together.places,
+                as_given=together.as_given,
                 exposures=None if candidate is None else candidate.exposures,
                 sensor_wide_mm=36.0 if candidate is None else candidate.scene.plan.sensor_mm[0],
                 proof=options.preview,

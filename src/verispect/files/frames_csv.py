@@ -7,7 +7,7 @@ import io
 import math
 
 from verispect.files.csv_text import as_text
-from verispect.plan.explain.frame_table import COLUMNS, FrameRow, frame_rows
+from verispect.plan.explain.frame_table import COLUMNS, FrameRow, frame_rows, in_work_order
 from verispect.plan.methods.candidate import Candidate
 
 
@@ -16,7 +16,7 @@ def frames_to_csv(candidate: Candidate) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow([column.csv_title for column in COLUMNS])
-    for row in frame_rows(candidate):
+    for row in in_work_order(frame_rows(candidate)):
         writer.writerow([_cell(row, column.key) for column in COLUMNS])
     return out.getvalue()
 

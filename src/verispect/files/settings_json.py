@@ -62,7 +62,7 @@ def settings_to_dict(settings: Settings) -> dict[str, Any]:
             "seam_loss_stops": head.seam_loss_stops,
         },
         "shots": {
-            "each": settings.candidate.scene.plan.choice.shots.each,
+            "each": settings.candidate.scene.plan.choice.shots.count,
             "stops": list(settings.candidate.scene.plan.choice.shots.steps),
             "count": settings.candidate.shot_count,
         },
@@ -89,6 +89,9 @@ def settings_to_dict(settings: Settings) -> dict[str, Any]:
             }
             for halo in settings.halos
         ],
+        "alone": None
+        if settings.alone is None
+        else {**asdict(settings.alone), "worst_softness": _finite(settings.alone.worst_softness)},
         "without": [
             {
                 "frame": place,

@@ -26,6 +26,8 @@ LINE_PAIR_ARCMIN = 2.0
 _YEARS = (1600, 2400)
 # Steps of exposure further from the plan than this are no camera's.
 MOST_STEPS = 10.0
+# How often no shot of a frame may be still.
+_MISSED = 0.05
 
 
 class _Model(BaseModel):
@@ -151,6 +153,15 @@ class ManualSetting(_Model):
     f_number: float = Field(ge=0.5, le=1024.0)
 
 
+class Order(StrEnum):
+    """Ways to go through the frames of one place."""
+
+    NEAR_FAR = "near-far"
+    FAR_NEAR = "far-near"
+    CENTRE_FIRST = "centre-first"
+    LEAST_LOSS = "least-loss"
+
+
 class GridPath(_Model):
     """The way a grid's places are gone through: by rows or by columns, from a corner, and back or each alike."""
 
@@ -164,17 +175,31 @@ class ShotsEach(_Model):
 
     each: int = Field(default=1, ge=1, le=50)
     apart_stops: float = Field(default=0.0, ge=0.0, le=5.0, description="Steps of exposure time; 0: all alike.")
+    still_share: float | None = Field(
+        default=None, ge=0.05, le=1.0,
+        description="In wind: how likely a single shot finds everything still. Shots are added until one of them "
+        "does, 19 times in 20.",
+    )  # fmt: skip
+    needed_only: bool = Field(default=False, description="Only those frames without which a must would be soft.")
 
     @model_validator(mode="after")
     def _within_reason(self) -> ShotsEach:
-        if self.apart_stops * (self.each // 2) > MOST_STEPS:
+        if self.apart_stops * (self.count // 2) > MOST_STEPS:
             raise ValueError(f"steps that go at most {MOST_STEPS:g} stops either way; take fewer, or closer")
         return self
 
     @property
+    def count(self) -> int:
+        """Shots of one frame: as asked, and in wind ln 0.05 / ln(1 - p), so that 19 times in 20 one is still."""
+        p = self.still_share
+        if p is None or p >= 1.0:
+            return self.each
+        return max(self.each, math.ceil(math.log(_MISSED) / math.log(1.0 - p) - 1e-9))
+
+    @property
     def steps(self) -> tuple[float, ...]:
         """Stops of each shot against the plan: none, one step less, one more, two less, two more, ..."""
-        signs = ((-1.0 if k % 2 else 1.0) * ((k + 1) // 2) for k in range(self.each))
+        signs = ((-1.0 if k % 2 else 1.0) * ((k + 1) // 2) for k in range(self.count))
         return tuple(self.apart_stops * sign + 0.0 for sign in signs)
 
 
@@ -184,6 +209,7 @@ class Choice(_Model):
     method: str | None = None
     manual: ManualSetting | None = None
     grid_path: GridPath = Field(default_factory=GridPath)
+    order: Order = Field(default=Order.NEAR_FAR, description="In which the frames of one place are taken.")
     shots: ShotsEach = Field(default_factory=ShotsEach)
     standards: Standards = Field(
         default=Standards.LENS_FIRST, description="Which standard tilts, where the camera's back can."

@@ -98,8 +98,8 @@ def merge_files(
             is_cancelled=is_cancelled,
         ) as together:  # fmt: skip
             merged = merge(
-                together.places, exposures=exposures, sensor_wide_mm=sensor[0], proof=proof,
-                progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
+                together.places, as_given=together.as_given, exposures=exposures, sensor_wide_mm=sensor[0],
+                proof=proof, progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
             )  # fmt: skip
             assert merged.first is not None
             first, profile = merged.first, profile_of(merged.first)
@@ -132,6 +132,7 @@ def join_files(
             join_to(
                 target,
                 together.places,
+                as_given=together.as_given,
                 sensor_wide_mm=sensor,
                 force=True,
                 exposures=candidate.exposures if candidate is not None and planned else None,

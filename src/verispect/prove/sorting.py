@@ -125,7 +125,7 @@ def _sidecar(source: Path, frame: FrameReport, job: str, candidate: Candidate | 
         said.insert(0, candidate.method.name)
         if frame.planned_exposure is not None:
             exposure = candidate.exposures[frame.planned_exposure]
-            said.append(f"exposure {frame.planned_exposure + 1} of {candidate.frame_count}")
+            said.append(f"frame {candidate.number_of(frame.planned_exposure)} of {candidate.frame_count}")
             said.append(f"focus {metres(exposure.focus_m)}")
     said += [f"{fault.name}: {fault.says}" for fault in frame.faults]
 

@@ -31,16 +31,18 @@ def missing_frames(
         if shot.exposure in known and (shot.exposure, shot.number) not in taken:
             lost = FrameReport(file=None, planned_exposure=shot.exposure, shot=shot.number, set=of_set or 0,
                                place=shot.exposure)  # fmt: skip
+            number = candidate.number_of(shot.exposure)
             lost.faults.append(
-                Fault("missing", 0.0, f"shot {shot.number + 1} of exposure {shot.exposure + 1} is not there{where}",
+                Fault("missing", 0.0, f"shot {shot.number + 1} of frame {number} is not there{where}",
                       "take it before the camera is moved, or do without it")
             )  # fmt: skip
             found.append(lost)
     for index, exposure in enumerate(candidate.exposures):
         if index not in known:
             lost = FrameReport(file=None, planned_exposure=index, set=of_set or 0, place=index)
+            number = candidate.number_of(index)
             lost.faults.append(
-                Fault("missing", 0.0, f"exposure {index + 1} of {len(candidate.exposures)} is not there{where}",
+                Fault("missing", 0.0, f"frame {number} of {candidate.frame_count} is not there{where}",
                       f"take it, focused at {metres(exposure.focus_m)}")
             )  # fmt: skip
             found.append(lost)
@@ -99,7 +101,7 @@ def redo(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], gaps: Seq
             if fault.name not in REDO or (names and fault.remedy in told):
                 continue
             told.add(fault.remedy)
-            name = frame.file or f"exposure {(frame.planned_exposure or 0) + 1}"
+            name = frame.file or "what is missing"
             said.append(f"again: {name}: {fault.says}; {fault.remedy}")
     said += [f"between {gap['between'][0] + 1} and {gap['between'][1] + 1}: {gap['remedy']}" for gap in gaps]
     for mark in marks:

@@ -57,7 +57,7 @@ class SimulatedCamera:
         taken = self.rehearsal.take(shot.exposure, faults, shot=shot, progress=progress, is_cancelled=is_cancelled)
         if taken is None:
             return None
-        number = shot.exposure * self._candidate.scene.plan.choice.shots.each + shot.number
+        number = self._candidate.shots.index(shot)
         when = at or self._begin + timedelta(seconds=self._seconds_before(number))
         happened = {**taken.happened, "taken": when.isoformat().replace("+00:00", "Z")}
         file = None

@@ -11,7 +11,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from verispect.plan.document import Plan
-from verispect.plan.explain.frame_table import frame_rows, shown_columns
+from verispect.plan.explain.frame_table import frame_rows, in_work_order, shown_columns
 from verispect.plan.methods.candidate import Candidate
 from verispect.shoot.sheet_html import cell_text, counted
 
@@ -62,7 +62,8 @@ def report_html(
         drawings=list(drawings),
         heads=[str(column.title) for column in columns],
         rows=[] if candidate is None else [
-            [cell_text(row, column.key, column.quantity) for column in columns] for row in frame_rows(candidate)
+            [cell_text(row, column.key, column.quantity) for column in columns]
+            for row in in_work_order(frame_rows(candidate))
         ],
         frames=[_frame(frame) for frame in _rows(told, "frames")],
         redo=_lines(told, "redo"),

@@ -212,7 +212,7 @@ def as_file(state: RunState, candidate: Candidate, plan_file: str | None) -> Run
             "frames": [frame.model_dump() for frame in frames],
             "state": {"place": state.place, "paused": state.paused, "begun": state.begun},
             "exposures": candidate.frame_count,
-            "shots_each": candidate.scene.plan.choice.shots.each,
+            "shots": candidate.shot_count,
         }
     )
 
@@ -246,11 +246,11 @@ def resume(path: Path, candidate: Candidate) -> RunState:
             "{path}: this run is of {method} with {frames} exposures; the plan now has {now} with {count}", path=path,
             method=run.method, frames=extra.get("exposures"), now=candidate.key, count=candidate.frame_count,
         )  # fmt: skip
-    each = candidate.scene.plan.choice.shots.each
-    if extra.get("shots_each", 1) != each:
+    shots = extra.get("shots", candidate.frame_count)
+    if shots != candidate.shot_count:
         raise FileError(
-            "{path}: this run takes each frame {then} times; the plan now asks for {each}", path=path,
-            then=extra.get("shots_each", 1), each=each,
+            "{path}: this run has {then} shots of its frames; the plan now asks for {now}", path=path, then=shots,
+            now=candidate.shot_count,
         )  # fmt: skip
     items = []
     for frame in run.frames:

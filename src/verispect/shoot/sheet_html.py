@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from importlib.resources import files
 
 from verispect.optics.exposure_time import shutter_words
-from verispect.plan.explain.frame_table import FrameRow, Quantity, frame_rows, shown_columns
+from verispect.plan.explain.frame_table import FrameRow, Quantity, frame_rows, in_work_order, shown_columns
 from verispect.plan.explain.work_order import cautions, steps
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.setting.report import settings_of
@@ -26,7 +26,7 @@ def sheet_html(candidate: Candidate, *, drawings: Sequence[str] = ()) -> str:
 
     plan = candidate.scene.plan
     columns = shown_columns(candidate)
-    rows = frame_rows(candidate)
+    rows = in_work_order(frame_rows(candidate))
     first = rows[0]
     frames = counted(candidate)
     title = plan.title or "Untitled plan"
@@ -54,8 +54,8 @@ def sheet_html(candidate: Candidate, *, drawings: Sequence[str] = ()) -> str:
 def counted(candidate: Candidate) -> str:
     """How many frames, and how often each is taken."""
     frames = "1 frame" if candidate.frame_count == 1 else f"{candidate.frame_count} frames"
-    each = candidate.scene.plan.choice.shots.each
-    return frames if each == 1 else f"{frames}, each {each} times"
+    shots = candidate.shot_count
+    return frames if shots == candidate.frame_count else f"{frames}, {shots} shots"
 
 
 def _in_hand(candidate: Candidate) -> list[tuple[str, list[str]]]:

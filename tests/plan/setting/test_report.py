@@ -12,11 +12,10 @@ import pytest
 from tests.conftest import DEMO, a_lens, make_plan
 from verispect.cli import main
 from verispect.optics.blur import blur_axes_mm
-from verispect.plan.document import Plan
+from verispect.plan.document import Order, Plan
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
-from verispect.plan.setting.orders import Order, ordered
 from verispect.plan.setting.report import settings_of
 from verispect.plan.setting.words import in_words
 
@@ -34,12 +33,12 @@ def deep(**lens):
 @pytest.mark.parametrize("order", list(Order))
 def test_every_order_takes_every_frame_once(order) -> None:
     found = deep()
-    assert sorted(ordered(found, order)) == list(range(found.frame_count))
+    assert sorted(found.in_order(order)) == list(range(found.frame_count))
 
 
 def test_from_the_middle_away_and_then_back_past_the_start() -> None:
     found = deep()
-    focus = [found.exposures[k].focus_m for k in ordered(found, Order.CENTRE_FIRST)]
+    focus = [found.exposures[k].focus_m for k in found.in_order(Order.CENTRE_FIRST)]
     turn = int(np.argmax(focus))
     assert focus[: turn + 1] == sorted(focus[: turn + 1])
     assert focus[turn + 1 :] == sorted(focus[turn + 1 :], reverse=True)
@@ -52,7 +51,7 @@ def test_the_first_frame_of_least_loss_holds_as_many_musts_as_any() -> None:
     def held(frames) -> int:
         return int(np.sum(render(found.scene, [found.exposures[k] for k in frames], found.criterion).softness <= 1.0))
 
-    order = ordered(found, Order.LEAST_LOSS)
+    order = found.in_order(Order.LEAST_LOSS)
     assert held(order[:1]) == max(held([k]) for k in range(found.frame_count))
     counts = [held(order[: n + 1]) for n in range(len(order))]
     assert counts == sorted(counts)
@@ -217,3 +216,18 @@ def test_an_unknown_order_or_method_is_one_sentence(capsys) -> None:
     assert stopped.value.code == 2
     assert main(["settings", str(DEMO), "--method", "sideways"]) == 2
     assert "sideways" in capsys.readouterr().err
+
+
+def test_the_frame_that_serves_alone_is_the_best_of_all_frames_and_stops() -> None:
+    found = deep()
+    told = settings_of(found).alone
+    best = (0, math.inf)
+    for exposure in found.exposures:
+        for stop in found.problem.stops:
+            one = found.problem.exposure(exposure.state.at(float(stop)))
+            softness = render(found.scene, [one], found.criterion).softness[found.scene.deciding]
+            best = min(best, (-int((softness <= 1.0).sum()), float(softness.max())))
+    assert told.worst_softness == pytest.approx(best[1])
+    assert len(told.fails) == len(DEEP) + best[0]
+    said = " ".join(str(line) for title, lines in in_words(settings_of(found)) for line in lines)
+    assert "should merging fail, frame" in said

@@ -134,3 +134,20 @@ def test_a_grid_of_shots_is_joined_from_one_picture_for_each_place(small_grid: C
     assert float(np.abs(cv2.blur(linear_of(moved) - linear_of(alone), (7, 7))).max()) > 0.06
     with shots_together([folder], small_grid, None, tmp_path / "out.tif") as once:
         assert list(once.places) == [folder], "taken once there is nothing to put together"
+
+
+def test_in_wind_the_stillest_shot_is_taken_and_the_rest_helps_where_it_agrees(tmp_path: Path) -> None:
+    truth = scene()
+    leaves = (slice(60, 160), slice(100, 260))
+    lights = []
+    for k in range(4):
+        light = truth.copy()
+        # Leaves swing to and fro, and blur but in the third shot.
+        moved = np.roll(truth[leaves], (3 * k, -4 * k), axis=(0, 1))
+        light[leaves] = moved if k == 2 else cv2.blur(moved, (1, 9))
+        lights.append(light)
+    frames = taken(tmp_path, lights, noise=0.006)
+    together = off(one_of(frames, (0.0,) * 4, stillest=True), lights[2])
+    inner = (slice(66, 154), slice(108, 252))
+    assert np.abs(together[inner]).mean() < 0.006, "leaves are those of one moment"
+    assert together[170:, :].std() < 0.6 * 0.006, "what stood still has the noise of four"

@@ -19,10 +19,23 @@ def test_a_series_tells_its_bracket_and_its_order(qtbot, window: MainWindow) -> 
     window.take_method("series")
     weighed(qtbot, window)
     text = hand(qtbot, window, "As the body brackets it", "never measured")
-    assert "Take the frames in this order" not in text
-    assert window.set.order_row.isVisibleTo(window.set)
-    window.set.order.setCurrentIndex(window.set.order.findData("far-near"))
-    assert "going towards you" in hand(qtbot, window, "Take the frames in this order", "2, 1")
+    assert "going away" in text
+    panel = window.set
+    assert panel.order_row.isVisibleTo(panel)
+    near = [panel.table.item(row, 1).text() for row in range(panel.table.rowCount())]
+    panel.order.setCurrentIndex(panel.order.findData("far-near"))
+    panel.order.activated.emit(panel.order.currentIndex())
+    weighed(qtbot, window)
+    assert "going towards you" in hand(qtbot, window, "going towards you")
+    assert [panel.table.item(row, 1).text() for row in range(panel.table.rowCount())] == near[::-1]
+    panel.table.setCurrentCell(0, 0)
+    last = window.session.shown.candidate.frame_count - 1
+    assert window.session.frame == last, "the first line is the farthest frame now"
+    window.show_station("shoot")
+    window.shoot_desk.begin()
+    assert window.shoot_desk.state.current.exposure == last
+    window.shoot_desk.end()
+    window.show_station("set")
 
 
 def test_a_tilt_tells_which_way_it_leans_and_where_to_focus(qtbot, window: MainWindow) -> None:

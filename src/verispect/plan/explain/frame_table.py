@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -45,7 +46,7 @@ class FrameRow:
     tilt_digits : int
         Digits behind the point that the tilt scale shows.
     shots : str
-        How often it is taken, or the times of its shots where these differ; empty for once.
+        How often it is taken, or the times of its shots where these differ.
     """
 
     number: int
@@ -175,14 +176,21 @@ def shown_columns(candidate: Candidate, *, one_shot: bool = False) -> list[Colum
 
 
 def frame_rows(candidate: Candidate) -> list[FrameRow]:
-    """All frames of a method."""
+    """All frames of a method, each at its exposure's place."""
     if not candidate.exposures:
         return []
     first, steps = candidate.exposures[0], candidate.scene.plan.choice.shots.steps
+    place = {k: number for number, k in enumerate(candidate.sequence, start=1)}
+    often = Counter(shot.exposure for shot in candidate.shots)
     return [
-        replace(_row(number, exposure, first), shots=_shots(exposure.shutter_s, steps))
-        for number, exposure in enumerate(candidate.exposures, start=1)
+        replace(_row(place[k], exposure, first), shots=_shots(exposure.shutter_s, steps[: often[k]]))
+        for k, exposure in enumerate(candidate.exposures)
     ]
+
+
+def in_work_order(rows: Sequence[FrameRow]) -> list[FrameRow]:
+    """Rows as the frames are taken."""
+    return sorted(rows, key=lambda row: row.number)
 
 
 def shot_row(row: FrameRow, shot: Shot) -> FrameRow:
@@ -191,8 +199,6 @@ def shot_row(row: FrameRow, shot: Shot) -> FrameRow:
 
 
 def _shots(shutter_s: float, steps: Sequence[float]) -> str:
-    if len(steps) == 1:
-        return ""
     if not any(steps):
         return str(len(steps))
     return ", ".join(shutter_words(shutter_s * 2.0**stops).removesuffix(" s") for stops in steps) + " s"

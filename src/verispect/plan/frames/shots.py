@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
 from verispect.plan.frames.exposure import Exposure
@@ -32,6 +32,14 @@ class Shot:
         return replace(planned, shutter_s=planned.shutter_s * 2.0**self.stops) if self.stops else planned
 
 
-def shots_of(count: int, steps: Sequence[float]) -> list[Shot]:
-    """All shots of so many exposures, those of one exposure after one another."""
-    return [Shot(k, number, stops) for k in range(count) for number, stops in enumerate(steps)]
+def shots_of(sequence: Sequence[int], steps: Sequence[float], *, several: Collection[int]) -> list[Shot]:
+    """All shots of exposures in their order, those of one exposure after one another.
+
+    Parameters
+    ----------
+    several : collection of int
+        Exposures that are taken as often as there are steps; others once.
+    """
+    return [
+        Shot(k, number, stops) for k in sequence for number, stops in enumerate(steps if k in several else steps[:1])
+    ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -11,9 +12,11 @@ from verispect.kit.mounted_lens import Optic
 from verispect.optics.criterion import Criterion
 from verispect.optics.f_stops import marked
 from verispect.optics.types import Floats, Indices
+from verispect.plan.document import Order
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import Rendering, render
 from verispect.plan.frames.shots import Shot, shots_of
+from verispect.plan.methods.frame_order import hung_on, ordered, softness_by_frame
 from verispect.plan.methods.grid_order import Cell, along_path
 from verispect.plan.methods.method import Method, method_of
 from verispect.plan.scene.scene import Scene
@@ -133,15 +136,36 @@ class Candidate:
         """Number of exposures."""
         return len(self.exposures)
 
-    @property
+    @cached_property
+    def sequence(self) -> list[int]:
+        """Indices of the exposures in the order in which they are taken."""
+        return self.in_order(self.scene.plan.choice.order)
+
+    def number_of(self, exposure: int) -> int:
+        """Which frame an exposure is, from 1, as they are taken and as Set and the sheet count them."""
+        return self.sequence.index(exposure) + 1
+
+    def in_order(self, order: Order) -> list[int]:
+        """Indices of the exposures in an order."""
+        if self.criterion is None:
+            return []
+        return ordered(self.scene, self.exposures, self.criterion, order, on_rail=self.method.on_rail)
+
+    @cached_property
     def shots(self) -> list[Shot]:
         """Every press of the shutter, in order."""
-        return shots_of(self.frame_count, self.scene.plan.choice.shots.steps)
+        choice = self.scene.plan.choice.shots
+        several: list[int] = self.sequence
+        if choice.needed_only and choice.count > 1 and self.criterion is not None:
+            several = hung_on(softness_by_frame(self.scene, self.exposures, self.criterion))
+        return shots_of(self.sequence, choice.steps, several=several)
 
     @property
     def shot_count(self) -> int:
         """How many pictures are taken."""
-        return self.frame_count * self.scene.plan.choice.shots.each
+        choice = self.scene.plan.choice.shots
+        # Not to be worked out while methods are searched.
+        return len(self.shots) if choice.needed_only else self.frame_count * choice.count
 
     @property
     def worst_softness(self) -> float:
@@ -279,6 +303,8 @@ class Candidate:
     @property
     def open_s(self) -> float:
         """How long the shutter is open in all, seconds."""
+        if self.scene.plan.choice.shots.needed_only:
+            return sum(shot.of(self.exposures).shutter_s for shot in self.shots)
         of_each: float = sum(2.0**stops for stops in self.scene.plan.choice.shots.steps)
         return of_each * sum(exposure.shutter_s for exposure in self.exposures)
 

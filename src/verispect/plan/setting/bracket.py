@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from verispect.plan.document import Order
 from verispect.plan.methods.candidate import Candidate
-from verispect.plan.setting.orders import Order
 from verispect.sentence import Sentence
 
 # A step number is set whole; with the finest a body may still go too far.

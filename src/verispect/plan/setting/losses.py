@@ -1,4 +1,4 @@
-"""What would be lost with each frame: a frame that was knocked, or never taken."""
+"""What would be lost with each frame, that was knocked or never taken; and which one would have to serve alone."""
 
 from __future__ import annotations
 
@@ -7,10 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from verispect.plan.methods.candidate import Candidate
-from verispect.plan.setting.orders import softness_by_frame
+from verispect.plan.methods.frame_order import softness_by_frame
 
 # With more frames than this one frame more or less is not told.
 _MOST = 200
+# Frames of which each is looked at with every stop.
+_MOST_ALONE = 60
 
 
 @dataclass(frozen=True)
@@ -31,13 +33,61 @@ class Without:
     fails: tuple[str, ...]
 
 
+@dataclass(frozen=True)
+class Alone:
+    """The frame of a series that serves best if merging fails, stopped as it then should be.
+
+    Attributes
+    ----------
+    exposure : int
+    f_number, shutter_s, worst_softness : float
+    fails : tuple of str
+        Musts that do not hold on it, each once.
+    """
+
+    exposure: int
+    f_number: float
+    shutter_s: float
+    worst_softness: float
+    fails: tuple[str, ...]
+
+
+def best_alone(candidate: Candidate) -> Alone | None:
+    """Of a focus series from one place; None for other methods, and for more frames than can be looked at."""
+    problem, count = candidate.problem, candidate.frame_count
+    if problem is None or candidate.criterion is None or not candidate.method.merges or not 1 < count <= _MOST_ALONE:
+        return None
+    if candidate.method.is_grid or candidate.method.on_rail:
+        return None
+    tried = [
+        (k, problem.exposure(exposure.state.at(float(stop))))
+        for k, exposure in enumerate(candidate.exposures)
+        for stop in problem.stops
+    ]
+    softness = softness_by_frame(candidate.scene, [exposure for _, exposure in tried], candidate.criterion)
+    # As many musts as can be, then the least worst.
+    held = (softness <= 1.0).sum(axis=1)
+    best = min(range(len(tried)), key=lambda n: (-int(held[n]), float(softness[n].max())))
+    k, exposure = tried[best]
+    names = _names(candidate)
+    soft = dict.fromkeys(names[i] for i in np.flatnonzero(softness[best] > 1.0))
+    return Alone(k, exposure.state.f_number, exposure.shutter_s, float(softness[best].max()), tuple(soft))
+
+
+def _names(candidate: Candidate) -> list[str]:
+    """Of what decides."""
+    scene = candidate.scene
+    return [name for name, decides in zip(scene.names, scene.deciding, strict=True) if decides]
+
+
 def without_each(candidate: Candidate) -> list[Without]:
     """For every frame what is left without it."""
     count = candidate.frame_count
     if not 0 < count <= _MOST:
         return []
-    softness = softness_by_frame(candidate, list(range(count)))
-    names = [name for name, decides in zip(candidate.scene.names, candidate.scene.deciding, strict=True) if decides]
+    assert candidate.criterion is not None
+    softness = softness_by_frame(candidate.scene, candidate.exposures, candidate.criterion)
+    names = _names(candidate)
     found = []
     for k in range(count):
         rest = np.delete(softness, k, axis=0)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from verispect.optics.depth_of_field import image_limits_mm
 from verispect.optics.lens_state import LensState
+from verispect.plan.document import Order
 from verispect.plan.explain.frame_table import FrameRow, frame_rows
 from verispect.plan.explain.setting_reasons import engraved_reading_m
 from verispect.plan.frames.exposure import Exposure
@@ -20,10 +21,9 @@ from verispect.plan.setting.final_picture import FinalPicture, final_picture
 from verispect.plan.setting.focus_band import FocusBand, focus_band
 from verispect.plan.setting.halo import Halo, halos
 from verispect.plan.setting.head import HeadSetting, head_setting
-from verispect.plan.setting.losses import Without, without_each
+from verispect.plan.setting.losses import Alone, Without, best_alone, without_each
 from verispect.plan.setting.mount import Mount, mount_of
 from verispect.plan.setting.off_plane import OffPlane, off_plane
-from verispect.plan.setting.orders import Order, ordered
 from verispect.plan.setting.survey import Survey, survey_of
 
 
@@ -88,6 +88,7 @@ class Settings:
     rail: RailSetting | None
     halos: tuple[Halo, ...]
     without: tuple[Without, ...]
+    alone: Alone | None
     survey: Survey | None
     region: ExposureRegion | None
     procedure: Procedure | None
@@ -96,9 +97,10 @@ class Settings:
     closest: ClosestFocus | None
 
 
-def settings_of(candidate: Candidate, order: Order = Order.NEAR_FAR) -> Settings:
-    """What is set for a method that fits."""
-    sequence = ordered(candidate, order)
+def settings_of(candidate: Candidate, order: Order | None = None) -> Settings:
+    """What is set for a method that fits; in the plan's order of frames where no other is asked for."""
+    order = order or candidate.scene.plan.choice.order
+    sequence = candidate.in_order(order)
     return Settings(
         candidate=candidate,
         order=order,
@@ -110,6 +112,7 @@ def settings_of(candidate: Candidate, order: Order = Order.NEAR_FAR) -> Settings
         rail=_rail(candidate),
         halos=tuple(halos(candidate)),
         without=tuple(without_each(candidate)),
+        alone=best_alone(candidate),
         survey=survey_of(candidate),
         region=exposure_region(candidate),
         procedure=procedure(candidate),

@@ -6,6 +6,7 @@ import math
 
 from verispect.optics.exposure_time import shutter_words
 from verispect.optics.f_stops import marked
+from verispect.plan.explain.frame_table import frame_rows
 from verispect.plan.setting.bracket import Bracket
 from verispect.plan.setting.focus_band import FocusBand
 from verispect.plan.setting.head import HeadSetting
@@ -176,20 +177,39 @@ def _halos(settings: Settings) -> list[Sentence]:
 
 def _shots(settings: Settings) -> list[Sentence]:
     candidate, shots = settings.candidate, settings.candidate.scene.plan.choice.shots
-    if shots.each == 1 or not candidate.exposures:
+    if shots.count == 1 or not candidate.exposures:
         return []
     said = [
         Sentence(
             "{count} shots in all; nothing is touched between those of one frame", {"count": candidate.shot_count}
         )
     ]
+    if shots.still_share is not None:
+        said.append(
+            Sentence(
+                "in wind {count} of each: where one shot in {one:.1f} finds everything still, one of them does 19 "
+                "times in 20; the stillest is taken, and what of the others agrees with it",
+                {"count": shots.count, "one": 1.0 / shots.still_share},
+            )
+        )
+    if shots.needed_only:
+        often = {shot.exposure for shot in candidate.shots if shot.number}
+        rows = frame_rows(candidate)
+        said.append(
+            Sentence("only frames {numbers} are taken more than once: without one of them a must would be soft",
+                     {"numbers": ", ".join(str(n) for n in sorted(rows[k].number for k in often))})
+            if often
+            else Sentence("each frame once: none of them is needed for a must to hold")
+        )  # fmt: skip
     if shots.apart_stops:
         times = [candidate.exposures[0].shutter_s * 2.0**stops for stops in shots.steps]
         said.append(
             Sentence("each at {times}: the time is changed, never the stop, and focus stays",
                      {"times": ", ".join(shutter_words(time) for time in times)})
         )  # fmt: skip
-    elif shots.each == 2:
+    elif shots.still_share is not None:
+        pass
+    elif shots.count == 2:
         said.append(
             Sentence(
                 "two alike tell that something walked through, not which shot is right: take three where it matters"
@@ -199,7 +219,7 @@ def _shots(settings: Settings) -> list[Sentence]:
         said.append(
             Sentence(
                 "put together, what stands in fewer than half of them is left out, and noise falls to {share:.0f} %",
-                {"share": 100.0 / math.sqrt(shots.each)},
+                {"share": 100.0 / math.sqrt(shots.count)},
             )
         )
     return said
@@ -211,16 +231,32 @@ def _losses(settings: Settings) -> list[Sentence]:
     numbers = {frame.exposure: frame.number for frame in settings.frames}
     failing = sorted((one for one in settings.without if one.fails), key=lambda one: numbers[one.exposure])
     if not failing:
-        return [Sentence("any one frame may fail: every must still holds on the others")] if settings.without else []
-    if len(failing) == settings.candidate.frame_count:
-        return [Sentence("every frame is needed: without any one of them a must is soft or missing")]
-    return [
-        Sentence(
-            "without frame {number} these are soft: {marks}",
-            {"number": numbers[one.exposure], "marks": ", ".join(one.fails[:_FEW])},
+        said = [Sentence("any one frame may fail: every must still holds on the others")] if settings.without else []
+    elif len(failing) == settings.candidate.frame_count:
+        said = [Sentence("every frame is needed: without any one of them a must is soft or missing")]
+    else:
+        said = [
+            Sentence(
+                "without frame {number} these are soft: {marks}",
+                {"number": numbers[one.exposure], "marks": ", ".join(one.fails[:_FEW])},
+            )
+            for one in failing[:6]
+        ]
+    alone = settings.alone
+    if alone is None:
+        return said
+    facts: dict[str, object] = {
+        "number": numbers[alone.exposure], "stop": marked(alone.f_number), "time": shutter_words(alone.shutter_s),
+        "worst": alone.worst_softness, "marks": ", ".join(alone.fails[:_FEW]),
+    }  # fmt: skip
+    if not alone.fails:
+        serves = "should merging fail, frame {number} serves alone at f/{stop} and {time}: every must holds on it"
+    else:
+        serves = (
+            "should merging fail, frame {number} serves best alone, taken once more at f/{stop} and {time}; soft on "
+            "it: {marks}"
         )
-        for one in failing[:6]
-    ]
+    return [*said, Sentence(serves, facts)]
 
 
 def metres(value: float) -> str:

@@ -106,6 +106,7 @@ def cells_of(exposures: Sequence[Exposure]) -> list[list[int]]:
 def join(
     places: Sequence[Path],
     *,
+    as_given: bool = False,
     exposures: Sequence[Exposure] | None,
     sensor_wide_mm: float | None,
     basis: Floats | None = None,
@@ -120,6 +121,8 @@ def join(
 
     Parameters
     ----------
+    as_given : bool
+        Whether the files stand in the order of the exposures; else they are put in that in which they were taken.
     exposures : sequence of Exposure or None
         As planned, one a frame in order; without them the frames alone tell where they looked.
     sensor_wide_mm : float or None
@@ -141,7 +144,9 @@ def join(
     begin_peak()
     say = progress or (lambda _share, _text: None)
     stop = is_cancelled or (lambda: False)
-    frames = in_order([described(path) for path in frames_in(places)])
+    frames = [described(path) for path in frames_in(places)]
+    if not as_given:
+        frames = in_order(frames)
     if len({frame.pixels for frame in frames}) > 1:
         raise FileError("frames of different sizes cannot be joined; give those of one camera and setting")
     pixels = frames[0].pixels

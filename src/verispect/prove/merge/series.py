@@ -64,6 +64,7 @@ class Merged:
 def merge(
     places: Sequence[Path],
     *,
+    as_given: bool = False,
     exposures: Sequence[Exposure] | None = None,
     sensor_wide_mm: float = 36.0,
     proof: bool = False,
@@ -79,6 +80,8 @@ def merge(
     ----------
     places : sequence of Path
         Folders or files; dark frames are left out.
+    as_given : bool
+        Whether the files stand in the order of the exposures; else they are put in that in which they were taken.
     exposures : sequence of Exposure, optional
         As planned, one a frame in order, from which the alignment starts.
     proof : bool
@@ -96,7 +99,9 @@ def merge(
     begin_peak()
     say = progress or (lambda _share, _text: None)
     stop = is_cancelled or (lambda: False)
-    frames = in_order([described(path) for path in frames_in(places)])
+    frames = [described(path) for path in frames_in(places)]
+    if not as_given:
+        frames = in_order(frames)
     if len({frame.pixels for frame in frames}) > 1:
         raise FileError("frames of different sizes cannot be merged; give those of one camera and setting")
     frames, greys, smalls = _bright(frames, say, stop)

@@ -62,6 +62,8 @@ class Together:
     ----------
     places : sequence of Path
         What is to be merged or joined.
+    as_given : bool
+        Whether they stand in the order of the plan's exposures, whenever they were taken.
     firsts : dict
         The first shot's file for each picture's name; empty where nothing was put together.
     darkest : float
@@ -69,6 +71,7 @@ class Together:
     """
 
     places: Sequence[Path]
+    as_given: bool = False
     firsts: dict[str, str] = field(default_factory=dict)
     darkest: float = 0.0
 
@@ -106,14 +109,14 @@ def shots_together(
         For what cannot be read, or where the folder takes no more.
     Cancelled
     """
-    if candidate is None or len(candidate.scene.plan.choice.shots.steps) == 1:
+    if candidate is None or candidate.shots == [Shot(k) for k in range(candidate.frame_count)]:
         yield Together(places)
         return
     say, stop = progress or (lambda _share, _text: None), is_cancelled or (lambda: False)
     frames = in_order([described(path) for path in frames_in(places)])
     if len(frames) > candidate.shot_count:
         frames = [frame for frame, dark in zip(frames, is_dark(_levels(frames, stop)), strict=True) if not dark]
-    if len(frames) == candidate.frame_count:
+    if len(frames) == candidate.frame_count < candidate.shot_count:
         # They were put together before.
         yield Together([frame.path for frame in frames])
         return
@@ -121,6 +124,9 @@ def shots_together(
     for shot, frame in zip(match(frames, candidate.exposures, candidate.shots, run), frames, strict=True):
         if shot is not None:
             groups.setdefault(shot.exposure, []).append((shot, frame))
+    if all(len(group) == 1 for group in groups.values()) and candidate.shot_count == candidate.frame_count:
+        yield Together([groups[k][0][1].path for k in sorted(groups)], as_given=True)
+        return
     try:
         room = (
             tempfile.TemporaryDirectory(prefix="verispect-shots-") if beside is None
@@ -131,7 +137,8 @@ def shots_together(
             "{folder}: shots cannot be put together there: {why}; save where you may write",
             folder=beside.parent if beside is not None else tempfile.gettempdir(), why=error.strerror or error,
         ) from error  # fmt: skip
-    darkest = min(candidate.scene.plan.choice.shots.steps)
+    choice = candidate.scene.plan.choice.shots
+    darkest = min(choice.steps)
     with room as folder:
         written: list[Path] = []
         firsts: dict[str, str] = {}
@@ -141,12 +148,15 @@ def shots_together(
             say(number / len(groups), f"putting together the shots of frame {exposure + 1}")
             written.append(Path(folder) / f"frame-{exposure + 1:04d}.tif")
             shots, taken = zip(*sorted(group, key=lambda pair: pair[0].number), strict=True)
-            pixels = one_of(taken, [shot.stops for shot in shots], darkest=darkest, memory_mb=memory_mb)
+            pixels = one_of(
+                taken, [shot.stops for shot in shots], darkest=darkest, stillest=choice.still_share is not None,
+                memory_mb=memory_mb,
+            )  # fmt: skip
             first = taken[0]
             firsts[written[-1].name] = first.path.name
             write_picture(written[-1], pixels, shot=shot_of(first), icc=profile_of(first),
                           orientation=first.orientation)  # fmt: skip
-        yield Together(written, firsts, darkest)
+        yield Together(written, True, firsts, darkest)
 
 
 def _levels(frames: Sequence[Frame], stop: Callable[[], bool]) -> list[float]:
@@ -159,7 +169,12 @@ def _levels(frames: Sequence[Frame], stop: Callable[[], bool]) -> list[float]:
 
 
 def one_of(
-    group: Sequence[Frame], steps: Sequence[float], *, darkest: float | None = None, memory_mb: int = 2500
+    group: Sequence[Frame],
+    steps: Sequence[float],
+    *,
+    darkest: float | None = None,
+    stillest: bool = False,
+    memory_mb: int = 2500,
 ) -> Coded:
     """One picture of the shots of one frame, so much darker than planned that nothing bright is cut.
 
@@ -167,15 +182,18 @@ def one_of(
     ----------
     darkest : float, optional
         Stops; by default those of the shortest shot that is there.
+    stillest : bool
+        The shot with most detail is the reference, as in wind, where no two shots show the same.
     """
     pixels = group[0].pixels
-    matrices, smalls = _laid(group, steps)
+    matrices, smalls, detail = _laid(group, steps)
     alike = not any(steps)
     # What the sky did between alike shots is measured; what the shutter did is known.
     off = off_in_stops(smalls, matrices, pixels) if alike else np.repeat(np.asarray(steps)[:, None], 3, axis=1)
     if alike:
         off -= off[0]
     darkest = min(steps) if darkest is None else darkest
+    reference = int(np.argmax(detail)) if stillest else None if alike and len(group) > 2 else 0
     rows_at_once = _rows(pixels, len(group), memory_mb)
     result = np.zeros((pixels[1], pixels[0], 3), np.uint16)
     for top in range(0, pixels[1], rows_at_once):
@@ -183,21 +201,21 @@ def one_of(
         # What is smoothed at the seam is seen from both sides.
         first, last = max(0, top - 4 * _SMOOTH), min(pixels[1], bottom + 4 * _SMOOTH)
         lights = [_rows_of(frame, matrices[k], first, last, pixels) for k, frame in enumerate(group)]
-        mean = _mean(lights, 2.0**off, alike=alike and len(group) > 2)
+        mean = _mean(lights, 2.0**off, reference)
         coded = coded_of(mean[top - first : mean.shape[0] - (last - bottom)] * 2.0**darkest)
         result[top:bottom] = coded
     return result
 
 
-def _laid(group: Sequence[Frame], steps: Sequence[float]) -> tuple[list[Floats], list[Linear]]:
-    """From every shot to the first, whole pixels, and a small picture of each."""
+def _laid(group: Sequence[Frame], steps: Sequence[float]) -> tuple[list[Floats], list[Linear], list[float]]:
+    """From every shot to the first, whole pixels; a small picture of each, and how much detail it shows."""
     wide, high = group[0].pixels
     divide = 1
     while wide * high / divide**2 > _WORKING_PIXELS:
         divide *= 2
     shift = (divide - 1) / 2.0
     up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
-    matrices, smalls = [np.eye(3)], []
+    matrices, smalls, detail = [np.eye(3)], [], []
     reference: NDArray[np.float32] | None = None
     focal = (
         group[0].focal_mm / group[0].pixel_mm if group[0].focal_mm and group[0].pixel_mm else 1.2 * max(wide, high)
@@ -206,6 +224,7 @@ def _laid(group: Sequence[Frame], steps: Sequence[float]) -> tuple[list[Floats],
         coded = read_coded(frame)
         smalls.append(small_light(coded))
         grey = np.asarray(grey_linear(coded, divide) * np.float32(2.0**-stops), np.float32)
+        detail.append(float(np.mean(cv2.Laplacian(grey, cv2.CV_32F) ** 2)) / max(float(grey.mean()) ** 2, 1e-9))
         if reference is None:
             reference = grey
             continue
@@ -213,7 +232,7 @@ def _laid(group: Sequence[Frame], steps: Sequence[float]) -> tuple[list[Floats],
         found = motion_between(grey, reference, planned=np.eye(3), focal_px=focal / divide, centre_px=middle)
         whole = up @ found.matrix @ np.linalg.inv(up) if found.trusted else np.eye(3)
         matrices.append(whole / whole[2, 2])
-    return matrices, smalls
+    return matrices, smalls, detail
 
 
 def _rows(pixels: tuple[int, int], count: int, memory_mb: int) -> int:
@@ -236,24 +255,29 @@ def _rows_of(frame: Frame, matrix: Floats, top: int, bottom: int, pixels: tuple[
     return linear_of(np.asarray(moved, np.uint16))
 
 
-def _mean(lights: Sequence[Linear], given: Floats, *, alike: bool) -> Linear:
-    """The mean of shots (rows, columns, 3), each `given` so many times the planned light by channel (n, 3)."""
+def _mean(lights: Sequence[Linear], given: Floats, reference: int | None) -> Linear:
+    """The mean of shots (rows, columns, 3), each `given` so many times the planned light by channel (n, 3).
+
+    `reference` is the shot that the others are held against; None for the median of all.
+    """
     scaled = [np.asarray(light / times, np.float32) for light, times in zip(lights, given, strict=True)]
     clear = [_clear(light) for light in lights]
-    reference = _median(scaled) if alike else scaled[0]
-    # Where the reference is white itself, or black, it accuses nobody.
-    tells = np.ones(reference.shape[:2], bool) if alike else (clear[0] > 0.0) & (_grey(lights[0]) > _BLACK)
-    top = np.zeros_like(reference)
-    below = np.zeros(reference.shape[:2], np.float32)
+    standard = _median(scaled) if reference is None else scaled[reference]
+    # Where the standard is white itself, or black, it accuses nobody.
+    tells = np.ones(standard.shape[:2], bool)
+    if reference is not None:
+        tells = (clear[reference] > 0.0) & (_grey(lights[reference]) > _BLACK)
+    top = np.zeros_like(standard)
+    below = np.zeros(standard.shape[:2], np.float32)
     for k, light in enumerate(lights):
-        weight = clear[k] * ~(_differs(scaled[k], reference) & tells) if alike or k else clear[k]
+        weight = clear[k] if k == reference else clear[k] * ~(_differs(scaled[k], standard) & tells)
         times = np.asarray(given[k], np.float32)
         much = float(times.mean())
         for channel, part in enumerate(times):
             top[..., channel] += weight * light[..., channel] * (much / float(part))
         below += weight * much
     shortest = scaled[int(np.argmin([float(times.mean()) for times in given]))]
-    fallback = reference if alike else shortest
+    fallback = standard if reference is None else shortest
     found: Linear = np.where(below[..., None] > 1e-6, top / np.maximum(below, 1e-6)[..., None], fallback)
     return found
 

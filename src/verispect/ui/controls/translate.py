@@ -34,4 +34,8 @@ def counted_frames(count: int, shots: int | None = None) -> str:
         if count == 1
         else QCoreApplication.translate("words", "{0} frames").format(count)
     )
-    return frames if not count or shots is None or shots == count else f"{frames} × {shots // count}"
+    if not count or shots is None or shots == count:
+        return frames
+    if shots % count:
+        return QCoreApplication.translate("words", "{0}, {1} shots").format(frames, shots)
+    return f"{frames} × {shots // count}"

@@ -23,8 +23,8 @@ from PyQt6.QtWidgets import (
 )
 
 from verispect.kit.standards import Standards
-from verispect.plan.document import MOST_STEPS, GridPath, ShotsEach
-from verispect.plan.explain.frame_table import frame_rows, shown_columns
+from verispect.plan.document import MOST_STEPS, GridPath, Order, ShotsEach
+from verispect.plan.explain.frame_table import frame_rows, in_work_order, shown_columns
 from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence, capital
 from verispect.ui.controls.lengths import written
@@ -37,6 +37,7 @@ from verispect.ui.state.session import Shown
 
 _MANY_COLUMNS = 8
 # Steps of exposure between the shots of one frame that are offered, stops; 0: none.
+_LEAST_STILL = 5
 _APART_STOPS = (0.0, 0.7, 1.0, 1.3, 2.0, 3.0)
 _ROW_PX, _SHORT_PX, _FEW_ROWS, _ANY_PX = 28, 60, 7, 16_777_215
 
@@ -53,6 +54,8 @@ class SetPanel(QWidget):
         Which standard of a view camera is to tilt.
     shots_wanted(ShotsEach)
         How often each frame is to be taken.
+    order_wanted(Order)
+        In which order the frames of one place are to be taken.
     """
 
     frame_picked = pyqtSignal(int)
@@ -62,6 +65,7 @@ class SetPanel(QWidget):
     path_wanted = pyqtSignal(object)
     standards_wanted = pyqtSignal(object)
     shots_wanted = pyqtSignal(object)
+    order_wanted = pyqtSignal(object)
 
     def __init__(self, system: Callable[[], str]) -> None:
         super().__init__()
@@ -111,7 +115,7 @@ class SetPanel(QWidget):
             ("least-loss", self.tr("so that least is lost")),
         ):
             self.order.addItem(words, order)
-        self.order.currentIndexChanged.connect(lambda _index: self._soon.start())
+        self.order.activated.connect(lambda _index: self.order_wanted.emit(Order(self.order.currentData())))
         self.order_row = QWidget()
         in_row = QHBoxLayout(self.order_row)
         in_row.setContentsMargins(0, 0, 0, 0)
@@ -163,20 +167,33 @@ class SetPanel(QWidget):
         self.each, self.apart = QSpinBox(), QComboBox()
         self.each.setAccessibleName(self.tr("Shots of each frame"))
         self.each.setRange(1, 50)
-        self.each.setPrefix(self.tr("each frame "))
         self.each.setSuffix(" ×")
         self.each.setKeyboardTracking(False)
         self.apart.setAccessibleName(self.tr("Steps of exposure between shots"))
         for stops in _APART_STOPS:
             self._add_apart(stops)
-        self.each.valueChanged.connect(lambda _count: self._on_shots())
-        self.apart.activated.connect(lambda _index: self._on_shots())
+        self.needed = QComboBox()
+        self.needed.setAccessibleName(self.tr("Frames that are taken several times"))
+        self.needed.addItem(self.tr("every frame"), False)
+        self.needed.addItem(self.tr("only those a must hangs on"), True)
+        self.still = QSpinBox()
+        self.still.setAccessibleName(self.tr("How many shots in a hundred find everything still"))
+        self.still.setRange(0, 95)
+        self.still.setSingleStep(5)
+        self.still.setSpecialValueText(self.tr("no wind"))
+        self.still.setPrefix(self.tr("still in "))
+        self.still.setSuffix(" %")
+        self.still.setKeyboardTracking(False)
+        for spin in (self.each, self.still):
+            spin.valueChanged.connect(lambda _value: self._on_shots())
+        for box in (self.apart, self.needed):
+            box.activated.connect(lambda _index: self._on_shots())
         self.shots_row = QWidget()
         in_shots = QHBoxLayout(self.shots_row)
         in_shots.setContentsMargins(0, 0, 0, 0)
         in_shots.addWidget(QLabel(self.tr("Take")))
-        in_shots.addWidget(self.each, 1)
-        in_shots.addWidget(self.apart, 1)
+        for widget in (self.each, self.needed, self.apart, self.still):
+            in_shots.addWidget(widget, 1)
         # Worked out a moment after the last change, so that a drag is not held up by it.
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -221,6 +238,16 @@ class SetPanel(QWidget):
             self.path.setCurrentIndex(self.path.findData(f"{path.by} back" if path.there_and_back else path.by))
             self.corner.setCurrentIndex(self.corner.findData(path.start))
 
+    def _show_order(self, candidate: Candidate | None) -> None:
+        """The order of the frames of one place; where every place takes one frame there is nothing to order."""
+        self.order_row.setVisible(
+            candidate is not None
+            and candidate.method.merges
+            and candidate.frame_count > max(1, sum(candidate.grid_cells))
+        )
+        if candidate is not None:
+            self.order.setCurrentIndex(self.order.findData(candidate.scene.plan.choice.order))
+
     def _add_apart(self, stops: float) -> None:
         words = self.tr("{0:g} stops apart").format(stops) if stops else self.tr("all alike")
         self.apart.addItem(self.tr("1 stop apart") if stops == 1.0 else words, stops)
@@ -228,20 +255,30 @@ class SetPanel(QWidget):
     def _on_shots(self) -> None:
         if self._filling:
             return
-        each = self.each.value()
+        still = self.still.value()
+        alike = ShotsEach(
+            each=self.each.value(),
+            still_share=max(still, _LEAST_STILL) / 100.0 if still else None,
+            needed_only=bool(self.needed.currentData()),
+        )
         # What no camera's times reach is brought nearer.
-        most = MOST_STEPS / max(each // 2, 1)
-        self.shots_wanted.emit(ShotsEach(each=each, apart_stops=min(float(self.apart.currentData()), most)))
+        apart = min(float(self.apart.currentData()), MOST_STEPS / max(alike.count // 2, 1))
+        self.shots_wanted.emit(alike.model_copy(update={"apart_stops": apart}))
 
     def _show_shots(self, candidate: Candidate | None) -> None:
         self.shots_row.setVisible(candidate is not None)
         if candidate is not None:
             shots = candidate.scene.plan.choice.shots
             self.each.setValue(shots.each)
+            # What wind adds stands beside what was asked for.
+            self.each.setSuffix(" ×" if shots.count == shots.each else self.tr(" ×, {0} in wind").format(shots.count))
             if self.apart.findData(shots.apart_stops) < 0:
                 self._add_apart(shots.apart_stops)
             self.apart.setCurrentIndex(self.apart.findData(shots.apart_stops))
-            self.apart.setVisible(shots.each > 1)
+            self.needed.setCurrentIndex(self.needed.findData(shots.needed_only))
+            self.still.setValue(0 if shots.still_share is None else min(round(100.0 * shots.still_share), 95))
+            self.apart.setVisible(shots.count > 1)
+            self.needed.setVisible(shots.count > 1 and candidate.frame_count > 1)
 
     def _show_standards(self, candidate: Candidate | None) -> None:
         """Who tilts; hidden where there is no choice."""
@@ -252,7 +289,8 @@ class SetPanel(QWidget):
 
     def _on_row(self, row: int, _column: int, _old_row: int, _old_column: int) -> None:
         if not self._filling and row >= 0:
-            self.frame_picked.emit(row)
+            picked = self._candidate.sequence[row] if self._candidate is not None else row
+            self.frame_picked.emit(picked)
 
     def show_scene(self, shown: Shown | None, complaint: str) -> None:
         """Show the numbers of what is on the board."""
@@ -264,6 +302,7 @@ class SetPanel(QWidget):
         self._filling = True
         self._candidate = candidate if usable else None
         self._show_path(self._candidate)
+        self._show_order(self._candidate)
         self._show_standards(candidate)
         self._show_shots(self._candidate)
         self._soon.start()
@@ -285,24 +324,16 @@ class SetPanel(QWidget):
             self.movements.show_mount(None)
             self.check_loop.show_candidate(None)
             return
-        from verispect.plan.setting.orders import Order
         from verispect.plan.setting.report import settings_of
         from verispect.plan.setting.words import exposure_words, in_words
 
-        # Where every place takes one frame there is nothing to order.
-        self.order_row.setVisible(
-            candidate.method.merges and candidate.frame_count > max(1, sum(candidate.grid_cells))
-        )
-        settings = settings_of(candidate, Order(self.order.currentData()))
+        settings = settings_of(candidate)
         lens = candidate.lens
         self.movements.show_mount(settings.mount, rotating=lens is not None and lens.tilt_mount == "rotating")
         self.check_loop.show_candidate(candidate)
         self.exposure.show_region(settings.region)
         self.exposure_words.setText(" ".join(capital(say(line)) + "." for line in exposure_words(settings)))
         parts = []
-        if candidate.frame_count > 1 and settings.order is not Order.NEAR_FAR:
-            taken = ", ".join(str(frame.exposure + 1) for frame in settings.frames)
-            parts.append(f"<p>{heading(self.tr('Take the frames in this order'))}<br>{taken}</p>")
         for title, sentences in in_words(settings):
             lines = "<br>".join(html.escape(capital(say(sentence))) + "." for sentence in sentences)
             parts.append(f"<p>{heading(say(title))}<br>{lines}</p>")
@@ -318,7 +349,7 @@ class SetPanel(QWidget):
         from verispect.plan.explain.reasons import reasons_for
 
         name = say(Sentence(candidate.method.name))
-        rows = frame_rows(candidate)
+        rows = in_work_order(frame_rows(candidate))
         first = rows[0]
         text = f"{heading(name)} · {html.escape(first.lens)} · {first.focal_mm:.4g} mm · f/{first.stop}"
         if shown.by_hand:
@@ -343,7 +374,7 @@ class SetPanel(QWidget):
             # Even columns would be too narrow for some of what they hold.
             header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
             header.setSectionResizeMode(len(columns) - 1, QHeaderView.ResizeMode.Stretch)
-        self.table.setCurrentCell(min(shown.frame, len(rows) - 1), 0)
+        self.table.setCurrentCell(candidate.number_of(min(shown.frame, len(rows) - 1)) - 1, 0)
         self.why.setHtml(
             "".join(
                 f"<p>{heading(say(reason.what))}<br>{html.escape(say(reason.working))}"

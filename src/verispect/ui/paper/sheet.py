@@ -9,7 +9,7 @@ from PyQt6.QtCore import QBuffer, QCoreApplication, QIODevice, QMarginsF, QPoint
 from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPainter, QPdfWriter, QPen
 
 from verispect.files.atomic import write_atomically
-from verispect.plan.explain.frame_table import Column, frame_rows, shown_columns
+from verispect.plan.explain.frame_table import Column, frame_rows, in_work_order, shown_columns
 from verispect.plan.explain.work_order import cautions, steps
 from verispect.plan.setting.report import settings_of
 from verispect.plan.setting.words import in_words
@@ -176,7 +176,7 @@ class _Sheet:
         board.deleteLater()
 
     def _settings(self) -> None:
-        rows = frame_rows(self._candidate)
+        rows = in_work_order(frame_rows(self._candidate))
         columns = shown_columns(self._candidate)
         shares = [_WIDE.get(column.key, 1.0) for column in columns]
         widths = [self._width * share / sum(shares) for share in shares]

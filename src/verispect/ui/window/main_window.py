@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayou
 from verispect.errors import VerispectError
 from verispect.files.recovery import RecoveryStore
 from verispect.kit.standards import Standards
-from verispect.plan.document import GridPath, Plan, ShotsEach
+from verispect.plan.document import GridPath, Order, Plan, ShotsEach
 from verispect.plan.methods.candidate import Candidate
 from verispect.shoot.run import RunState
 from verispect.ui.controls.message_bar import MessageBar
@@ -244,6 +244,7 @@ class MainWindow(QMainWindow):
         self.set.path_wanted.connect(self._on_grid_path)
         self.set.standards_wanted.connect(self._on_standards)
         self.set.shots_wanted.connect(self._on_shots)
+        self.set.order_wanted.connect(self._on_order)
         self.set.sheet_wanted.connect(self.desk.save_sheet)
         self.set.table_wanted.connect(self.desk.save_table)
         self.shoot_desk.ended.connect(self._on_run_ended)
@@ -414,18 +415,18 @@ class MainWindow(QMainWindow):
         self._choose(self.tr("the standard that tilts"), "standards", standards)
 
     def _on_shots(self, shots: ShotsEach) -> None:
-        choice = self.document.plan.choice
-        if shots != choice.shots:
-            # What was set by hand is taken so often, whatever it is.
-            self.document.update(
-                self.tr("the shots of each frame"), choice=choice.model_copy(update={"shots": shots})
-            )
+        # What was set by hand is taken so often, whatever it is.
+        self._choose(self.tr("the shots of each frame"), "shots", shots, keeps_manual=True)
 
-    def _choose(self, words: str, part: str, value: object) -> None:
-        """How the method is done; what was set by hand was set for another way."""
+    def _on_order(self, order: Order) -> None:
+        self._choose(self.tr("the order of the frames"), "order", order, keeps_manual=True)
+
+    def _choose(self, words: str, part: str, value: object, *, keeps_manual: bool = False) -> None:
+        """How the method is done; what was set by hand was set for another way, unless it keeps."""
         choice = self.document.plan.choice
         if value != getattr(choice, part):
-            self.document.update(words, choice=choice.model_copy(update={part: value, "manual": None}))
+            kept = choice.manual if keeps_manual else None
+            self.document.update(words, choice=choice.model_copy(update={part: value, "manual": kept}))
 
     def _on_scan(self) -> None:
         self.show_station("subject")

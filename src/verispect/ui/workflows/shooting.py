@@ -401,7 +401,7 @@ class ShootDesk(QObject):
             figures: list[tuple[str, str, bool]] = []
         else:
             place = self.tr("Frame {0} of {1}").format(state.place + 1, count)
-            each = candidate.scene.plan.choice.shots.each
+            each = sum(shot.exposure == item.exposure for shot in candidate.shots)
             if each > 1:
                 place += " · " + self.tr("shot {0} of {1}").format(item.shot + 1, each)
             if item.inserted:
