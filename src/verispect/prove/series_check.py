@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Sequence
-from functools import cached_property
+from collections.abc import Callable, Sequence
+from functools import cache, cached_property
 
 import cv2
 import numpy as np
@@ -16,7 +16,7 @@ from verispect.optics.types import Floats
 from verispect.prove.align.motion import Motion, at_middle
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
-from verispect.prove.checks.shake import blur_length_px, directed_loss
+from verispect.prove.checks.shake import Loss, agreed, blur_length_px, loss_against
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import light_stops
 from verispect.prove.intake import Frame
@@ -27,6 +27,8 @@ from verispect.prove.verdict import metres
 KNOCK_PX, EXPOSURE_STOPS, SHAKE_NEPERS, MISSED, WHITE_STOPS, MOVED = 0.3, 0.08, 0.1, 0.6, 0.1, 0.12
 # Fewer frames tell no drift from a knock; without a plan it is at most so much from one frame to the next, pixels.
 _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
+# Shake takes so many times what other neighbours differ by: of streaks all one way focus alone takes more one way.
+TIMES_USUAL = 1.5
 # A measured scale is sure to about so much.
 _SCALE_NOISE = 3e-5
 
@@ -44,7 +46,7 @@ class SeriesCheck:
             return
         middle = ((self.evidence.pixels[0] - 1) / 2.0, (self.evidence.pixels[1] - 1) / 2.0)
         offsets, scales, lights = [np.zeros(3)], [0.0], [(0.0, 0.0, 0.0)]
-        trusted, steps = [True], [np.eye(3)]
+        trusted, chained = [True], [np.eye(3)]
         chain, chain_plan = np.eye(3), np.eye(3)
         expected_scales = [0.0]
         for number, (before, k) in enumerate(itertools.pairwise(used)):
@@ -53,8 +55,8 @@ class SeriesCheck:
             self.evidence.progress(0.6 + 0.3 * number / len(used), f"comparing {self.frames[k].path.name}")
             planned = self._planned(k, before)
             motion = self.evidence.motion(k, before, planned=planned)
-            steps.append(motion.matrix)
             chain, chain_plan = chain @ motion.matrix, chain_plan @ planned
+            chained.append(chain)
             down, right, turn, grown = at_middle(chain @ np.linalg.inv(chain_plan), middle)
             offsets.append(np.array([-down, -right, -turn]))
             scales.append(scales[-1] + math.log(at_middle(motion.matrix, middle)[3]))
@@ -65,9 +67,20 @@ class SeriesCheck:
         self._focus(used, np.array(scales), np.array(expected_scales), trusted)
         self._place(used, self._past_the_odd(used, np.array(offsets), middle), np.array(scales), trusted)
         self._brightness(used, lights)
-        self._shaken(used)
-        self._moved(used)
-        self._stands_aside(used, steps)
+        # In whatever order they were taken: those next to one another in focus show things alike.
+        by_focus = self._by_focus(used)
+        beside = [used[number] for number in by_focus]
+        steps = [np.eye(3), *(np.linalg.inv(chained[a]) @ chained[b] for a, b in itertools.pairwise(by_focus))]
+        self._shaken(beside)
+        self._moved(beside)
+        self._stands_aside(beside, steps)
+
+    def _by_focus(self, used: list[int]) -> list[int]:
+        """Places among the frames in the order of the plan's focus; as they come where it is not known of all."""
+        indices = [self.matched[k] for k in used]
+        if any(index is None for index in indices):
+            return list(range(len(used)))
+        return sorted(range(len(used)), key=lambda number: (indices[number], number))
 
     def _planned(self, k: int, before: int) -> Floats:
         """How the plan lays a frame over another; the same place where nothing is planned."""
@@ -281,29 +294,42 @@ class SeriesCheck:
         return 2.0 if odd or moved else 1.0
 
     def _shaken(self, used: list[int]) -> None:
+        sectors = [self.reads[k].sectors for k in used]
+
+        @cache
+        def loss(own: int, other: int, confirmed: bool) -> Loss | None:
+            return loss_against(sectors[own], sectors[other], confirmed=confirmed)
+
         accused: set[int] = set()
         # The worst first: a frame beside one that is shaken shall not be judged by it.
         while len(accused) < len(used) - 1:
             rest = [number for number in range(len(used)) if number not in accused]
-            found = [(*self._lost(number, used, rest), number) for number in rest]
+            found = [(*self._lost(number, used, rest, loss), number) for number in rest]
             over, swing, direction, worst = max(found)
             if over < 1.0:
                 return
             accused.add(worst)
             motion_fault(self.reports[used[worst]], blur_length_px(swing), direction)
 
-    def _lost(self, number: int, used: list[int], rest: list[int]) -> tuple[float, float, float]:
+    def _lost(
+        self, number: int, used: list[int], rest: list[int], loss: Callable[[int, int, bool], Loss | None]
+    ) -> tuple[float, float, float]:
         """What a frame lost along one direction against the two nearest of the rest.
 
         As a share of what accuses it, in nepers, and in which direction. Frames that lie farther apart in focus
-        differ by more than shake: it takes twice as much.
+        differ by more than shake: it takes twice as much. Nor is a frame accused of what the others differ by too.
         """
         near = sorted((other for other in rest if other != number), key=lambda other: abs(other - number))[:2]
-        swing, direction = directed_loss(
-            self.reads[used[number]].sectors, [self.reads[used[o]].sectors for o in near]
-        )
+        swing, direction = agreed([told for other in near if (told := loss(number, other, True)) is not None])
         apart = 1.0 if all(abs(other - number) == 1 for other in near) else 2.0
-        return swing / (SHAKE_NEPERS * apart * self._care(number, used)), swing, direction
+        others = [
+            math.hypot(*told)
+            for a, b in itertools.pairwise(rest)
+            if number not in (a, b) and (told := loss(a, b, False)) is not None
+        ]
+        usual = float(np.median(others)) if others else 0.0
+        least = max(SHAKE_NEPERS, TIMES_USUAL * usual)
+        return swing / (least * apart * self._care(number, used)), swing, direction
 
     def _odd_anyway(self, k: int) -> bool:
         """Whether a frame differs from the others for a reason of its own."""

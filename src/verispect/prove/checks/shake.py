@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 from verispect.optics.types import Floats
 
 Grey = NDArray[np.float32]
+# Parts of a loss along the cosine and the sine of twice its direction, nepers.
+Loss = tuple[float, float]
 SECTORS = 12
 _TILE = 128
 _BAND = (0.06, 0.30)  # cycles per pixel
@@ -18,6 +20,8 @@ _BINS = (len(_EDGES) - 1) * SECTORS
 _ABOVE_NOISE = 3.0
 # Rings of tiles that must be above the noise in both frames, for an answer.
 _LEAST_BINS = 12
+# Tiles that tell for one ring; the finest such ring must show so much of what all show.
+_LEAST_IN_RING, _CONFIRMS = 6, 0.7
 
 
 def sector_powers(picture: Grey, shown: NDArray[np.bool_] | None = None) -> Floats:
@@ -52,29 +56,33 @@ def sector_powers(picture: Grey, shown: NDArray[np.bool_] | None = None) -> Floa
     return np.array(found).reshape(len(found), len(_EDGES) - 1, SECTORS)
 
 
-def directed_loss(own: Floats, neighbours: list[Floats]) -> tuple[float, float]:
+def agreed_loss(pairs: Sequence[tuple[Floats, Floats]]) -> tuple[float, float]:
     """How much power is lost along one direction, in nepers, and that direction of motion.
 
-    Half the swing of a cos 2θ fitted to the difference from the neighbours, ring by ring and tile by tile, of
-    which the middle one counts. Degrees clockwise from the picture's horizontal, 0 to 180. What the neighbours
-    agree on is taken: one that was itself shaken tells of a loss at right angles, and accuses nobody.
+    Half the swing of a cos 2θ fitted to the difference from each neighbour, ring by ring and tile by tile, of which
+    the middle one counts. Degrees clockwise from the picture's horizontal, 0 to 180. What the neighbours agree on is
+    taken: one that was itself shaken tells of a loss at right angles, and accuses nobody.
+
+    Parameters
+    ----------
+    pairs : sequence of (ndarray, ndarray)
+        Powers of the frame and of a neighbour at the places that both show, for each neighbour.
     """
-    return agreed_loss([(own, other) for other in neighbours])
+    return agreed([loss for own, other in pairs if (loss := loss_against(own, other)) is not None])
 
 
-def agreed_loss(pairs: Sequence[tuple[Floats, Floats]]) -> tuple[float, float]:
-    """The same from powers of the frame and of a neighbour at the places that both show, for each neighbour."""
-    answers = [answer for own, other in pairs if (answer := _against(own, other)) is not None]
-    if not answers:
+def agreed(losses: Sequence[Loss]) -> tuple[float, float]:
+    """The same from what a frame lost against each neighbour."""
+    if not losses:
         return 0.0, 0.0
-    cosine, sine = answers[0]
-    for other in answers[1:]:
+    cosine, sine = losses[0]
+    for other in losses[1:]:
         cosine, sine = _least_between((cosine, sine), other)
     deepest = 0.5 * np.degrees(np.arctan2(-sine, -cosine)) % 180.0
     return float(np.hypot(cosine, sine)), float(deepest)
 
 
-def _least_between(first: tuple[float, float], second: tuple[float, float]) -> tuple[float, float]:
+def _least_between(first: Loss, second: Loss) -> Loss:
     """The shortest vector on the way from one to another: short where they do not agree in direction."""
     a, b = np.array(first), np.array(second)
     way = b - a
@@ -83,17 +91,28 @@ def _least_between(first: tuple[float, float], second: tuple[float, float]) -> t
     return float(least[0]), float(least[1])
 
 
-def _against(own: Floats, other: Floats) -> tuple[float, float] | None:
-    """The cosine's and the sine's part of the difference from one neighbour; None where too little can be told."""
+def loss_against(own: Floats, other: Floats, *, confirmed: bool = True) -> Loss | None:
+    """The cosine's and the sine's part of the difference from one neighbour; None where too little can be told.
+
+    `confirmed` takes of it what the finest detail shows too.
+    """
     theta = np.radians((np.arange(SECTORS) + 0.5) * 180.0 / SECTORS)
     difference = own - other
     sound = np.isfinite(difference).all(axis=2)
     if sound.sum() < _LEAST_BINS:
         return None
+    ring = np.nonzero(sound)[1]
     rows = difference[sound]
-    cosine = float(np.median(2.0 * np.mean(rows * np.cos(2 * theta), axis=1)))
-    sine = float(np.median(2.0 * np.mean(rows * np.sin(2 * theta), axis=1)))
-    return cosine, sine
+    parts = 2.0 * np.stack([np.mean(rows * wave(2 * theta), axis=1) for wave in (np.cos, np.sin)], axis=1)
+    whole = np.median(parts, axis=0)
+    # Motion takes more the finer the detail. Where the finest that is told does not show it, something else took
+    # it from a coarser ring: the zeros of a defocused disc over content that is all streaks one way.
+    told = [number for number in range(own.shape[1]) if (ring == number).sum() >= _LEAST_IN_RING]
+    if told and confirmed:
+        finest = np.median(parts[ring == told[-1]], axis=0)
+        share = float(finest @ whole) / max(float(whole @ whole), 1e-12)
+        whole = whole * float(np.clip(share / _CONFIRMS, 0.0, 1.0))
+    return float(whole[0]), float(whole[1])
 
 
 def blur_length_px(swing: float) -> float:
