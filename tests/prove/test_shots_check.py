@@ -29,7 +29,7 @@ pytestmark = pytest.mark.xdist_group("frames")
 @pytest.fixture(scope="module")
 def grid(small_grid: Candidate) -> Candidate:
     plan = small_grid.scene.plan
-    changed = plan.model_copy(update={"choice": plan.choice.model_copy(update={"shots": ShotsEach(each=2)})})
+    changed = plan.model_copy(update={"choice": plan.choice.model_copy(update={"shots": ShotsEach(each=3)})})
     return replace(small_grid, scene=replace(small_grid.scene, plan=changed))
 
 
@@ -38,7 +38,7 @@ def good(grid: Candidate, tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("shots") / "set"
     fault = parse_fault("moved@1:25", frames=grid.frame_count)
     run = rehearse_to(grid, Options(pixels=SIZE, quality=QUICK), Writing(folder), faults=[fault])
-    assert [(frame.exposure, frame.shot) for frame in run.frames[:3]] == [(0, 0), (0, 1), (1, 0)]
+    assert [(frame.exposure, frame.shot) for frame in run.frames[:3]] == [(0, 0), (0, 1), (0, 2)]
     return folder
 
 
@@ -73,11 +73,11 @@ def test_what_walks_between_shots_is_no_fault_and_every_shot_is_known(
 
 def test_a_camera_that_moved_between_two_shots_is_found(grid: Candidate, folder: Path) -> None:
     move = np.array([[1.0, 0.0, 3.0], [0.0, 1.0, 0.0]])
-    path = folder / "frame-006.tif"
+    path = folder / "frame-008.tif"
     changed(path, lambda pixels: cv2.warpAffine(pixels, move, SIZE, borderMode=cv2.BORDER_REFLECT))
     report = check([folder], candidate=grid)
     assert faults_of(report) == {(2, 1): {"knock"}}
-    moved = report.frames[5]
+    moved = report.frames[7]
     # A camera that turns draws the edges otherwise than pixels that are pushed aside.
     assert moved.shift_px[1] == pytest.approx(3.0, abs=0.2)
     assert "two shots of one frame" in moved.faults[0].says
@@ -85,7 +85,7 @@ def test_a_camera_that_moved_between_two_shots_is_found(grid: Candidate, folder:
 
 def test_a_shot_that_is_darker_or_not_there_is_told_as_that(grid: Candidate, folder: Path) -> None:
     changed(folder / "frame-002.tif", lambda pixels: (pixels * 0.8).astype(np.uint16))
-    (folder / "frame-006.tif").unlink()
+    (folder / "frame-008.tif").unlink()
     report = check([folder], candidate=grid, run=read_run(folder / "run.json"))
     found = faults_of(report)
     assert found == {(0, 1): {"exposure"}, (2, 1): {"missing"}}
@@ -93,6 +93,6 @@ def test_a_shot_that_is_darker_or_not_there_is_told_as_that(grid: Candidate, fol
 
 
 def test_of_a_black_first_shot_the_second_stands_for_the_frame(grid: Candidate, folder: Path) -> None:
-    changed(folder / "frame-003.tif", lambda pixels: np.zeros_like(pixels))
+    changed(folder / "frame-004.tif", lambda pixels: np.zeros_like(pixels))
     report = check([folder], candidate=grid, run=read_run(folder / "run.json"))
     assert faults_of(report) == {(1, 0): {"dark"}}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections import Counter
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
@@ -113,6 +114,7 @@ class _Check:
                 reports[k].set, reports[k].place = number, place
             self._compare(group, kinds[-1], reports, dark)
         compare_shots(evidence, self.repeats, reports, dark)
+        self._let_walk_through(reports)
         for k, first in doubles.items():
             self._double(reports[k], reports[first])
         for k, report in enumerate(reports):
@@ -145,6 +147,13 @@ class _Check:
                 self.evidence.matched[k] = shot.exposure
             else:
                 self.repeats[k] = Repeat(lead, of[lead], shot)
+
+    def _let_walk_through(self, reports: list[FrameReport]) -> None:
+        """What stands aside in one of three shots and more goes when they are put together."""
+        often = Counter(repeat.lead for repeat in self.repeats.values())
+        for lead, more in often.items():
+            if more >= 2:
+                reports[lead].faults = [fault for fault in reports[lead].faults if fault.name != "moved-subject"]
 
     def _double(self, report: FrameReport, first: FrameReport) -> None:
         """The same picture once more: it goes where the first went, and counts for nothing."""

@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from verispect.errors import Cancelled
 from verispect.optics.types import Floats
 from verispect.prove.checks.exposure import off_the_rest
+from verispect.prove.checks.moved import Between, between
 from verispect.prove.checks.pointing import Looked, looked, words
-from verispect.prove.checks.shake import agreed_loss, blur_length_px, sector_powers
-from verispect.prove.evidence import Evidence
+from verispect.prove.checks.shake import Loss, agreed, blur_length_px, loss_against, sector_powers
+from verispect.prove.evidence import Evidence, Grey
 from verispect.prove.expected import light_stops
-from verispect.prove.join.pointing import growth_agreed, growths
+from verispect.prove.join.pointing import Pair, growth_agreed, growths
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.series_check import EXPOSURE_STOPS, SHAKE_NEPERS, missed_focus
 
@@ -23,6 +27,8 @@ _LEAST_SIDE = 160
 # Rings of tiles above the noise in both. With few of them, as of things in few places at other focus, up to 0.29
 # nepers were seen where nothing had shaken.
 _LEAST_RINGS, _MANY_RINGS, _CLEAR = 12, 40, 0.35
+# Blocks that lie so near one another tell of the same place, pixels of the pictures looked at.
+_NEAR_PX = 24.0
 # Drawn larger or smaller than planned by so much, and by so many times what is usual, a frame is out of focus.
 _LEAST_GROWTH, _TIMES_USUAL = 1.5e-3, 6.0
 
@@ -69,13 +75,32 @@ def compare_cells(evidence: Evidence, used: list[int], reports: list[FrameReport
                 Fault("exposure", float(off[number]), says,
                       "take it again with the others' exposure; joining evens out what is not clipped")
             )  # fmt: skip
-    _shaken(evidence, planned, found, reports)
+    divide, losses, seen = evidence.reads[planned[0]].divide, _Losses(len(planned)), []
+    for overlap in _laid_over(evidence, planned, found):
+        if evidence.is_cancelled():
+            raise Cancelled
+        losses.add(overlap)
+        seen.append(
+            _Seen(overlap.pair, overlap.top, overlap.left, between(overlap.here, overlap.there, overlap.shown))
+        )
+    _shaken(planned, divide, losses, reports)
+    _moved(planned, divide, found, seen, reports)
 
 
-def _shaken(evidence: Evidence, planned: list[int], found: Looked, reports: list[FrameReport]) -> None:
-    """Frames that lost detail along one direction against all neighbours that show the same places."""
-    losses: list[list[tuple[Floats, Floats]]] = [[] for _ in planned]
-    rings = [10**9] * len(planned)
+@dataclass(frozen=True)
+class _Overlap:
+    """Two frames that overlap, the second laid over the first: a box of the first, and where both show something."""
+
+    pair: Pair
+    top: int
+    left: int
+    here: Grey
+    there: Grey
+    shown: NDArray[np.bool_]
+
+
+def _laid_over(evidence: Evidence, planned: list[int], found: Looked) -> Iterator[_Overlap]:
+    """Every pair with enough in common, one at a time."""
     divide = evidence.reads[planned[0]].divide
     shift = (divide - 1) / 2.0
     up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
@@ -89,25 +114,96 @@ def _shaken(evidence: Evidence, planned: list[int], found: Looked, reports: list
         rows, columns = np.flatnonzero(shown.mean(axis=1) > 0.02), np.flatnonzero(shown.mean(axis=0) > 0.02)
         if len(rows) < _LEAST_SIDE or len(columns) < _LEAST_SIDE:
             continue
-        box = np.s_[rows[0] + 8 : rows[-1] - 7, columns[0] + 8 : columns[-1] - 7]
+        top, left = int(rows[0]) + 8, int(columns[0]) + 8
+        box = np.s_[top : rows[-1] - 7, left : columns[-1] - 7]
         # A short kernel would take detail along the way it shifts by half pixels, and look like shake.
         moved = cv2.warpPerspective(there, matrix, size, flags=cv2.INTER_LANCZOS4)
         whole = cv2.erode(shown.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
-        own, other = (
-            sector_powers(np.ascontiguousarray(part[box], np.float32), np.ascontiguousarray(whole[box]))
-            for part in (here, moved)
-        )
-        shared = int(np.isfinite(own - other).all(axis=2).sum())
+        first, second = (np.ascontiguousarray(part[box], np.float32) for part in (here, moved))
+        yield _Overlap(pair, top, left, first, second, np.ascontiguousarray(whole[box]))
+
+
+class _Losses:
+    """What each frame lost along one direction against every neighbour that shows the same places."""
+
+    def __init__(self, count: int) -> None:
+        self.pairs: list[list[Loss]] = [[] for _ in range(count)]
+        self.rings = [10**9] * count
+
+    def add(self, overlap: _Overlap) -> None:
+        """Of both frames of an overlap."""
+        own, other = (sector_powers(part, overlap.shown) for part in (overlap.here, overlap.there))
+        shared, pair = int(np.isfinite(own - other).all(axis=2).sum()), overlap.pair
         if shared < _LEAST_RINGS:
-            continue
-        for number in (pair.a, pair.b):
-            rings[number] = min(rings[number], shared)
-        losses[pair.a].append((own, other))
-        losses[pair.b].append((other, own))
+            return
+        for number, powers in ((pair.a, (own, other)), (pair.b, (other, own))):
+            self.rings[number] = min(self.rings[number], shared)
+            loss = loss_against(*powers)
+            if loss is not None:
+                self.pairs[number].append(loss)
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """What an overlap showed, at a place of its first frame's picture."""
+
+    pair: Pair
+    top: int
+    left: int
+    held: Between
+
+
+def _shaken(planned: list[int], divide: int, losses: _Losses, reports: list[FrameReport]) -> None:
+    """Frames that lost detail along one direction against all neighbours that show the same places."""
     for number, k in enumerate(planned):
-        if len(losses[number]) < 2:
+        if len(losses.pairs[number]) < 2:
             continue
-        swing, direction = agreed_loss(losses[number])
-        least = _CLEAR if rings[number] < _MANY_RINGS else 1.5 * SHAKE_NEPERS
+        swing, direction = agreed(losses.pairs[number])
+        least = _CLEAR if losses.rings[number] < _MANY_RINGS else 1.5 * SHAKE_NEPERS
         if swing >= least and not any(fault.name == "knock" for fault in reports[k].faults):
             motion_fault(reports[k], blur_length_px(swing) * divide, direction)
+
+
+def _moved(planned: list[int], divide: int, found: Looked, seen: Sequence[_Seen], reports: list[FrameReport]) -> None:
+    """Things that two frames show elsewhere, though all about them agrees; a third frame tells which one is odd."""
+
+    def ray(one: _Seen, row: float, column: float) -> Floats:
+        view = found.views[one.pair.a]
+        at = ((one.left + column + 0.5) * divide - 0.5, (one.top + row + 0.5) * divide - 0.5, 1.0)
+        whole: Floats = view.rotation.T @ np.linalg.solve(view.to_pixels, np.array(at))
+        return whole / np.linalg.norm(whole)
+
+    agree = [(one.pair, np.array([ray(one, *place) for place in one.held.same]).reshape(-1, 3)) for one in seen]
+    near = _NEAR_PX * divide / float(np.median([view.scale_px for view in found.views]))
+    for one in seen:
+        pair, aside = one.pair, one.held.aside
+        if aside is None:
+            continue
+        way = ray(one, aside.row, aside.column)
+        vouched = {
+            number
+            for other, rays in agree
+            if other != pair and rays.size and np.linalg.norm(rays - way, axis=1).min() < near
+            for number in (pair.a, pair.b)
+            if number in (other.a, other.b)
+        }
+        if len(vouched) == 2:
+            # Both agree with others about it: it lies between them alone.
+            continue
+        odd = pair.a if vouched == {pair.b} else pair.b if vouched == {pair.a} else max(pair.a, pair.b)
+        report, against = reports[planned[odd]], reports[planned[pair.a + pair.b - odd]].file
+        if any(fault.name in ("moved-subject", "knock", "motion", "missed-focus") for fault in report.faults):
+            continue
+        view = found.views[odd]
+        place = view.to_pixels @ view.rotation @ way
+        column, row = (float(part) for part in place[:2] / place[2])
+        doubt = "" if vouched else (
+            "; no third frame shows it: it moved, or stands near and the head turns beside the pupil"
+        )  # fmt: skip
+        report.faults.append(
+            Fault("moved-subject", divide * aside.shift,
+                  f"something near row {row:.0f}, column {column:.0f} stands some {round(divide * aside.shift)} px "
+                  f"aside of where {against} has it{doubt}",
+                  "take that part from the other frame when joining, or take it again in a calm moment",
+                  (row, column))
+        )  # fmt: skip

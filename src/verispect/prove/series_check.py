@@ -29,6 +29,10 @@ KNOCK_PX, EXPOSURE_STOPS, SHAKE_NEPERS, MISSED, WHITE_STOPS, MOVED = 0.3, 0.08, 
 _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
 # Shake takes so many times what other neighbours differ by: of streaks all one way focus alone takes more one way.
 TIMES_USUAL = 1.5
+# Two of three rests agree when they lie so much nearer than all three do.
+_AGREE = 0.25
+# A lens is believed to breathe otherwise than planned where that leaves so little of what is off.
+_CLEARLY = 0.4
 # A measured scale is sure to about so much.
 _SCALE_NOISE = 3e-5
 
@@ -264,22 +268,19 @@ class SeriesCheck:
         indices = [self.matched[k] for k in used]
         if (
             self.evidence.candidate is None
-            or len(used) < 4
+            or len(used) < 3
             or any(index is None for index in indices)
             or np.ptp(planned) < 1e-4
         ):
             return
-        slopes = [
-            (scales[j] - scales[i]) / (planned[j] - planned[i])
-            for i in range(len(used))
-            for j in range(i + 1, len(used))
-            if abs(planned[j] - planned[i]) > 0.1 * np.ptp(planned)
-        ]
-        slope = float(np.median(slopes))
-        if not 0.3 < slope < 3.0:
+        slope, rest = _breathing(scales, planned)
+        if slope is None:
             return
-        rest = scales - slope * planned
-        rest = rest - np.median(rest)
+        if len(used) == 3:
+            # Two that agree accuse the third; three that lie apart alike are a lens that breathes otherwise.
+            ordered = np.sort(rest)
+            if min(ordered[1] - ordered[0], ordered[2] - ordered[1]) > _AGREE * (ordered[2] - ordered[0]):
+                return
         for number, k in enumerate(used):
             if trusted[number] and abs(rest[number]) >= 6.0 * _SCALE_NOISE:
                 # A frame that is focused nearer draws larger; laid over the first it must shrink more.
@@ -388,6 +389,26 @@ class SeriesCheck:
                       "take that part from another frame when merging, or take it again in a calm moment",
                       (float(row), float(column)))
             )  # fmt: skip
+
+
+def _breathing(scales: Floats, planned: Floats) -> tuple[float | None, Floats]:
+    """How many times the plan a lens breathes, and what is left of each frame; None where no such lens is known.
+
+    As the plan has it, or as the middle one of all pairs shows it where that leaves far less: one odd frame among few
+    bends the pairs.
+    """
+    pairs = [
+        (scales[j] - scales[i]) / (planned[j] - planned[i])
+        for i in range(len(scales))
+        for j in range(i + 1, len(scales))
+        if abs(planned[j] - planned[i]) > 0.1 * np.ptp(planned)
+    ]
+    fitted = float(np.median(pairs))
+    as_planned, as_fitted = (rest - np.median(rest) for rest in (scales - planned, scales - fitted * planned))
+    if len(scales) == 3 or np.abs(as_fitted).sum() > _CLEARLY * np.abs(as_planned).sum():
+        return 1.0, as_planned
+    # What fits neither is not told by its breathing.
+    return (fitted if 0.3 < fitted < 3.0 else None), as_fitted
 
 
 def missed_focus(evidence: Evidence, k: int, grown: float, report: FrameReport) -> bool:

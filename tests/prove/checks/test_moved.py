@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from scipy import ndimage
 
-from verispect.prove.checks.moved import moved_in
+from verispect.prove.checks.moved import between, moved_in
 
 ROWS, COLUMNS = 400, 600
 
@@ -43,7 +43,7 @@ SCALES = [1.0, 1.004, 1.008, 1.012]
 BLURS = [0.5, 1.5, 2.5, 3.5]
 
 
-@pytest.mark.parametrize("odd", [1, 2])
+@pytest.mark.parametrize("odd", [0, 1, 2, 3])
 @pytest.mark.parametrize("shift", [6.0, 15.0])
 def test_a_board_that_stands_aside_in_one_frame_is_found_there(odd: int, shift: float) -> None:
     frames = [
@@ -61,10 +61,22 @@ def test_a_board_that_stands_aside_in_one_frame_is_found_there(odd: int, shift: 
 def test_where_nothing_moved_nothing_is_told() -> None:
     frames = [scene(blur, scale) for blur, scale in zip(BLURS, SCALES, strict=True)]
     assert moved_in(frames, steps(SCALES)) == [None] * 4
-    assert moved_in(frames[:2], steps(SCALES)[:2]) == [None, None]
-    # What only the last frame shows may have moved for good.
-    last = scene(BLURS[3], SCALES[3], moved=15.0)
-    assert moved_in([*frames[:3], last], steps(SCALES)) == [None] * 4
+    assert moved_in(frames[:2], steps(SCALES)[:2]) == [None, None], "of two neither is the odd one"
+
+
+def test_of_two_pictures_blocks_tell_what_is_the_same_and_what_stands_aside() -> None:
+    one, same, moved = scene(0.5, 1.0), scene(1.5, 1.0), scene(1.5, 1.0, moved=11.0)
+    shown = np.ones(one.shape, bool)
+    shown[:, :60] = False
+    held = between(one, same, shown)
+    assert held.aside is None
+    assert len(held.same) > 100
+    assert min(column for _, column in held.same) > 60
+    held = between(one, moved, shown)
+    assert held.aside.shift == pytest.approx(11.0, abs=1.5)
+    assert 130 < held.aside.row < 290
+    # Two that show nothing alike are not laid over one another, and tell of nothing that moved.
+    assert between(one, scene(0.5, 1.0, seed=9), shown).aside is None
 
 
 def test_an_edge_alone_is_no_place_to_tell_it_from() -> None:

@@ -28,6 +28,7 @@ def test_a_series_tells_its_bracket_and_its_order(qtbot, window: MainWindow) -> 
     weighed(qtbot, window)
     assert "going towards you" in hand(qtbot, window, "going towards you")
     assert [panel.table.item(row, 1).text() for row in range(panel.table.rowCount())] == near[::-1]
+    assert panel.order.currentText() == "far to near"
     panel.table.setCurrentCell(0, 0)
     last = window.session.shown.candidate.frame_count - 1
     assert window.session.frame == last, "the first line is the farthest frame now"

@@ -27,6 +27,8 @@ _ALIKE = 1.5
 _FINE, _SLOW = 1.5, 16.0
 # A block must be held along its worst direction so well against its best.
 _HOLDS = 0.25
+# So many blocks must agree for one that does not.
+_MOSTLY = 2
 
 
 @dataclass(frozen=True)
@@ -39,9 +41,9 @@ class Moved:
 
 
 def moved_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[Moved | None]:
-    """Of every frame what stands elsewhere in it than in the two about it, the surest place; None for nothing.
+    """Of every frame what stands elsewhere in it than in the two next to it, the surest place; None for nothing.
 
-    The first and the last are never accused: what they alone show may have moved for good.
+    The first is held against the two after it, the last against the two before.
 
     Parameters
     ----------
@@ -63,10 +65,15 @@ def moved_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[Moved | No
     small = [frame if divide == 1 else cv2.resize(frame, size, interpolation=cv2.INTER_AREA) for frame in frames]
     banded = [_banded(np.asarray(frame, np.float32)) for frame in small]
     steps = [np.asarray(np.linalg.inv(up) @ step @ up, float) for step in steps]
-    for k in range(1, len(frames) - 1):
-        base = banded[k - 1]
-        laid = _laid(banded[k], steps[k], base)
-        way = np.asarray(steps[k] @ steps[k + 1], float)
+    chained = [np.eye(3)]
+    for step in steps[1:]:
+        chained.append(chained[-1] @ step)
+    last = len(frames) - 1
+    for k in range(len(frames)):
+        first, second = (1, 2) if k == 0 else (last - 1, last - 2) if k == last else (k - 1, k + 1)
+        base, back = banded[first], np.linalg.inv(chained[first])
+        laid = _laid(banded[k], np.asarray(back @ chained[k], float), base)
+        way = np.asarray(back @ chained[second], float)
         judge: Grey | None = None
         for row, column in _places(base.shape):
             aside, peak = _shift(base, laid, row, column)
@@ -75,14 +82,14 @@ def moved_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[Moved | No
                 continue
             if min(_holding(base, row, column), _holding(laid, row, column)) < _HOLDS:
                 continue
-            judge = _laid(banded[k + 1], way, base) if judge is None else judge
+            judge = _laid(banded[second], way, base) if judge is None else judge
             (own, sure), (other, _) = (_shift(one, judge, row, column) for one in (base, laid))
             if np.hypot(*own) < _AGREE and sure > _PEAK and np.hypot(*other) > 0.6 * away:
                 told[k].append((row, column, aside))
     return [_surest(one, divide) for one in told]
 
 
-def _surest(told: list[tuple[int, int, Floats]], divide: int) -> Moved | None:
+def _surest(told: Sequence[tuple[int, int, Floats]], divide: int) -> Moved | None:
     """The block with most of its neighbours on its side; none where it stands alone."""
     best, most = None, 0
     for row, column, shift in told:
@@ -91,9 +98,59 @@ def _surest(told: list[tuple[int, int, Floats]], divide: int) -> Moved | None:
             for r, c, s in told
         )
         if with_it > most:
-            middle = (divide * (row + 0.5 * _SIDE), divide * (column + 0.5 * _SIDE))
-            best, most = Moved(*middle, divide * float(np.hypot(*shift))), with_it
+            best, most = Moved(*_middle(row, column, divide), divide * float(np.hypot(*shift))), with_it
     return best
+
+
+def _middle(row: int, column: int, divide: int) -> tuple[float, float]:
+    """The middle of a block in the picture before it was made smaller."""
+    return divide * (row + 0.5 * _SIDE), divide * (column + 0.5 * _SIDE)
+
+
+@dataclass(frozen=True)
+class Between:
+    """Two pictures of the same places, held against one another.
+
+    Attributes
+    ----------
+    same : list of (row, column)
+        Blocks that show the same, in the first one's pixels.
+    aside : Moved or None
+        The surest place where the second shows the same thing elsewhere.
+    """
+
+    same: list[tuple[float, float]]
+    aside: Moved | None
+
+
+def between(first: Grey, second: Grey, shown: NDArray[np.bool_]) -> Between:
+    """Hold a picture against another that is laid over it, where both are `shown`."""
+    rows, columns = first.shape
+    divide = 1
+    while rows * columns / divide**2 > _ENOUGH:
+        divide *= 2
+    size = (columns // divide, rows // divide)
+    small = [
+        np.asarray(cv2.resize(part, size, interpolation=cv2.INTER_AREA), np.float32)
+        for part in (first, second, shown.astype(np.float32))
+    ]
+    whole = small[2] > 0.999
+    one, other = (_banded(np.where(whole, part, np.median(part[whole])).astype(np.float32)) if whole.any() else part
+                  for part in small[:2])  # fmt: skip
+    same, told = [], []
+    for row, column in _places(one.shape):
+        if not whole[row : row + _SIDE, column : column + _SIDE].all():
+            continue
+        aside, peak = _shift(one, other, row, column)
+        away = float(np.hypot(*aside))
+        if peak < _PEAK or min(_holding(one, row, column), _holding(other, row, column)) < _HOLDS:
+            continue
+        if away < _AGREE:
+            same.append(_middle(row, column, divide))
+        elif _LEAST <= away <= _MOST:
+            told.append((row, column, aside))
+    # Where much of it lies aside the two are not laid over one another, and nothing is told.
+    return Between(same, _surest(told, divide) if len(same) >= _MOSTLY * len(told) else None)
 
 
 def _places(shape: tuple[int, ...]) -> list[tuple[int, int]]:

@@ -41,7 +41,7 @@ class Looked:
         size = np.hypot(self.shifts[:, 0], self.shifts[:, 1])
         # By how they differ from one to the next: half a grid that was pushed is not what is usual.
         steps = np.hypot(*np.diff(self.shifts, axis=0).T)
-        usual = float(np.quantile(steps, _USUAL)) if len(steps) else 0.0
+        usual = float(np.quantile(steps, _USUAL, method="lower")) if len(steps) else 0.0
         agreed = [_agreed(rest, own) for rest, own in zip(self.rests, size.tolist(), strict=True)]
         found: NDArray[np.bool_] = self.joined & (size > max(LEAST_PX, _TIMES_USUAL * usual)) & np.array(agreed)
         return found

@@ -29,6 +29,8 @@ _GROWTH_NOISE, _FREE = 3e-4, 1e-3
 # No focus draws a frame larger by more, where anything of it is still sharp enough to be laid over another: paving
 # laid over itself a few slabs on had asked for a third.
 _MOST_GROWTH = 0.12
+# Pairs less alike than this count for nothing; those whose places lie within this are well laid, pixels.
+_LEAST_ALIKE, _WELL_PX = 0.35, 0.5
 # A pair that asks for more than so many priors is not believed.
 _MOST_PRIORS = 8.0
 
@@ -52,7 +54,14 @@ class Pair:
     def trusted(self) -> bool:
         """Whether it counts."""
         grown = abs(self.growth) <= _MOST_GROWTH
-        return self.correlation >= 0.35 and grown and bool(np.all(np.isfinite(self.turn)))
+        return self.correlation >= _LEAST_ALIKE and grown and bool(np.all(np.isfinite(self.turn)))
+
+    @property
+    def weight(self) -> float:
+        """How far it is believed where pairs differ: by what they share, how alike it is and how well it lies."""
+        alike = max(self.correlation - _LEAST_ALIKE, 0.0) / (1.0 - _LEAST_ALIKE)
+        lies = 1.0 / (1.0 + (self.residual_px / _WELL_PX) ** 2) if np.isfinite(self.residual_px) else 0.5
+        return max(self.overlap * alike**2 * lies, 1e-4)
 
 
 def overlap_share(first: View, second: View, pixels: tuple[int, int]) -> float:
@@ -143,7 +152,9 @@ def growths(pairs: Sequence[Pair], count: int) -> Floats:
     used = [pair for pair in pairs if pair.trusted]
     if not used:
         return np.zeros(count)
-    weights, found = np.ones(len(used)), np.zeros(count)
+    # Of two that contradict each other the better seen is believed.
+    sure = np.array([pair.weight for pair in used])
+    weights, found = sure.copy(), np.zeros(count)
     told = np.array([pair.growth for pair in used])
     for _ in range(_ROUNDS):
         rows = np.zeros((len(used), count))
@@ -153,7 +164,7 @@ def growths(pairs: Sequence[Pair], count: int) -> Floats:
         held = np.vstack([rows * root[:, None], _FREE * np.eye(count)])
         found = np.linalg.lstsq(held, np.concatenate([told * root, np.zeros(count)]), rcond=None)[0]
         rest = np.abs(rows @ found - told)
-        weights = np.minimum(1.0, _GROWTH_NOISE / np.maximum(rest, 1e-9))
+        weights = sure * np.minimum(1.0, _GROWTH_NOISE / np.maximum(rest, 1e-9))
     return found - np.median(found)
 
 

@@ -246,7 +246,7 @@ class SetPanel(QWidget):
             and candidate.frame_count > max(1, sum(candidate.grid_cells))
         )
         if candidate is not None:
-            self.order.setCurrentIndex(self.order.findData(candidate.scene.plan.choice.order))
+            self.order.setCurrentIndex(self.order.findData(candidate.scene.plan.choice.order.value))
 
     def _add_apart(self, stops: float) -> None:
         words = self.tr("{0:g} stops apart").format(stops) if stops else self.tr("all alike")
