@@ -24,7 +24,7 @@ def test_a_tiff_holds_the_picture_and_smaller_ones_of_itself(tmp_path: Path, mon
     if big:
         monkeypatch.setattr(large_picture, "_CLASSIC_BYTES", 1000)
     out = tmp_path / "a.tif"
-    shot = Shot(description="yard", taken=datetime(2027, 3, 14, 16, 30))
+    shot = Shot(description="yard", taken=datetime(2027, 3, 14, 16, 30), focal_mm=85.0, f_number=8.0, lens="Long 85")
     write_large(out, PIXELS, room=tmp_path, shot=shot, icc=b"x" * 140)
     with tifffile.TiffFile(out) as read:
         assert read.is_bigtiff is big
@@ -33,6 +33,9 @@ def test_a_tiff_holds_the_picture_and_smaller_ones_of_itself(tmp_path: Path, mon
         assert np.array_equal(page.asarray(), PIXELS)
         assert page.tags["InterColorProfile"].value == b"x" * 140
         assert page.description == "yard"
+        told = page.tags["ExifTag"].value
+        assert (told["FocalLength"], told["FNumber"], told["LensModel"]) == ((85, 1), (8, 1), "Long 85")
+        assert told["DateTimeOriginal"] == "2027:03:14 16:30:00"
         levels = read.series[0].levels
         assert [level.shape for level in levels] == [(1300, 2201, 3), (650, 1100, 3), (325, 550, 3)]
         half = PIXELS[:1300, :2200].astype(float).reshape(650, 2, 1100, 2, 3).mean(axis=(1, 3))

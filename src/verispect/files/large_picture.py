@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.errors import Cancelled, FileError
-from verispect.files.picture_out import TIFF_SUFFIXES, Shot, not_over
+from verispect.files.picture_out import HELD_FOR_EXIF, TIFF_SUFFIXES, Shot, add_exif, not_over
 
 Pixels16 = NDArray[np.uint16]
 ZARR = ".zarr"
@@ -81,7 +81,9 @@ def _write_tiff(
     import tifffile
 
     levels = _levels(pixels, room, stop)
-    more: list[tuple[Any, ...]] = [(34675, "B", len(icc), icc, True)] if icc else []
+    more: list[tuple[Any, ...]] = [HELD_FOR_EXIF]
+    if icc:
+        more.append((34675, "B", len(icc), icc, True))
     how: dict[str, Any] = {
         "photometric": "rgb", "tile": (_TILE, _TILE), "compression": "zlib", "predictor": True,
         "compressionargs": {"level": 1}, "metadata": None, "dtype": np.uint16,
@@ -94,6 +96,8 @@ def _write_tiff(
         )  # fmt: skip
         for level in levels:
             out.write(_tiles(level, stop), shape=level.shape, subfiletype=1, **how)
+    with path.open("r+b") as stream:
+        add_exif(stream, shot)
 
 
 def _tiles(pixels: Pixels16, stop: Callable[[], bool]) -> Iterator[Pixels16]:

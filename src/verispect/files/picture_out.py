@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +25,26 @@ _PLACE_HELD = 34666
 # Rows brought to eight bits together, to spare memory.
 _ROWS = 512
 # Exif 2.3 tags and TIFF types used here (from memory).
-_SHORT, _LONG, _RATIONAL, _ASCII, _UNDEFINED = 3, 4, 5, 2, 7
+_SHORT, _LONG, _RATIONAL, _ASCII, _UNDEFINED, _LONG8 = 3, 4, 5, 2, 7, 16
+# Held in a TIFF until its Exif directory stands behind the pixels.
+HELD_FOR_EXIF: tuple[Any, ...] = (_PLACE_HELD, "I", 1, 1, True)
+
+
+class _Widths(NamedTuple):
+    """How a TIFF counts: where its first directory is named, and how places, entries and values are written."""
+
+    start_at: int
+    place: str
+    entries: str
+    long: int
+
+    @property
+    def wide(self) -> int:
+        """Bytes of a place, and of a count of values."""
+        return struct.calcsize(self.place)
+
+
+_CLASSIC, _BIG = _Widths(4, "<I", "<H", _LONG), _Widths(8, "<Q", "<Q", _LONG8)
 
 
 @dataclass(frozen=True)
@@ -90,7 +109,7 @@ def write_picture(
 def _tiff(pixels: Pixels16, shot: Shot, icc: bytes | None, orientation: int) -> bytes:
     import tifffile
 
-    extra: list[tuple[Any, ...]] = [(274, "H", 1, orientation, True), (_PLACE_HELD, "I", 1, 1, True)]
+    extra: list[tuple[Any, ...]] = [(274, "H", 1, orientation, True), HELD_FOR_EXIF]
     if icc:
         extra.append((34675, "B", len(icc), icc, True))
     stream = io.BytesIO()
@@ -98,25 +117,34 @@ def _tiff(pixels: Pixels16, shot: Shot, icc: bytes | None, orientation: int) -> 
         stream, pixels, photometric="rgb", metadata=None, software="Verispect", description=shot.description or None,
         datetime=shot.taken, extratags=extra, bigtiff=pixels.nbytes > 3_900_000_000,
     )  # fmt: skip
-    content = stream.getvalue()
-    big = content[2:4] == b"\x2b\x00"
-    ifd = _exif_ifd(shot, at=len(content) + len(content) % 2)
-    if big or ifd is None:
-        return content
-    content += b"\0" * (len(content) % 2) + ifd
+    add_exif(stream, shot)
+    return stream.getvalue()
+
+
+def add_exif(stream: BinaryIO, shot: Shot) -> None:
+    """Put what a camera tells of a shot into a little-endian TIFF, classic or big, that has a tag held for it."""
+    stream.seek(0)
+    big = stream.read(4)[2:] == b"\x2b\x00"
+    widths = _BIG if big else _CLASSIC
+    stream.seek(0, io.SEEK_END)
+    end = stream.tell()
+    at = end + end % 2
+    stream.write(b"\0" * (at - end) + _exif_ifd(shot, widths, at=at))
     # Points to the block just put at the end.
-    at = _place_of_tag(content, _PLACE_HELD)
-    entry = struct.pack("<HHII", _EXIF_IFD, _LONG, 1, len(content) - len(ifd))
-    return content[:at] + entry + content[at + 12 :]
+    stream.seek(_place_of_tag(stream, widths, _PLACE_HELD))
+    stream.write(struct.pack("<HH", _EXIF_IFD, widths.long))
+    stream.write(struct.pack(widths.place, 1) + struct.pack(widths.place, at))
 
 
-def _place_of_tag(content: bytes, code: int) -> int:
-    """Where the entry of a tag of the first directory stands, in a little-endian classic TIFF."""
-    start = int(struct.unpack_from("<I", content, 4)[0])
-    count = int(struct.unpack_from("<H", content, start)[0])
-    for k in range(count):
-        at = start + 2 + 12 * k
-        if struct.unpack_from("<H", content, at)[0] == code:
+def _place_of_tag(stream: BinaryIO, widths: _Widths, code: int) -> int:
+    """Where the entry of a tag of the first directory stands."""
+    stream.seek(widths.start_at)
+    stream.seek(struct.unpack(widths.place, stream.read(widths.wide))[0])
+    (count,) = struct.unpack(widths.entries, stream.read(struct.calcsize(widths.entries)))
+    first, size = stream.tell(), 4 + 2 * widths.wide
+    for at in range(first, first + size * count, size):
+        stream.seek(at)
+        if struct.unpack("<H", stream.read(2))[0] == code:
             return at
     raise ValueError(code)
 
@@ -157,25 +185,27 @@ def _ratio(value: float) -> tuple[int, int]:
     return max(near.numerator, 0), near.denominator
 
 
-def _exif_ifd(shot: Shot, *, at: int) -> bytes | None:
+def _exif_ifd(shot: Shot, widths: _Widths, *, at: int) -> bytes:
+    """The Exif directory as it stands from a place of the file on."""
     entries = _entries(shot)
-    data_at = at + 2 + 12 * len(entries) + 4
-    table, data = struct.pack("<H", len(entries)), b""
+    data_at = at + struct.calcsize(widths.entries) + (4 + 2 * widths.wide) * len(entries) + widths.wide
+    table, data = struct.pack(widths.entries, len(entries)), b""
     for code, kind, value in entries:
+        count = 1
         if kind == _SHORT:
-            table += struct.pack("<HHIHH", code, kind, 1, value, 0)
-            continue
-        if kind == _RATIONAL:
-            content, count = struct.pack("<II", *_ratio(value)), 1
+            content = struct.pack("<H", value)
+        elif kind == _RATIONAL:
+            content = struct.pack("<II", *_ratio(value))
         else:
             content = value if isinstance(value, bytes) else value.encode("ascii", "replace") + b"\0"
             count = len(content)
-        if len(content) <= 4:
-            table += struct.pack("<HHI", code, kind, count) + content.ljust(4, b"\0")
+        table += struct.pack("<HH", code, kind) + struct.pack(widths.place, count)
+        if len(content) <= widths.wide:
+            table += content.ljust(widths.wide, b"\0")
             continue
-        table += struct.pack("<HHII", code, kind, count, data_at + len(data))
+        table += struct.pack(widths.place, data_at + len(data))
         data += content + b"\0" * (len(content) % 2)
-    return table + struct.pack("<I", 0) + data
+    return table + b"\0" * widths.wide + data
 
 
 def _jpeg(pixels: Pixels16, shot: Shot, icc: bytes | None, orientation: int) -> bytes:
