@@ -40,6 +40,25 @@ class Moved:
     shift: float
 
 
+@dataclass(frozen=True)
+class Aside:
+    """A block that one frame shows elsewhere than the two next to it do.
+
+    Attributes
+    ----------
+    row, column, side : float
+        Where it begins and how large it is, in pixels of frame `of`.
+    shift : ndarray, shape (2,)
+        How far right and down the odd frame has it.
+    """
+
+    of: int
+    row: float
+    column: float
+    side: float
+    shift: Floats
+
+
 def moved_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[Moved | None]:
     """Of every frame what stands elsewhere in it than in the two next to it, the surest place; None for nothing.
 
@@ -52,9 +71,18 @@ def moved_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[Moved | No
     steps : sequence of ndarray, shape (3, 3)
         From every frame to the one before it; the first is not looked at.
     """
+    return [
+        None if not told else Moved(told[0].row + 0.5 * told[0].side, told[0].column + 0.5 * told[0].side,
+                                    float(np.hypot(*told[0].shift)))
+        for told in asides_in(frames, steps)
+    ]  # fmt: skip
+
+
+def asides_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[list[Aside]]:
+    """The same with every block of what moved alike, the surest first."""
     told: list[list[tuple[int, int, Floats]]] = [[] for _ in frames]
     if len(frames) < 3:
-        return [None] * len(frames)
+        return [[] for _ in frames]
     rows, columns = frames[0].shape
     divide = 1
     while rows * columns / divide**2 > _ENOUGH:
@@ -68,9 +96,10 @@ def moved_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[Moved | No
     chained = [np.eye(3)]
     for step in steps[1:]:
         chained.append(chained[-1] @ step)
-    last = len(frames) - 1
+    last, bases = len(frames) - 1, []
     for k in range(len(frames)):
         first, second = (1, 2) if k == 0 else (last - 1, last - 2) if k == last else (k - 1, k + 1)
+        bases.append(first)
         base, back = banded[first], np.linalg.inv(chained[first])
         laid = _laid(banded[k], np.asarray(back @ chained[k], float), base)
         way = np.asarray(back @ chained[second], float)
@@ -86,20 +115,30 @@ def moved_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[Moved | No
             (own, sure), (other, _) = (_shift(one, judge, row, column) for one in (base, laid))
             if np.hypot(*own) < _AGREE and sure > _PEAK and np.hypot(*other) > 0.6 * away:
                 told[k].append((row, column, aside))
-    return [_surest(one, divide) for one in told]
+    return [
+        [Aside(of, divide * row, divide * column, divide * _SIDE, divide * way) for row, column, way in _alike(one)]
+        for one, of in zip(told, bases, strict=True)
+    ]
+
+
+def _alike(told: Sequence[tuple[int, int, Floats]]) -> list[tuple[int, int, Floats]]:
+    """Blocks that move as others beside them do, the one with most of these first."""
+    with_it = [
+        sum(
+            0 < max(abs(row - r), abs(column - c)) <= _STEP and float(np.hypot(*(shift - s))) < _ALIKE
+            for r, c, s in told
+        )
+        for row, column, shift in told
+    ]
+    order = sorted(range(len(told)), key=lambda n: -with_it[n])
+    return [told[n] for n in order if with_it[n]]
 
 
 def _surest(told: Sequence[tuple[int, int, Floats]], divide: int) -> Moved | None:
     """The block with most of its neighbours on its side; none where it stands alone."""
-    best, most = None, 0
-    for row, column, shift in told:
-        with_it = sum(
-            0 < max(abs(row - r), abs(column - c)) <= _STEP and float(np.hypot(*(shift - s))) < _ALIKE
-            for r, c, s in told
-        )
-        if with_it > most:
-            best, most = Moved(*_middle(row, column, divide), divide * float(np.hypot(*shift))), with_it
-    return best
+    for row, column, shift in _alike(told)[:1]:
+        return Moved(*_middle(row, column, divide), divide * float(np.hypot(*shift)))
+    return None
 
 
 def _middle(row: int, column: int, divide: int) -> tuple[float, float]:

@@ -22,6 +22,7 @@ from verispect.prove.expected import view_of
 from verispect.prove.intake import Coded, Frame, described, frames_in, grey_linear, in_order, read_coded
 from verispect.prove.merge.bands import bands_of, merged_in_bands
 from verispect.prove.merge.evened import evened, off_in_stops, small_light
+from verispect.prove.merge.ghosts import ghosts_in, leave_out
 from verispect.prove.merge.pyramid import Level
 from verispect.prove.peak_memory import begin_peak, peak_mb
 from verispect.prove.sets import is_dark
@@ -46,6 +47,7 @@ class Merged:
     depth: NDArray[np.float32] | None = None
     doubtful: list[dict[str, Any]] = field(default_factory=list)
     first: Frame | None = None
+    ghosts: list[dict[str, Any]] = field(default_factory=list)
 
     def report(self, depth_file: str | None) -> dict[str, Any]:
         """The contract's JSON."""
@@ -58,6 +60,7 @@ class Merged:
             "seconds": round(self.seconds, 3),
             "peak_memory_mb": round(peak_mb(), 1),
             "doubtful": self.doubtful,
+            "ghosts": self.ghosts,
         }
 
 
@@ -111,13 +114,16 @@ def merge(
     matrices, motions = _chain(frames, greys, planned, align, say, stop)
     brighter = off_in_stops(smalls, matrices, frames[0].pixels)
     passes = 1 if proof or len(frames) < 2 else 2
+    # A proof has no time to look for them.
+    ghosts = ghosts_in(greys, matrices, frames[0].pixels) if align and passes > 1 else []
     corner_moves = [_most_moved(matrix, frames[0].pixels) for matrix in matrices]
 
     def laid(k: int, top: int, bottom: int) -> tuple[Level, NDArray[np.uint8] | None]:
         """A frame's rows, laid over the first frame's."""
         coded = read_coded(frames[k])
         if corner_moves[k] < _STILL_PX:
-            return evened(coded[top:bottom], brighter[k], halved=True).view(np.int16), None
+            still = evened(coded[top:bottom], brighter[k], halved=True).view(np.int16)
+            return still, leave_out(ghosts, k, None, (top, bottom), frames[0].pixels[0])
         first, last = _source_rows(matrices[k], frames[0].pixels, top, bottom)
         # Without a sign it is warped in half the time, and what swings below black is cut there.
         halved = evened(coded[first:last], brighter[k], halved=True)
@@ -128,7 +134,8 @@ def merge(
         moved = cv2.warpPerspective(halved, move, size, flags=how, borderMode=cv2.BORDER_REFLECT_101)
         if passes > 1:
             np.minimum(moved, 32767, out=moved)
-        return np.asarray(moved, np.uint16).view(np.int16), _there(move, halved.shape[:2], size)
+        there = leave_out(ghosts, k, _there(move, halved.shape[:2], size), (top, bottom), size[0])
+        return np.asarray(moved, np.uint16).view(np.int16), there
 
     held = sum(grey.nbytes for grey in greys) / 1e6
     del greys
@@ -153,7 +160,11 @@ def merge(
     ]  # fmt: skip
     crop = _crop(matrices, frames[0].pixels)
     say(1.0, "merged")
-    return Merged(pixels, told, crop, time.monotonic() - begin, depth, doubtful, frames[0])
+    moved = [
+        {"box": list(ghost.box), "moved_in": frames[ghost.odd].path.name, "taken_from_it": ghost.from_odd}
+        for ghost in ghosts
+    ]
+    return Merged(pixels, told, crop, time.monotonic() - begin, depth, doubtful, frames[0], moved)
 
 
 def _bright(

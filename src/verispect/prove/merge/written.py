@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
 from verispect.files.picture_out import Shot
 from verispect.prove.intake import RAWS, Frame
 from verispect.prove.merge.series import Merged
+from verispect.sentence import Sentence
 
 
 def shot_of(frame: Frame) -> Shot:
@@ -39,6 +43,17 @@ def profile_of(frame: Frame) -> bytes | None:
     with Image.open(frame.path) as picture:
         found = picture.info.get("icc_profile")
         return bytes(found) if found else None
+
+
+def ghost_words(ghost: Mapping[str, Any]) -> Sentence:
+    """What was done about a thing that moved."""
+    top, left, bottom, right = ghost["box"]
+    says = (
+        "something about row {row:.0f}, column {column:.0f} moved in {frame} and is taken from it alone"
+        if ghost["taken_from_it"]
+        else "something about row {row:.0f}, column {column:.0f} moved in {frame} and is left out of it"
+    )
+    return Sentence(says, {"row": 0.5 * (top + bottom), "column": 0.5 * (left + right), "frame": ghost["moved_in"]})
 
 
 def depth_picture(merged: Merged) -> NDArray[np.uint16]:

@@ -31,6 +31,7 @@ if TYPE_CHECKING:
 _QUIET_MS = 1500
 # Small pictures made at once: those that are seen first come first.
 _SCREENFUL = 40
+_FEW_GHOSTS = 2
 # As `verispect compare` takes at once.
 MOST = 6
 
@@ -357,7 +358,11 @@ class ProveDesk(QObject):
             return
         path, ply = found.path, found.ply
         acts = [] if ply is None else [(self.tr("Its depth as a scan…"), lambda: self.depth_as_scan(path, ply))]
-        self._notices.say(self.tr("Written: {0}").format(path), acts)
+        from verispect.prove.merge.written import ghost_words
+
+        ghosts = [say(ghost_words(ghost)) for ghost in found.report.get("ghosts", [])]
+        told = "; ".join([self.tr("Written: {0}").format(path), *ghosts[:_FEW_GHOSTS]])
+        self._notices.say(told, acts)
         self._merge_report, self._merged_of_frames = found.report, path
         self._panel.retouch_button.setEnabled(True)
         self._show_made(path)
