@@ -58,10 +58,10 @@ class Pair:
 
     @property
     def weight(self) -> float:
-        """How far it is believed where pairs differ: by what they share, how alike it is and how well it lies."""
+        """How far it is believed beside others that share as much: by how alike they are and how well they lie."""
         alike = max(self.correlation - _LEAST_ALIKE, 0.0) / (1.0 - _LEAST_ALIKE)
         lies = 1.0 / (1.0 + (self.residual_px / _WELL_PX) ** 2) if np.isfinite(self.residual_px) else 0.5
-        return max(self.overlap * alike**2 * lies, 1e-4)
+        return max(alike**2 * lies, 1e-3)
 
 
 def overlap_share(first: View, second: View, pixels: tuple[int, int]) -> float:
@@ -153,7 +153,7 @@ def growths(pairs: Sequence[Pair], count: int) -> Floats:
     if not used:
         return np.zeros(count)
     # Of two that contradict each other the better seen is believed.
-    sure = np.array([pair.weight for pair in used])
+    sure = np.array([pair.weight * max(pair.overlap, 0.01) for pair in used])
     weights, found = sure.copy(), np.zeros(count)
     told = np.array([pair.growth for pair in used])
     for _ in range(_ROUNDS):
@@ -205,7 +205,7 @@ def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float 
     for _ in range(_ROUNDS):
         rows, right = [], []
         for weight, pair in zip(weights, used, strict=True):
-            sure = _PAIR_PX / views[pair.a].scale_px / math.sqrt(max(pair.overlap, 0.05))
+            sure = _PAIR_PX / views[pair.a].scale_px / math.sqrt(max(pair.overlap, 0.05) * pair.weight)
             block = np.zeros((3, 3 * count))
             between = views[pair.a].rotation @ views[pair.b].rotation.T
             block[:, 3 * pair.a : 3 * pair.a + 3] = np.eye(3)

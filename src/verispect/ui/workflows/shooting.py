@@ -401,14 +401,16 @@ class ShootDesk(QObject):
             figures: list[tuple[str, str, bool]] = []
         else:
             place = self.tr("Frame {0} of {1}").format(state.place + 1, count)
-            each = sum(shot.exposure == item.exposure for shot in candidate.shots)
+            shot = shot_of(candidate, item)
+            each = self._shots_of(shot.exposure)
             if each > 1:
-                place += " · " + self.tr("shot {0} of {1}").format(item.shot + 1, each)
+                place = self.tr("Frame {0} of {1} · shot {2} of {3}").format(
+                    candidate.number_of(shot.exposure), candidate.frame_count, shot.number + 1, each
+                )
             if item.inserted:
                 place += " · " + self.tr("inserted")
             before = state.items[state.place - 1] if state.place else None
             changed = what_changes(candidate, before, item)
-            shot = shot_of(candidate, item)
             row = shot_row(frame_rows(candidate)[shot.exposure], shot)
             figures = [
                 (say(column.title), written(column, row, self._preferences.system), column.key in changed)
@@ -446,13 +448,21 @@ class ShootDesk(QObject):
             "The camera {0}; the axis is free: nobody and nothing in its way, cables loose, gear secured"
         ).format(zero)
 
+    def _shots_of(self, exposure: int) -> int:
+        """How often a frame is taken."""
+        assert self.candidate is not None
+        return sum(shot.exposure == exposure for shot in self.candidate.shots)
+
     def _line(self, k: int) -> str:
         assert self.state is not None
-        item = self.state.items[k]
+        assert self.candidate is not None
+        item, name = self.state.items[k], str(k + 1)
+        if item.exposure is not None and self._shots_of(item.exposure) > 1:
+            name = f"{self.candidate.number_of(item.exposure)} · {item.shot + 1}"
         sign = {"todo": "–", "done": "●", "again": "○"}[item.step]
         word = {"todo": self.tr("to do"), "done": self.tr("done"), "again": self.tr("again")}[item.step]
         more = [part for part in (item.file, item.note, self.tr("inserted") if item.inserted else "") if part]
-        return f"{sign} {k + 1}  {word}" + (f"  {' · '.join(more)}" if more else "")
+        return f"{sign} {name}  {word}" + (f"  {' · '.join(more)}" if more else "")
 
     def _cue(self, times: int) -> None:
         """The system's own sound, so many times; silent unless it is wanted."""

@@ -353,6 +353,8 @@ class ShootPanel(QWidget):
             item = self._figures.takeAt(0)
             widget = None if item is None else item.widget()
             if widget is not None:
+                # Gone at once: what is deleted later still shows until then.
+                widget.hide()
                 widget.deleteLater()
         for number, (what, value, changed) in enumerate(figures):
             row, column = divmod(number, 3)
