@@ -14,6 +14,9 @@ from verispect.plan.frames.rendering import render
 from verispect.plan.methods.grid_order import place_numbers
 from verispect.plan.scene.scene import Scene
 
+# Of more frames at one place no order that loses least is sought: they go one way.
+_MOST = 200
+
 
 def ordered(
     scene: Scene, exposures: Sequence[Exposure], criterion: Criterion, order: Order, *, on_rail: bool
@@ -28,7 +31,7 @@ def ordered(
         mine = [k for k, own in enumerate(cells) if own == cell]
         if not on_rail:
             mine = sorted(mine, key=lambda k: -exposures[k].axial_image_distance_mm)
-        if order is Order.LEAST_LOSS:
+        if order is Order.LEAST_LOSS and len(mine) <= _MOST:
             softness = softness_by_frame(scene, [exposures[k] for k in mine], criterion)
             found += [mine[k] for k in _least_loss(softness, scene.weights[scene.deciding])]
         else:
