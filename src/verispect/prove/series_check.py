@@ -30,7 +30,7 @@ _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
 # Shake takes so many times what other neighbours differ by: of streaks all one way focus alone takes more one way.
 TIMES_USUAL = 1.5
 # Two of three rests agree when they lie so much nearer than all three do.
-_AGREE = 0.25
+_AGREE = 0.12
 # A lens is believed to breathe otherwise than planned where that leaves so little of what is off.
 _CLEARLY = 0.4
 # A measured scale is sure to about so much.
