@@ -101,8 +101,8 @@ def redo(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], gaps: Seq
             if fault.name not in REDO or (names and fault.remedy in told):
                 continue
             told.add(fault.remedy)
-            name = frame.file or "what is missing"
-            said.append(f"again: {name}: {fault.says}; {fault.remedy}")
+            name = f"{frame.file}: " if frame.file else ""
+            said.append(f"again: {name}{fault.says}; {fault.remedy}")
     said += [f"between {gap['between'][0] + 1} and {gap['between'][1] + 1}: {gap['remedy']}" for gap in gaps]
     for mark in marks:
         if mark.softness is not None and mark.verdict == "soft" and (mark.planned or 0.0) <= 1.0:

@@ -19,7 +19,7 @@ from verispect.shoot.checks import checks, self_timer_s
 from verispect.shoot.light import light_at, lux_words
 from verispect.shoot.run import RunState, begin, is_over, resume, save, seconds_before, shot_of, what_changes
 from verispect.ui.controls.lengths import written
-from verispect.ui.controls.translate import say
+from verispect.ui.controls.translate import counted_frames, say
 from verispect.ui.panels.stations.shoot import ShootPanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.plan_document import PlanDocument
@@ -159,9 +159,10 @@ class ShootDesk(QObject):
                 resumes=False,
             )  # fmt: skip
             return
-        count = candidate.shot_count
-        heading = self.tr("{0}: {1} frames, about {2:.0f} min").format(
-            say(Sentence(candidate.method.name)), count, max(candidate.time_on_site_s / 60.0, 1.0)
+        heading = self.tr("{0}: {1}, about {2:.0f} min").format(
+            say(Sentence(candidate.method.name)),
+            counted_frames(candidate.frame_count, candidate.shot_count),
+            max(candidate.time_on_site_s / 60.0, 1.0),
         )
         self._panel.show_checks(
             heading, self._light(candidate), [f"{say(line)}." for line in checks(candidate)], ready=True,
