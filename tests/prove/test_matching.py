@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from verispect.files.run_file import Run, RunFrame
@@ -63,9 +63,17 @@ def test_more_frames_than_planned_have_no_exposure(series: Candidate) -> None:
 def test_shots_of_one_exposure_are_told_apart(series: Candidate, data: st.DataObject) -> None:
     shots = shots_of(range(series.frame_count), (0.0, -2.0, 2.0), several=range(series.frame_count))
     which = sorted(data.draw(st.sets(st.integers(0, len(shots) - 1), min_size=2)) | {0})
+    # As many as there are exposures are taken for one of each.
+    assume(len(which) != series.frame_count)
     numbered = [Frame(Path(f"frame-{k + 1:03d}.tif"), (9, 9)) for k in which]
     assert match(numbered, series.exposures, shots, None) == [shots[k] for k in which]
     run = Run(frames=[RunFrame(file=frame.path.name, exposure=shots[k].exposure, shot=shots[k].number)
                       for frame, k in zip(numbered, which, strict=True)])  # fmt: skip
     assert match(numbered[::-1], series.exposures, shots, run) == [shots[k] for k in which[::-1]]
     assert shots[1] == Shot(0, 1, -2.0)
+
+
+def test_frames_taken_once_where_several_were_asked_for_are_each_their_own(series: Candidate) -> None:
+    shots = shots_of(range(series.frame_count), (0.0,) * 3, several=range(series.frame_count))
+    once = [Frame(Path(f"frame-{k + 1:03d}.tif"), (9, 9)) for k in range(series.frame_count)]
+    assert match(once, series.exposures, shots, None) == [Shot(k) for k in range(series.frame_count)]

@@ -91,3 +91,5 @@ def test_a_shot_that_is_not_there_is_told_and_only_that(grid: Candidate) -> None
     assert [(one.planned_exposure, one.shot) for one in lost] == [(3, 2), (5, 0)]
     says = [one.faults[0].says for one in lost]
     assert says == ["shot 3 of frame 4 is not there", f"frame 6 of {grid.frame_count} is not there"]
+    once = [shot for shot in grid.shots if shot.number == 0]
+    assert missing_frames(grid, once) == [], "each was taken once after all"

@@ -23,8 +23,11 @@ def match(
     by_run = _by_run(frames, shots, run)
     if by_run is not None:
         return by_run
-    places = _by_what_they_tell(frames, [exposures[shot.exposure] for shot in shots])
-    return [None if place is None else shots[place] for place in places]
+    first = [shot for shot in shots if shot.number == 0]
+    # As many as there are exposures: each was taken once after all, or its shots were put together.
+    asked = first if len(frames) == len(first) else shots
+    places = _by_what_they_tell(frames, [exposures[shot.exposure] for shot in asked])
+    return [None if place is None else asked[place] for place in places]
 
 
 def _by_run(frames: Sequence[Frame], shots: Sequence[Shot], run: Run | None) -> list[Shot | None] | None:

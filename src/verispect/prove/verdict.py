@@ -25,10 +25,12 @@ def missing_frames(
         return []
     taken = {(shot.exposure, shot.number) for shot in there}
     known = {exposure for exposure, _ in taken}
+    # Where no frame was taken more than once nobody meant to, or its shots were put together.
+    several = any(number for _, number in taken)
     where = "" if of_set is None else f" in set {of_set + 1}"
     found = []
     for shot in candidate.shots:
-        if shot.exposure in known and (shot.exposure, shot.number) not in taken:
+        if several and shot.exposure in known and (shot.exposure, shot.number) not in taken:
             lost = FrameReport(file=None, planned_exposure=shot.exposure, shot=shot.number, set=of_set or 0,
                                place=shot.exposure)  # fmt: skip
             number = candidate.number_of(shot.exposure)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from fractions import Fraction
 
 import numpy as np
 import pytest
@@ -85,7 +86,7 @@ def test_the_frame_list_tells_how_often_or_the_times() -> None:
     assert frame_rows(alike)[0].shots == "5"
     assert frame_rows(once)[0].shots == "1"
     row = frame_rows(steps)[0]
-    told = [eval(part) for part in row.shots.removesuffix(" s").split(", ")]
+    told = [Fraction(part) for part in row.shots.removesuffix(" s").split(", ")]
     assert [round(math.log2(part / told[0])) for part in told] == [0, -2, 2]
     assert shot_row(row, Shot(0, 1, -2.0)).shutter_s == pytest.approx(row.shutter_s / 4.0)
 

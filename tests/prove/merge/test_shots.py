@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from dataclasses import replace
 from pathlib import Path
 
@@ -10,6 +11,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from verispect.errors import FileError
 from verispect.files.picture_out import write_picture
 from verispect.files.run_file import read_run
 from verispect.plan.document import ShotsEach
@@ -132,6 +134,14 @@ def test_a_grid_of_shots_is_joined_from_one_picture_for_each_place(small_grid: C
     moved = read_coded(described(folder / "frame-004.tif"))
     alone = read_coded(described(tmp_path / "once" / "frame-002.tif"))
     assert float(np.abs(cv2.blur(linear_of(moved) - linear_of(alone), (7, 7))).max()) > 0.06
+    (tmp_path / "more").mkdir()
+    for k in range(grid.shot_count + 1):
+        shutil.copy(tmp_path / "once" / "frame-001.tif", tmp_path / "more" / f"frame-{k + 1:03d}.tif")
+    with (
+        pytest.raises(FileError, match="give those of one run"),
+        shots_together([tmp_path / "more"], grid, None, tmp_path / "out.tif"),
+    ):
+        pass
     with shots_together([folder], small_grid, None, tmp_path / "out.tif") as once:
         assert list(once.places) == [folder], "taken once there is nothing to put together"
 

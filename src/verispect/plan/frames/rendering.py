@@ -75,7 +75,13 @@ def render(scene: Scene, exposures: Sequence[Exposure], criterion: Criterion) ->
     )
 
 
-def _view(scene: Scene, exposure: Exposure, criterion: Criterion) -> Rendering:
+def softness_on_each(scene: Scene, exposures: Sequence[Exposure], criterion: Criterion) -> Floats:
+    """Softness (N, M) of every mark in each of the exposures by itself; infinite where it is not on the frame."""
+    views = [_view(scene, exposure, criterion, told_by_contrast=False) for exposure in exposures]
+    return np.stack([np.where(view.inside, view.softness, np.inf) for view in views])
+
+
+def _view(scene: Scene, exposure: Exposure, criterion: Criterion, *, told_by_contrast: bool = True) -> Rendering:
     state = exposure.state
     points = from_principal_point(exposure.pose.to_camera_mm(scene.world_m), state)
     seen = points[:, 2] > state.focal_mm
@@ -95,7 +101,7 @@ def _view(scene: Scene, exposure: Exposure, criterion: Criterion) -> Rendering:
     # Contrast is asked for where softness tells nothing: of what no blur would render sharp enough.
     contrast = np.where(seen, np.nan, 0.0)
     hopeless = np.flatnonzero(seen & ~np.isfinite(softness))
-    if hopeless.size:
+    if hopeless.size and told_by_contrast:
         contrast[hopeless] = criterion.contrast(long[hopeless], working, smear[hopeless], residual[hopeless])
     return Rendering(
         exposure=np.zeros(seen.shape, int),

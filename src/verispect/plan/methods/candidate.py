@@ -14,9 +14,9 @@ from verispect.optics.f_stops import marked
 from verispect.optics.types import Floats, Indices
 from verispect.plan.document import Order
 from verispect.plan.frames.exposure import Exposure
-from verispect.plan.frames.rendering import Rendering, render
+from verispect.plan.frames.rendering import Rendering, render, softness_on_each
 from verispect.plan.frames.shots import Shot, shots_of
-from verispect.plan.methods.frame_order import hung_on, ordered, softness_by_frame
+from verispect.plan.methods.frame_order import hung_on, ordered
 from verispect.plan.methods.grid_order import Cell, along_path
 from verispect.plan.methods.method import Method, method_of
 from verispect.plan.scene.scene import Scene
@@ -157,7 +157,8 @@ class Candidate:
         choice = self.scene.plan.choice.shots
         several: list[int] = self.sequence
         if choice.needed_only and choice.count > 1 and self.criterion is not None:
-            several = hung_on(softness_by_frame(self.scene, self.exposures, self.criterion))
+            softness = softness_on_each(self.scene, self.exposures, self.criterion)
+            several = hung_on(softness[:, self.scene.deciding])
         return shots_of(self.sequence, choice.steps, several=several)
 
     @property

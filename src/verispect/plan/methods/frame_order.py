@@ -10,7 +10,7 @@ from verispect.optics.criterion import Criterion
 from verispect.optics.types import Floats
 from verispect.plan.document import Order
 from verispect.plan.frames.exposure import Exposure
-from verispect.plan.frames.rendering import render
+from verispect.plan.frames.rendering import softness_on_each
 from verispect.plan.methods.grid_order import place_numbers
 from verispect.plan.scene.scene import Scene
 
@@ -32,7 +32,7 @@ def ordered(
         if not on_rail:
             mine = sorted(mine, key=lambda k: -exposures[k].axial_image_distance_mm)
         if order is Order.LEAST_LOSS and len(mine) <= _MOST:
-            softness = softness_by_frame(scene, [exposures[k] for k in mine], criterion)
+            softness = softness_on_each(scene, [exposures[k] for k in mine], criterion)[:, scene.deciding]
             found += [mine[k] for k in _least_loss(softness, scene.weights[scene.deciding])]
         else:
             found += _one_way(mine, order)
@@ -75,12 +75,3 @@ def hung_on(softness: Floats) -> list[int]:
         if np.any((best <= 1.0) & (rest > 1.0)):
             found.append(k)
     return found
-
-
-def softness_by_frame(scene: Scene, exposures: Sequence[Exposure], criterion: Criterion) -> Floats:
-    """Softness (frames, K) of what decides on each of the frames; infinite where it is not on the frame."""
-    rows = []
-    for exposure in exposures:
-        one = render(scene, [exposure], criterion)
-        rows.append(np.where(one.inside, one.softness, np.inf)[scene.deciding])
-    return np.array(rows)

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
+from verispect.optics.types import Floats
+from verispect.plan.frames.exposure import Exposure
+from verispect.plan.frames.rendering import softness_on_each
 from verispect.plan.methods.candidate import Candidate
-from verispect.plan.methods.frame_order import softness_by_frame
 
 # With more frames than this one frame more or less is not told.
 _MOST = 200
-# Frames of which each is looked at with every stop.
-_MOST_ALONE = 60
+# So many frames and stops are looked at for the one that serves alone; of more frames every other stop, or fewer.
+_MOST_LOOKS = 120
 
 
 @dataclass(frozen=True)
@@ -55,16 +58,16 @@ class Alone:
 def best_alone(candidate: Candidate) -> Alone | None:
     """Of a focus series from one place; None for other methods, and for more frames than can be looked at."""
     problem, count = candidate.problem, candidate.frame_count
-    if problem is None or candidate.criterion is None or not candidate.method.merges or not 1 < count <= _MOST_ALONE:
+    if problem is None or candidate.criterion is None or not candidate.method.merges or not 1 < count <= _MOST:
         return None
     if candidate.method.is_grid or candidate.method.on_rail:
         return None
     tried = [
         (k, problem.exposure(exposure.state.at(float(stop))))
         for k, exposure in enumerate(candidate.exposures)
-        for stop in problem.stops
+        for stop in problem.stops[:: -(-count * len(problem.stops) // _MOST_LOOKS)]
     ]
-    softness = softness_by_frame(candidate.scene, [exposure for _, exposure in tried], candidate.criterion)
+    softness = _of_what_decides(candidate, [exposure for _, exposure in tried])
     # As many musts as can be, then the least worst.
     held = (softness <= 1.0).sum(axis=1)
     best = min(range(len(tried)), key=lambda n: (-int(held[n]), float(softness[n].max())))
@@ -72,6 +75,12 @@ def best_alone(candidate: Candidate) -> Alone | None:
     names = _names(candidate)
     soft = dict.fromkeys(names[i] for i in np.flatnonzero(softness[best] > 1.0))
     return Alone(k, exposure.state.f_number, exposure.shutter_s, float(softness[best].max()), tuple(soft))
+
+
+def _of_what_decides(candidate: Candidate, exposures: Sequence[Exposure]) -> Floats:
+    """Softness (N, K) on each of the exposures by itself."""
+    assert candidate.criterion is not None
+    return softness_on_each(candidate.scene, exposures, candidate.criterion)[:, candidate.scene.deciding]
 
 
 def _names(candidate: Candidate) -> list[str]:
@@ -85,8 +94,7 @@ def without_each(candidate: Candidate) -> list[Without]:
     count = candidate.frame_count
     if not 0 < count <= _MOST:
         return []
-    assert candidate.criterion is not None
-    softness = softness_by_frame(candidate.scene, candidate.exposures, candidate.criterion)
+    softness = _of_what_decides(candidate, candidate.exposures)
     names = _names(candidate)
     found = []
     for k in range(count):

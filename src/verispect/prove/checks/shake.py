@@ -56,23 +56,12 @@ def sector_powers(picture: Grey, shown: NDArray[np.bool_] | None = None) -> Floa
     return np.array(found).reshape(len(found), len(_EDGES) - 1, SECTORS)
 
 
-def agreed_loss(pairs: Sequence[tuple[Floats, Floats]]) -> tuple[float, float]:
-    """How much power is lost along one direction, in nepers, and that direction of motion.
-
-    Half the swing of a cos 2θ fitted to the difference from each neighbour, ring by ring and tile by tile, of which
-    the middle one counts. Degrees clockwise from the picture's horizontal, 0 to 180. What the neighbours agree on is
-    taken: one that was itself shaken tells of a loss at right angles, and accuses nobody.
-
-    Parameters
-    ----------
-    pairs : sequence of (ndarray, ndarray)
-        Powers of the frame and of a neighbour at the places that both show, for each neighbour.
-    """
-    return agreed([loss for own, other in pairs if (loss := loss_against(own, other)) is not None])
-
-
 def agreed(losses: Sequence[Loss]) -> tuple[float, float]:
-    """The same from what a frame lost against each neighbour."""
+    """How much power a frame lost along one direction, in nepers, and that direction of motion.
+
+    From what it lost against each neighbour. Degrees clockwise from the picture's horizontal, 0 to 180. What the
+    neighbours agree on is taken: one that was itself shaken tells of a loss at right angles, and accuses nobody.
+    """
     if not losses:
         return 0.0, 0.0
     cosine, sine = losses[0]
@@ -92,8 +81,9 @@ def _least_between(first: Loss, second: Loss) -> Loss:
 
 
 def loss_against(own: Floats, other: Floats, *, confirmed: bool = True) -> Loss | None:
-    """The cosine's and the sine's part of the difference from one neighbour; None where too little can be told.
+    """Half the swing of a cos 2θ fitted to the difference of powers from one neighbour: its cosine's and sine's part.
 
+    Ring by ring and tile by tile, of which the middle one counts; None where too little can be told.
     `confirmed` takes of it what the finest detail shows too.
     """
     theta = np.radians((np.arange(SECTORS) + 0.5) * 180.0 / SECTORS)

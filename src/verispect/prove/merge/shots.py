@@ -120,6 +120,11 @@ def shots_together(
         # They were put together before.
         yield Together([frame.path for frame in frames])
         return
+    if len(frames) > candidate.shot_count:
+        raise FileError(
+            "{there} frames, but the plan takes {planned} shots of its {frames} frames; give those of one run",
+            there=len(frames), planned=candidate.shot_count, frames=candidate.frame_count,
+        )  # fmt: skip
     groups: dict[int, list[tuple[Shot, Frame]]] = {}
     for shot, frame in zip(match(frames, candidate.exposures, candidate.shots, run), frames, strict=True):
         if shot is not None:
@@ -145,7 +150,7 @@ def shots_together(
         for number, (exposure, group) in enumerate(sorted(groups.items())):
             if stop():
                 raise Cancelled
-            say(number / len(groups), f"putting together the shots of frame {exposure + 1}")
+            say(number / len(groups), f"putting together the shots of frame {candidate.number_of(exposure)}")
             written.append(Path(folder) / f"frame-{exposure + 1:04d}.tif")
             shots, taken = zip(*sorted(group, key=lambda pair: pair[0].number), strict=True)
             pixels = one_of(

@@ -178,7 +178,7 @@ class SetPanel(QWidget):
         self.needed.addItem(self.tr("only those a must hangs on"), True)
         self.still = QSpinBox()
         self.still.setAccessibleName(self.tr("How many shots in a hundred find everything still"))
-        self.still.setRange(0, 95)
+        self.still.setRange(0, 100)
         self.still.setSingleStep(5)
         self.still.setSpecialValueText(self.tr("no wind"))
         self.still.setPrefix(self.tr("still in "))
@@ -256,9 +256,12 @@ class SetPanel(QWidget):
         if self._filling:
             return
         still = self.still.value()
+        share = max(still, _LEAST_STILL) / 100.0 if still else None
+        before = None if self._candidate is None else self._candidate.scene.plan.choice.shots.still_share
         alike = ShotsEach(
             each=self.each.value(),
-            still_share=max(still, _LEAST_STILL) / 100.0 if still else None,
+            # What is shown rounded stays as it is while something else is changed.
+            still_share=before if _percent(before) == still else share,
             needed_only=bool(self.needed.currentData()),
         )
         # What no camera's times reach is brought nearer.
@@ -276,7 +279,7 @@ class SetPanel(QWidget):
                 self._add_apart(shots.apart_stops)
             self.apart.setCurrentIndex(self.apart.findData(shots.apart_stops))
             self.needed.setCurrentIndex(self.needed.findData(shots.needed_only))
-            self.still.setValue(0 if shots.still_share is None else min(round(100.0 * shots.still_share), 95))
+            self.still.setValue(_percent(shots.still_share))
             self.apart.setVisible(shots.count > 1)
             self.needed.setVisible(shots.count > 1 and candidate.frame_count > 1)
 
@@ -382,3 +385,8 @@ class SetPanel(QWidget):
                 for reason in reasons_for(candidate, shown.frame)
             )
         )
+
+
+def _percent(share: float | None) -> int:
+    """A share as it is shown; 0 for none."""
+    return 0 if share is None else round(100.0 * share)

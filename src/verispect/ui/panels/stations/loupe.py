@@ -107,5 +107,5 @@ class Loupe(QWidget):
             caption.setText(
                 self.tr(
                     "{0}, frame {1}: planned {2:.2f} of what is allowed, {3:.2g} pixels to a mm of the print"
-                ).format(name, crop.exposure + 1, crop.softness, crop.pixels_per_mm)
+                ).format(name, candidate.number_of(crop.exposure), crop.softness, crop.pixels_per_mm)
             )
