@@ -17,7 +17,7 @@ from verispect.optics.blur import image_centres_mm
 from verispect.optics.lens_state import from_principal_point
 from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.align.motion import Motion, motion_between
+from verispect.prove.align.motion import Motion, enlarged, halvings, motion_between
 from verispect.prove.checks.dust import Speck, is_plain, specks_on
 from verispect.prove.checks.shake import sector_powers
 from verispect.prove.expected import View, turned_as_happened, view_of
@@ -134,9 +134,7 @@ class Evidence:
         """Read a frame and keep what the checks need; `exposure` is the planned one."""
         coded = read_coded(frame)
         rows, columns = coded.shape[:2]
-        divide = 1
-        while rows * columns / divide**2 > _WORKING_PIXELS:
-            divide *= 2
+        divide = halvings((columns, rows), _WORKING_PIXELS)
         light = linear_of(coded)
         grey = np.asarray(light @ np.array([0.2126, 0.7152, 0.0722], np.float32), np.float32)
         blocks = self.blocks(grey, exposure)
@@ -212,8 +210,7 @@ class Evidence:
     def motion(self, k: int, before: int, *, planned: Floats) -> Motion:
         """Motion in whole pixels between two frames, worked out at the working size."""
         read, other = self.reads[k], self.reads[before]
-        shift = (read.divide - 1) / 2.0
-        up = np.array([[read.divide, 0, shift], [0, read.divide, shift], [0, 0, 1.0]])
+        up = enlarged(read.divide)
         small = np.linalg.inv(up) @ planned @ up
         middle = ((read.grey.shape[1] - 1) / 2.0, (read.grey.shape[0] - 1) / 2.0)
         found = motion_between(

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from verispect.errors import Cancelled
 from verispect.optics.types import Floats
+from verispect.prove.align.motion import at_level
 from verispect.prove.checks.exposure import off_the_rest
 from verispect.prove.checks.moved import Between, between
 from verispect.prove.checks.pointing import Looked, looked, words
@@ -102,13 +103,11 @@ class _Overlap:
 def _laid_over(evidence: Evidence, planned: list[int], found: Looked) -> Iterator[_Overlap]:
     """Every pair with enough in common, one at a time."""
     divide = evidence.reads[planned[0]].divide
-    shift = (divide - 1) / 2.0
-    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
     for pair in found.pairs:
         if not pair.trusted:
             continue
         here, there = evidence.reads[planned[pair.a]].grey, evidence.reads[planned[pair.b]].grey
-        matrix = np.linalg.inv(up) @ found.views[pair.b].onto(found.views[pair.a]) @ up
+        matrix = at_level(found.views[pair.b].onto(found.views[pair.a]), divide)
         size = (here.shape[1], here.shape[0])
         shown = cv2.warpPerspective(np.ones_like(there), matrix, size, flags=cv2.INTER_NEAREST) > 0
         rows, columns = np.flatnonzero(shown.mean(axis=1) > 0.02), np.flatnonzero(shown.mean(axis=0) > 0.02)

@@ -44,6 +44,11 @@ class Frame:
     orientation: int = 1
 
     @property
+    def focal_px(self) -> float:
+        """Pixels for a tangent of 1; that of a usual lens where the file does not tell."""
+        return self.focal_mm / self.pixel_mm if self.focal_mm and self.pixel_mm else 1.2 * max(self.pixels)
+
+    @property
     def number(self) -> int | None:
         """The last number in the file's name."""
         found = re.findall(r"\d+", self.path.stem)

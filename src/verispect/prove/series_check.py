@@ -13,7 +13,7 @@ import numpy as np
 from verispect.errors import Cancelled
 from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.optics.types import Floats
-from verispect.prove.align.motion import Motion, at_middle
+from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
 from verispect.prove.checks.shake import Loss, agreed, blur_length_px, loss_against
@@ -125,9 +125,7 @@ class SeriesCheck:
         """Brightness and colour against the set's first frame, chained."""
         a, b = self.reads[before].colour, self.reads[k].colour
         factor = self.evidence.pixels[0] / a.shape[1]
-        shift = (factor - 1) / 2.0
-        up = np.array([[factor, 0, shift], [0, factor, shift], [0, 0, 1.0]])
-        matrix = np.linalg.inv(up) @ motion.matrix @ up
+        matrix = at_level(motion.matrix, factor)
         size = (a.shape[1], a.shape[0])
         moved = cv2.warpPerspective(b, matrix, size, flags=cv2.INTER_LINEAR)
         there = cv2.warpPerspective(np.ones(b.shape[:2], np.float32), matrix, size) > 0.999
@@ -340,9 +338,7 @@ class SeriesCheck:
     def _stands_aside(self, used: list[int], steps: Sequence[Floats]) -> None:
         """Things that one frame shows elsewhere than those about it."""
         divide = self.reads[used[0]].divide
-        shift = (divide - 1) / 2.0
-        up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
-        small = [np.asarray(np.linalg.inv(up) @ step @ up, float) for step in steps]
+        small = [at_level(step, divide) for step in steps]
         # Frames that are odd for another reason neither move nor judge, nor may any be left out between.
         odd = [self._odd_anyway(k) for k in used]
         for is_odd, run in itertools.groupby(range(len(used)), key=lambda n: odd[n]):

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from scipy import ndimage
 from scipy.ndimage import affine_transform
 
-from verispect.prove.align.motion import at_middle, motion_between
+from verispect.prove.align.motion import at_level, at_middle, enlarged, halvings, motion_between
 
 ROWS, COLUMNS = 240, 360
 MIDDLE = ((COLUMNS - 1) / 2, (ROWS - 1) / 2)
@@ -104,3 +104,17 @@ def test_it_begins_at_the_plan() -> None:
     planned = np.array([[1, 0, -30.0], [0, 1, 0], [0, 0, 1]])
     motion = found(cut(whole, right=31.3), cut(whole), planned)
     assert motion.matrix[0, 2] == pytest.approx(-31.3, abs=0.1)
+
+
+@pytest.mark.parametrize("divide", [1, 2, 4])
+def test_middles_of_small_pixels_lie_on_those_of_what_they_were_made_of(divide: int) -> None:
+    # Pixel 0 of the small picture is the mean of pixels 0 to divide - 1.
+    assert (enlarged(divide) @ [0.0, 0.0, 1.0])[:2] == pytest.approx([(divide - 1) / 2.0] * 2)
+    shift = np.array([[1.0, 0, 8.0], [0, 1.0, -4.0], [0, 0, 1.0]])
+    assert at_level(shift, divide)[:2, 2] == pytest.approx([8.0 / divide, -4.0 / divide])
+
+
+def test_halved_until_there_are_few_enough() -> None:
+    assert halvings((1000, 1000), 1_000_000) == 1
+    assert halvings((1001, 1000), 1_000_000) == 2
+    assert halvings((6000, 4000), 450_000) == 8

@@ -86,16 +86,14 @@ def motion_between(
         enough_px = _SMALL_STEP_PX if divide == levels[-1][2] else _SMALL_STEP_COARSE_PX
         found = _refined(small, large, found, divide, focal_px, centre_px, rotate, enough_px)
     small, large, divide = levels[-1]
-    moved, there = _warped(small, _at_level(found, divide), large.shape)
+    moved, there = _warped(small, at_level(found, divide), large.shape)
     return Motion(found, _alike(moved, large, there), _left_over(moved, large, there) * divide)
 
 
 def _pyramids(frame: Grey, other: Grey) -> list[tuple[Grey, Grey, int]]:
     """Both frames from coarse to fine, band-passed, with what each level divides by."""
     rows, columns = frame.shape
-    divide = 1
-    while rows * columns / divide**2 > _PLENTY:
-        divide *= 2
+    divide = halvings((columns, rows), _PLENTY)
     divides = [divide]
     while min(rows, columns) / (divides[-1] * 2) > _LEAST_SIDE and len(divides) < 4:
         divides.append(divides[-1] * 2)
@@ -126,10 +124,9 @@ def _eased(picture: Grey, sigma: float) -> Grey:
     return np.asarray(cv2.resize(small, (columns, rows), interpolation=cv2.INTER_LINEAR), np.float32)
 
 
-def _at_level(matrix: Floats, divide: int) -> Floats:
+def at_level(matrix: Floats, divide: float) -> Floats:
     """A homography of whole pixels for pixels that are `divide` times as large."""
-    shift = (divide - 1) / 2.0
-    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
+    up = enlarged(divide)
     found: Floats = np.linalg.inv(up) @ matrix @ up
     return found
 
@@ -144,7 +141,7 @@ def _warped(picture: Grey, matrix: Floats, shape: tuple[int, ...]) -> tuple[Grey
 
 def _shifted(small: Grey, large: Grey, planned: Floats, divide: int) -> Floats:
     """The plan moved by a phase correlation, where that makes the frames more alike."""
-    level = _at_level(planned, divide)
+    level = at_level(planned, divide)
     moved, there = _warped(small, level, large.shape)
     before = _alike(moved, large, there)
     window = cv2.createHanningWindow((large.shape[1], large.shape[0]), cv2.CV_32F)
@@ -186,7 +183,7 @@ def _refined(
     y, x = np.mgrid[0:rows:apart, 0:columns:apart].astype(np.float32)
     u, v = (x - np.float32(cx)) / np.float32(focal), (y - np.float32(cy)) / np.float32(focal)
     across, mixed, down = 1 + u * u, u * v, 1 + v * v
-    level = _at_level(begin, divide)
+    level = at_level(begin, divide)
     parts = np.empty((4, *u.shape), np.float32)
     for _ in range(_MOST_STEPS):
         moved, there = _warped(small, level, large.shape)
@@ -254,8 +251,7 @@ def _left_over(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> float:
 
 
 def _at_level_inverse(matrix: Floats, divide: int) -> Floats:
-    shift = (divide - 1) / 2.0
-    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
+    up = enlarged(divide)
     found: Floats = up @ matrix @ np.linalg.inv(up)
     return found
 
@@ -270,6 +266,20 @@ def _moved_by(step: Floats, focal: float, centre: tuple[float, float], rotate: b
         core = np.array([[1 + s, -c, a], [c, 1 + s, b], [0, 0, 1.0]])
     found: Floats = to @ core @ np.linalg.inv(to)
     return found
+
+
+def halvings(pixels: tuple[int, int], most: int) -> int:
+    """How many times smaller each way, by halves, a picture has at most so many pixels."""
+    divide = 1
+    while pixels[0] * pixels[1] / divide**2 > most:
+        divide *= 2
+    return divide
+
+
+def enlarged(divide: float) -> Floats:
+    """From pixels of a picture made so many times smaller to those of the whole (3, 3); middles lie on middles."""
+    shift = (divide - 1) / 2.0
+    return np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
 
 
 def at_middle(matrix: Floats, middle: tuple[float, float]) -> tuple[float, float, float, float]:

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
+from verispect.prove.align.motion import at_level, halvings
 
 Grey = NDArray[np.float32]
 _SIDE, _STEP = 48, 24
@@ -84,15 +85,11 @@ def asides_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[list[Asid
     if len(frames) < 3:
         return [[] for _ in frames]
     rows, columns = frames[0].shape
-    divide = 1
-    while rows * columns / divide**2 > _ENOUGH:
-        divide *= 2
-    shift = (divide - 1) / 2.0
-    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
+    divide = halvings((columns, rows), _ENOUGH)
     size = (columns // divide, rows // divide)
     small = [frame if divide == 1 else cv2.resize(frame, size, interpolation=cv2.INTER_AREA) for frame in frames]
     banded = [_banded(np.asarray(frame, np.float32)) for frame in small]
-    steps = [np.asarray(np.linalg.inv(up) @ step @ up, float) for step in steps]
+    steps = [at_level(step, divide) for step in steps]
     chained = [np.eye(3)]
     for step in steps[1:]:
         chained.append(chained[-1] @ step)
@@ -165,9 +162,7 @@ class Between:
 def between(first: Grey, second: Grey, shown: NDArray[np.bool_]) -> Between:
     """Hold a picture against another that is laid over it, where both are `shown`."""
     rows, columns = first.shape
-    divide = 1
-    while rows * columns / divide**2 > _ENOUGH:
-        divide *= 2
+    divide = halvings((columns, rows), _ENOUGH)
     size = (columns // divide, rows // divide)
     small = [
         np.asarray(cv2.resize(part, size, interpolation=cv2.INTER_AREA), np.float32)

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.errors import Cancelled, FileError
+from verispect.prove.align.motion import halvings
 from verispect.prove.intake import Coded, Frame, described, grey_linear, linear_of, read_coded
 
 Progress = Callable[[float, str], None]
@@ -108,9 +109,7 @@ def small_pictures(
     store: FrameStore, pixels: tuple[int, int], say: Progress, stop: Callable[[], bool]
 ) -> tuple[list[NDArray[np.float32]], list[NDArray[np.float32]]]:
     """Brightness at the working size, and small pictures in colour, all in linear light."""
-    divide = 1
-    while pixels[0] * pixels[1] / divide**2 > _WORKING_PIXELS:
-        divide *= 2
+    divide = halvings(pixels, _WORKING_PIXELS)
     greys, smalls = [], []
     for k in range(len(store)):
         if stop():

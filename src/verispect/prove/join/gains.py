@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
+from verispect.prove.align.motion import at_level
 from verispect.prove.checks.exposure import ratios_stops
 from verispect.prove.expected import View
 from verispect.prove.join.pointing import Pair
@@ -22,11 +23,9 @@ def gains_of(
     count = len(views)
     rows, right = [np.eye(count) * 0.05], [np.zeros(count)]
     factor = pixels[0] / smalls[0].shape[1]
-    shift = (factor - 1) / 2.0
-    up = np.array([[factor, 0, shift], [0, factor, shift], [0, 0, 1.0]])
     for pair in pairs:
         a, b = smalls[pair.a], smalls[pair.b]
-        matrix = np.linalg.inv(up) @ views[pair.b].onto(views[pair.a]) @ up
+        matrix = at_level(views[pair.b].onto(views[pair.a]), factor)
         size = (a.shape[1], a.shape[0])
         moved = cv2.warpPerspective(b, matrix, size, flags=cv2.INTER_LINEAR)
         there = cv2.warpPerspective(np.ones(b.shape[:2], np.float32), matrix, size) > 0.999

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.align.motion import at_middle, motion_between
+from verispect.prove.align.motion import at_middle, enlarged, motion_between
 from verispect.prove.expected import View
 
 Grey = NDArray[np.float32]
@@ -89,8 +89,7 @@ def pairs_of(
 ) -> list[Pair]:
     """Every pair of frames that overlaps, looked at from its planned place."""  # fmt: skip
     divide = pixels[0] / greys[0].shape[1]
-    shift = (divide - 1) / 2.0
-    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
+    up = enlarged(divide)
     down = np.linalg.inv(up)
     wanted = [
         (i, j, share)

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
+from verispect.prove.align.motion import at_level
 from verispect.prove.checks.moved import Aside, asides_in
 
 Grey = NDArray[np.float32]
@@ -59,9 +60,7 @@ def ghosts_in(greys: Sequence[Grey], matrices: Sequence[Floats], pixels: tuple[i
         Width and height of a frame.
     """
     divide = round(pixels[0] / greys[0].shape[1])
-    shift = (divide - 1) / 2.0
-    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
-    laid = [np.asarray(np.linalg.inv(up) @ matrix @ up, float) for matrix in matrices]
+    laid = [at_level(matrix, divide) for matrix in matrices]
     steps = [np.eye(3), *(np.linalg.inv(before) @ now for before, now in itertools.pairwise(laid))]
     found: list[Ghost] = []
     for odd, asides in enumerate(asides_in(greys, steps)):

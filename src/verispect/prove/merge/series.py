@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
-from verispect.prove.align.motion import Motion, motion_between
+from verispect.prove.align.motion import Motion, enlarged, halvings, motion_between
 from verispect.prove.expected import view_of
 from verispect.prove.intake import Coded, Frame, described, frames_in, grey_linear, in_order, read_coded
 from verispect.prove.merge.bands import bands_of, merged_in_bands
@@ -171,10 +171,7 @@ def _bright(
     frames: list[Frame], say: Progress, stop: Callable[[], bool]
 ) -> tuple[list[Frame], list[NDArray[np.float32]], list[NDArray[np.float32]]]:
     """Frames that are not black, with their brightness at the working size and a small picture of each."""
-    divide = 1
-    wide, high = frames[0].pixels
-    while wide * high / divide**2 > _WORKING_PIXELS:
-        divide *= 2
+    divide = halvings(frames[0].pixels, _WORKING_PIXELS)
     greys, smalls, levels = [], [], []
     for k, frame in enumerate(frames):
         if stop():
@@ -208,16 +205,9 @@ def _chain(
     stop: Callable[[], bool],
 ) -> tuple[list[Floats], list[Motion]]:
     """From every frame to the first, in whole pixels, by neighbours."""
-    wide, high = frames[0].pixels
-    divide = round(wide / greys[0].shape[1])
-    shift = (divide - 1) / 2.0
-    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
+    divide = round(frames[0].pixels[0] / greys[0].shape[1])
+    up = enlarged(divide)
     down = np.linalg.inv(up)
-    focal = (
-        frames[0].focal_mm / frames[0].pixel_mm
-        if frames[0].focal_mm and frames[0].pixel_mm
-        else 1.2 * max(wide, high)
-    )
     middle = ((greys[0].shape[1] - 1) / 2.0, (greys[0].shape[0] - 1) / 2.0)
     total = np.eye(3)
     matrices, motions = [np.eye(3)], [Motion(np.eye(3), 1.0, 0.0)]
@@ -227,7 +217,11 @@ def _chain(
         say(0.2 + 0.2 * k / len(frames), f"laying {frames[k].path.name} over the others")
         if align:
             found = motion_between(
-                greys[k], greys[k - 1], planned=down @ planned[k] @ up, focal_px=focal / divide, centre_px=middle
+                greys[k],
+                greys[k - 1],
+                planned=down @ planned[k] @ up,
+                focal_px=frames[0].focal_px / divide,
+                centre_px=middle,
             )
             # What cannot be trusted stays where the plan has it.
             step = up @ found.matrix @ down if found.trusted else planned[k]

@@ -24,7 +24,7 @@ from verispect.files.run_file import Run
 from verispect.optics.types import Floats
 from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.align.motion import motion_between
+from verispect.prove.align.motion import enlarged, halvings, motion_between
 from verispect.prove.intake import (
     Coded,
     Frame,
@@ -214,17 +214,10 @@ def one_of(
 
 def _laid(group: Sequence[Frame], steps: Sequence[float]) -> tuple[list[Floats], list[Linear], list[float]]:
     """From every shot to the first, whole pixels; a small picture of each, and how much detail it shows."""
-    wide, high = group[0].pixels
-    divide = 1
-    while wide * high / divide**2 > _WORKING_PIXELS:
-        divide *= 2
-    shift = (divide - 1) / 2.0
-    up = np.array([[divide, 0, shift], [0, divide, shift], [0, 0, 1.0]])
+    divide = halvings(group[0].pixels, _WORKING_PIXELS)
+    up = enlarged(divide)
     matrices, smalls, detail = [np.eye(3)], [], []
     reference: NDArray[np.float32] | None = None
-    focal = (
-        group[0].focal_mm / group[0].pixel_mm if group[0].focal_mm and group[0].pixel_mm else 1.2 * max(wide, high)
-    )
     for frame, stops in zip(group, steps, strict=True):
         coded = read_coded(frame)
         smalls.append(small_light(coded))
@@ -234,7 +227,9 @@ def _laid(group: Sequence[Frame], steps: Sequence[float]) -> tuple[list[Floats],
             reference = grey
             continue
         middle = ((grey.shape[1] - 1) / 2.0, (grey.shape[0] - 1) / 2.0)
-        found = motion_between(grey, reference, planned=np.eye(3), focal_px=focal / divide, centre_px=middle)
+        found = motion_between(
+            grey, reference, planned=np.eye(3), focal_px=group[0].focal_px / divide, centre_px=middle
+        )
         whole = up @ found.matrix @ np.linalg.inv(up) if found.trusted else np.eye(3)
         matrices.append(whole / whole[2, 2])
     return matrices, smalls, detail
