@@ -120,6 +120,9 @@ if ! { [ -x .venv/bin/python ] && { is_current "$for_what" || is_current dev; };
     echo "$for_what $(sum_of "$for_what")" > "$stamp"
 fi
 
+# Where Python is told to keep no compiled modules of its own, each start would compile ours anew.
+.venv/bin/python -m compileall -q src || true
+
 # Which libraries do not load, by the loader's own account.
 unloadable() {
     qt=$(.venv/bin/python -c 'import importlib.util as u, pathlib; print(pathlib.Path(u.find_spec("PyQt6").origin).parent)')

@@ -48,6 +48,8 @@ _MODULES = {"return": "return_to"}
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run Verispect; 0 when done, 1 where a check failed, 2 for bad input with one sentence, 130 when stopped."""
     given = list(sys.argv[1:] if arguments is None else arguments)
+    # Our matrices are small: threads that wait for work of theirs cost more than all they do. Before NumPy is loaded.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     # What libraries find odd in a damaged file is theirs; the user is told one sentence.
     for library in _TALKATIVE:
         logging.getLogger(library).setLevel(logging.CRITICAL)
