@@ -85,4 +85,21 @@ def test_shots_of_a_frame_are_triggered_where_it_stands(grid: Candidate) -> None
     waits = [stop.after_s - first[0].after_s for stop in first]
     shutter = grid.exposures[0].shutter_s
     assert waits == pytest.approx([0.0, -0.75 * shutter, 3.0 * shutter])
-    assert program.at(first[2].shot) is first[2]
+    assert program.at(first[2].shots[0]) is first[2]
+
+
+def test_a_body_that_brackets_is_triggered_once_a_cell(grid_series: Candidate) -> None:
+    program = device_program(grid_series)
+    cells = len(set(grid_series.cells))
+    assert grid_series.frame_count > cells
+    assert len(program.stops) == cells
+    assert [shot for stop in program.stops for shot in stop.shots] == grid_series.shots
+    assert not program.refocuses
+    text = gcode(program)
+    assert text.count("M8\n") == cells
+    assert f"bracket its focus by itself: {grid_series.bracket.count} frames for each trigger" in text
+    # What it waits for holds every frame's time and writing.
+    times = grid_series.scene.plan.kit.times
+    open_s = sum(grid_series.exposures[shot.exposure].shutter_s for shot in program.stops[0].shots)
+    least = open_s + grid_series.bracket.count * max(times.write_s, times.flash_recycle_s)
+    assert program.stops[0].after_s >= least

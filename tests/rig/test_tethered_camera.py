@@ -14,6 +14,7 @@ from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.rehearse.camera import Options
 from verispect.rig.camera_manner import Manner
+from verispect.rig.device_program import device_program
 from verispect.rig.tethered_camera import watch
 
 
@@ -23,8 +24,8 @@ def taken(candidate: Candidate, folder: Path, at: list[float], **figures: float)
     triggers = folder / "triggers"
     triggers.write_text("".join(json.dumps({"off": {}, "at": moment}) + "\n" for moment in at))
     watch(
-        candidate, Options(pixels=(90, 60), noise=False), triggers, folder, order=[Shot(k) for k in range(len(at))],
-        is_over=lambda: False, manner=Manner(**figures), rush=1000.0,
+        candidate, Options(pixels=(90, 60), noise=False), triggers, folder,
+        order=[(Shot(k),) for k in range(len(at))], is_over=lambda: False, manner=Manner(**figures), rush=1000.0,
     )  # fmt: skip
     return sorted(folder.glob("tethered-*.tif"))
 
@@ -55,3 +56,22 @@ def test_what_takes_long_to_write_comes_late(rail: Candidate, tmp_path: Path) ->
 def _linear(coded: np.ndarray) -> np.ndarray:
     part = coded / 65535.0
     return np.where(part <= 0.04045, part / 12.92, ((part + 0.055) / 1.055) ** 2.4)
+
+
+def test_one_press_takes_a_whole_bracket_each_focused_as_planned(grid_series: Candidate, tmp_path: Path) -> None:
+    """Two presses; every further frame without another press, after the one before, and its own focus in its name."""
+    triggers = tmp_path / "triggers"
+    triggers.write_text("".join(json.dumps({"off": {}, "at": time.monotonic()}) + "\n" for _ in range(2)))
+    stops = device_program(grid_series).stops[:2]
+    watch(
+        grid_series, Options(pixels=(90, 60), noise=False), triggers, tmp_path,
+        order=[stop.shots for stop in stops], is_over=lambda: False, manner=Manner(timer=2.0), rush=1000.0,
+    )  # fmt: skip
+    found = sorted(tmp_path.glob("tethered-*.tif"))
+    assert len(found) == 2 * grid_series.bracket.count
+    # Each press is another cell, each frame in it another focus.
+    light = [tifffile.imread(path).astype(float) for path in found]
+    alike = np.corrcoef([picture.ravel() for picture in light])
+    each = grid_series.bracket.count
+    assert alike[0, 1:each].min() > alike[0, each:].max()
+    assert alike[0, 1:each].max() < 1.0 - 1e-6

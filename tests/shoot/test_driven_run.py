@@ -9,11 +9,17 @@ import sys
 import time
 from pathlib import Path
 
+import pytest
+
+from tests.conftest import a_lens, make_plan
 from verispect.cli import main
 from verispect.files.plan_file import read_plan
 from verispect.files.run_file import read_run
+from verispect.kit.equipment import Head
+from verispect.plan.document import BodyBracket
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
+from verispect.rig.drive import RigStopError
 from verispect.shoot.driven_run import DrivenRun
 
 DEMO = Path(__file__).parents[2] / "src" / "verispect" / "ui" / "demo" / "demo.verispect"
@@ -68,3 +74,25 @@ def test_what_cannot_be_driven_is_said_and_nothing_moves(tmp_path: Path, capsys,
     assert main([*asked[:3], "series", *asked[4:], "--axis-free"]) == 2
     assert "moves neither a rail nor a head" in capsys.readouterr().err
     assert taken(tmp_path) == []
+
+
+def test_a_bracket_that_was_broken_off_is_taken_whole_once_more(tmp_path: Path) -> None:
+    lens = a_lens(85.0, f_numbers=[5.6, 5.6], tilt_deg=0) | {"focus_step": {"per_step_of_depth": 0.4}}
+    plan = make_plan([(-1.6, 1.5, 4.0), (-2.4, 1.6, 6.5), (1.6, 1.4, 4.0)], framing=50.0, lenses=[lens])
+    kit = plan.kit.model_copy(update={"head": Head()})
+    choice = plan.choice.model_copy(update={"bracket": BodyBracket()})
+    found = worked("turned-grid-series", build_scene(plan.model_copy(update={"kit": kit, "choice": choice})))
+    each = found.bracket.count
+    assert found.frame_count >= 2 * each >= 4
+    driven = DrivenRun(found, tmp_path)
+    with pytest.raises(RigStopError):
+        driven.go(None, pixels=(60, 40), is_stopped=lambda: len(taken(tmp_path)) == each + 1)
+    assert len(driven.todo) == found.frame_count - each - 1
+    first = [item.file for item in driven.state.items]
+    again = DrivenRun(found, tmp_path)
+    again.go(None, pixels=(60, 40), is_stopped=lambda: False)
+    assert again.todo == []
+    # What was whole stays; the bracket that was not is the second one's.
+    assert [item.file for item in again.state.items][:each] == first[:each]
+    assert again.state.items[each].file != first[each]
+    assert again.state.items[each].times_taken == 2

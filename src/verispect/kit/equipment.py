@@ -155,7 +155,12 @@ class Times(_Model):
     @property
     def frame_s(self) -> float:
         """Around each frame beside its exposure: until nothing shakes, the timer, and the writing or the flash."""
-        return self.settle_s + self.timer_s + max(self.write_s, self.flash_recycle_s)
+        return self.settle_s + self.timer_s + self.after_s
+
+    @property
+    def after_s(self) -> float:
+        """After each exposure before the next can begin: the writing, or the flash."""
+        return max(self.write_s, self.flash_recycle_s)
 
     @property
     def waited_s(self) -> float:

@@ -203,6 +203,14 @@ class ShotsEach(_Model):
         return tuple(self.apart_stops * sign + 0.0 for sign in signs)
 
 
+class BodyBracket(_Model):
+    """The body's own bracket of focus, in place of frames that are focused one by one."""
+
+    step_number: int | None = Field(default=None, ge=1, le=10, description="None: the coarsest that serves.")
+    count: int | None = Field(default=None, ge=2, le=999, description="None: as many as surely cover it.")
+    merged: bool = Field(default=False, description="The body merges them, and takes no more than it merges.")
+
+
 class Choice(_Model):
     """The method taken, and whether its numbers were moved by hand; no method means the advised one."""
 
@@ -211,6 +219,7 @@ class Choice(_Model):
     grid_path: GridPath = Field(default_factory=GridPath)
     order: Order = Field(default=Order.NEAR_FAR, description="In which the frames of one place are taken.")
     shots: ShotsEach = Field(default_factory=ShotsEach)
+    bracket: BodyBracket | None = Field(default=None, description="None: each frame is focused by itself.")
     standards: Standards = Field(
         default=Standards.LENS_FIRST, description="Which standard tilts, where the camera's back can."
     )

@@ -92,10 +92,10 @@ class CameraClock:
     _written: list[float] = field(default_factory=list)
     _flashed_s: float = -math.inf
 
-    def trigger(self, at_s: float, shutter_s: float) -> Shot:
-        """What one trigger gives."""
+    def trigger(self, at_s: float, shutter_s: float, *, timed: bool = True) -> Shot:
+        """What one trigger gives; not `timed` for the further frames of a bracket, which the timer does not delay."""
         manner = self.manner
-        begun = max(at_s + manner.timer, self._free_s)
+        begun = max(at_s + (manner.timer if timed else 0.0), self._free_s)
         waiting = sorted(end for end in self._written if end > begun)
         if len(waiting) >= manner.buffer:
             # It waits until there is room for one more.

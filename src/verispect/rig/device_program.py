@@ -22,9 +22,15 @@ class RigError(VerispectError):
 
 @dataclass(frozen=True)
 class Stop:
-    """One shot: where each axis stands, what to wait before and after, and what the lens is to be set to."""
+    """One press of the shutter: where each axis stands, what to wait before and after, what the lens is set to.
 
-    shot: Shot
+    Attributes
+    ----------
+    shots : tuple of Shot
+        One; or all that the body takes by itself, bracketing the focus.
+    """
+
+    shots: tuple[Shot, ...]
     places: tuple[float, ...]
     settle_s: float
     after_s: float
@@ -61,11 +67,16 @@ class Program:
     @property
     def brackets(self) -> bool:
         """Whether the camera is to change its time between shots."""
-        return any(stop.shot.stops for stop in self.stops)
+        return any(shot.stops for stop in self.stops for shot in stop.shots)
+
+    @property
+    def focuses_itself(self) -> bool:
+        """Whether the body takes several frames at one press."""
+        return any(len(stop.shots) > 1 for stop in self.stops)
 
     def at(self, shot: Shot) -> Stop:
         """The stop of a shot."""
-        return next(stop for stop in self.stops if stop.shot == shot)
+        return next(stop for stop in self.stops if shot in stop.shots)
 
     @property
     def travel(self) -> tuple[tuple[float, float], ...]:
@@ -92,15 +103,17 @@ def device_program(candidate: Candidate) -> Program:
         raise RigError("{method} has no frames here, so there is nothing to move to", method=method.name)
     times, rows = plan.kit.times, frame_rows(candidate)
     stops = []
-    for shot in candidate.shots:
-        row, exposure = rows[shot.exposure], shot.of(candidate.exposures)
+    for shots in candidate.presses:
+        first = shots[0].exposure
+        row, exposure = rows[first], candidate.exposures[first]
         if method.on_rail:
             places: tuple[float, ...] = (round(row.rail_mm, 4),)
         else:
             bearing = (row.bearing_deg - _straight_deg(candidate) + 180.0) % 360.0 - 180.0
             places = (round(bearing, 4), round(row.pitch_deg, 4))
-        after = exposure.shutter_s + times.timer_s + max(times.write_s, times.flash_recycle_s)
-        stops.append(Stop(shot, places, max(times.settle_s, 0.0), after, exposure.focus_m))
+        open_s = sum(shot.of(candidate.exposures).shutter_s for shot in shots)
+        after = open_s + times.timer_s + len(shots) * times.after_s
+        stops.append(Stop(shots, places, max(times.settle_s, 0.0), after, exposure.focus_m))
     rail, head = plan.kit.rail, plan.kit.head
     slack = (rail.slack_mm if rail else 0.0) if method.on_rail else (head.slack_deg if head else 0.0)
     axes = ("X",) if method.on_rail else ("A", "B")
@@ -123,8 +136,9 @@ def gcode(program: Program) -> str:
     unit = "millimetres, positive towards the subject" if program.axes == ("X",) else (
         "degrees: A right, B up, from where the camera looks straight as planned"
     )  # fmt: skip
+    count = sum(len(stop.shots) for stop in program.stops)
     lines = [
-        f"; {_plain(program.title)}: {_plain(program.method)}, {len(program.stops)} frames",
+        f"; {_plain(program.title)}: {_plain(program.method)}, {count} frames",
         f"; axes {' and '.join(program.axes)} in {unit}",
         "; G4 waits seconds; M8 switches the trigger output on, M9 off",
         "; before you start: the axis is free, nobody and nothing in its way, cables loose, gear secured overhead",
@@ -134,8 +148,14 @@ def gcode(program: Program) -> str:
     if program.slack > 0.0:
         lines.append(f"; each place is come to from {program.slack:g} below, so that slack does not tell")
     if program.brackets:
-        times = ", ".join(f"{stops:+g}" for stops in dict.fromkeys(stop.shot.stops for stop in program.stops))
+        steps = dict.fromkeys(shot.stops for stop in program.stops for shot in stop.shots)
+        times = ", ".join(f"{stops:+g}" for stops in steps)
         lines.append(f"; set the camera to bracket its time by {times} stops, one shot for each trigger")
+    if program.focuses_itself:
+        each = len(program.stops[0].shots)
+        lines.append(
+            f"; set the body to bracket its focus by itself: {each} frames for each trigger, back to the first"
+        )
     start = " ".join(f"{axis}{value:.4f}" for axis, value in zip(program.axes, program.stops[0].places, strict=True))
     on_rail = program.axes == ("X",)
     by_hand = (
@@ -145,14 +165,16 @@ def gcode(program: Program) -> str:
     lines += ["G21", "G90", f"; {by_hand}, then start: that place is called {zero}", "M0", f"G92 {zero}"]
     before: tuple[float, ...] | None = None
     focus = math.nan
-    for number, stop in enumerate(program.stops, 1):
-        lines.append(f"; frame {number}")
+    number = 1
+    for stop in program.stops:
+        last = number + len(stop.shots) - 1
+        lines.append(f"; frame {number}" if last == number else f"; frames {number} to {last}")
         lines += moves_to(program, stop.places, before)
         if not _same(stop.focus_m, focus) and (program.refocuses or number == 1):
             where = "infinity" if math.isinf(stop.focus_m) else f"{stop.focus_m:.3f} m"
             lines += [f"; set the focus to {where}", "M0"]
         lines += [f"G4 P{stop.settle_s:.3f}", "M8", f"G4 P{TRIGGER_S:.3f}", "M9", f"G4 P{stop.after_s:.3f}"]
-        before, focus = stop.places, stop.focus_m
+        before, focus, number = stop.places, stop.focus_m, last + 1
     lines += ["; back to the first place", _move(program, program.stops[0].places), "M2"]
     return "\n".join(lines) + "\n"
 

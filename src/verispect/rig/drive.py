@@ -74,6 +74,7 @@ def drive(
     patience = _PATIENCE_S
     before: tuple[float, ...] | None = None
     focus: float | None = None
+    what = "bracket" if program.focuses_itself else "frame"
 
     def command(text: str, seconds: float) -> None:
         line.send(text)
@@ -98,7 +99,7 @@ def drive(
     try:
         for number in todo:
             stop = program.stops[number]
-            says(f"frame {number + 1} of {len(program.stops)}")
+            says(f"{what} {number + 1} of {len(program.stops)}")
             for move in moves_to(program, stop.places, before):
                 command(move, _longest(program, stop, before))
             before = stop.places
@@ -111,7 +112,10 @@ def drive(
             command(f"G4 P{TRIGGER_S:.3f}", TRIGGER_S)
             command("M9", 1.0)
             command(f"G4 P{stop.after_s:.3f}", stop.after_s)
-            taken(Driven(stop.shot.exposure, _arrived(folder, there, file_s, is_stopped, line)))
+            for shot in stop.shots:
+                came = _arrived(folder, there, file_s, is_stopped, line)
+                there.add(came)
+                taken(Driven(shot.exposure, came))
         is_done = True
     finally:
         # Whatever happened: nothing shall go on moving. Where the line is gone there is nobody to tell.

@@ -65,7 +65,7 @@ def simulated_rig(
     candidate: Candidate,
     folder: Path,
     *,
-    order: Sequence[Shot],
+    order: Sequence[tuple[Shot, ...]],
     pixels: tuple[int, int],
     slack: float = 0.0,
     faults: Sequence[tuple[RigFault, int]] = (),
@@ -75,8 +75,8 @@ def simulated_rig(
 
     Parameters
     ----------
-    order : sequence of Shot
-        In the order in which they will be triggered.
+    order : sequence of tuple of Shot
+        What each trigger takes, in the order in which they will come.
     manner : Manner, optional
         Of the camera; as the plan reckons with it where none is given.
     """
@@ -106,7 +106,7 @@ def _camera(
     pixels: tuple[int, int],
     triggers: Path,
     folder: Path,
-    order: list[Shot],
+    order: list[tuple[Shot, ...]],
     over: Any,
     manner: Manner,
 ) -> None:

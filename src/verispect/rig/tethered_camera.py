@@ -28,15 +28,16 @@ def watch(
     triggers: Path,
     folder: Path,
     *,
-    order: Sequence[Shot],
+    order: Sequence[tuple[Shot, ...]],
     is_over: Callable[[], bool],
     manner: Manner | None = None,
     rush: float = 1.0,
 ) -> None:
-    """Take one frame for every line that comes into `triggers`, where the axes really stood.
+    """Take what `order` says for every line that comes into `triggers`, where the axes really stood.
 
-    In the manner of a camera: after its timer, once it has room, with the flash as full as it is, and written when
-    it is written; `rush` is how many times faster than life.
+    One frame; or several at one press, when the body brackets its focus. In the manner of a camera: after its timer,
+    once it has room, with the flash as full as it is, and written when it is written; `rush` is how many times
+    faster than life.
     """
     done = 0
     clock = CameraClock(manner or Manner())
@@ -52,29 +53,30 @@ def watch(
             continue
         line = json.loads(lines[done])
         off = line["off"]
-        planned = order[done]
-        exposures = list(candidate.exposures)
-        exposures[planned.exposure] = moved_off(exposures[planned.exposure], off)
-        exposure = planned.of(exposures)
-        rehearsal = Rehearsal(replace(candidate, exposures=tuple(exposures)), options)
-        given = clock.trigger(float(line.get("at", time.monotonic())) * rush, exposure.shutter_s)
-        wait_until(given.begun_s)
-        short = [Fault(FaultName.MISSED_FLASH, planned.exposure, given.short_stops)] if given.short_stops else []
-        taken = rehearsal.take(planned.exposure, short, shot=planned, is_cancelled=is_over)
+        pressed_s = float(line.get("at", time.monotonic())) * rush
+        for number, planned in enumerate(order[done]):
+            exposures = list(candidate.exposures)
+            exposures[planned.exposure] = moved_off(exposures[planned.exposure], off)
+            exposure = planned.of(exposures)
+            rehearsal = Rehearsal(replace(candidate, exposures=tuple(exposures)), options)
+            given = clock.trigger(pressed_s, exposure.shutter_s, timed=number == 0)
+            wait_until(given.begun_s)
+            short = [Fault(FaultName.MISSED_FLASH, planned.exposure, given.short_stops)] if given.short_stops else []
+            taken = rehearsal.take(planned.exposure, short, shot=planned, is_cancelled=is_over)
+            if taken is None or taken.picture is None or given.written_s is None:
+                continue
+            wait_until(given.written_s)
+            metadata = Metadata(
+                focal_mm=exposure.state.focal_mm,
+                f_number=round(exposure.state.f_number, 3),
+                shutter_s=exposure.shutter_s,
+                iso=candidate.scene.plan.kit.body.iso,
+                pixel_mm=rehearsal.pitch_mm,
+                lens=exposure.lens.name,
+            )
+            file = folder / f"tethered-{len(list(folder.glob('tethered-*.tif'))) + 1:04d}.tif"
+            write_picture(file, srgb_16(taken.picture), shot=metadata, force=False)
         done += 1
-        if taken is None or taken.picture is None or given.written_s is None:
-            continue
-        wait_until(given.written_s)
-        metadata = Metadata(
-            focal_mm=exposure.state.focal_mm,
-            f_number=round(exposure.state.f_number, 3),
-            shutter_s=exposure.shutter_s,
-            iso=candidate.scene.plan.kit.body.iso,
-            pixel_mm=rehearsal.pitch_mm,
-            lens=exposure.lens.name,
-        )
-        number = len(list(folder.glob("tethered-*.tif"))) + 1
-        write_picture(folder / f"tethered-{number:04d}.tif", srgb_16(taken.picture), shot=metadata, force=False)
 
 
 def moved_off(exposure: Exposure, off: dict[str, float]) -> Exposure:

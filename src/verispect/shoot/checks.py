@@ -33,6 +33,17 @@ def _of_the_tripod(candidate: Candidate) -> list[Sentence]:
     return found
 
 
+def _of_the_focus(candidate: Candidate) -> Sentence:
+    if candidate.bracket is None:
+        return Sentence("Manual focus; the ring has not slipped since it was set")
+    return Sentence(
+        "The body's bracket at step number {number} and {count} frames, begun focused at {focus:.3g} m; the lens "
+        "switched as the bracket needs it, and where it stands looked at before each",
+        {"number": candidate.bracket.number, "count": candidate.bracket.count,
+         "focus": candidate.exposures[candidate.sequence[0]].focus_m},
+    )  # fmt: skip
+
+
 def checks(candidate: Candidate) -> list[Sentence]:
     """What to look at before the first frame of this method with this kit, but for what the plan hides."""
     plan = candidate.scene.plan
@@ -45,7 +56,7 @@ def _derived(candidate: Candidate) -> list[Sentence]:
     plan, method = candidate.scene.plan, candidate.method
     many = candidate.frame_count > 1
     found = [
-        Sentence("Manual focus; the ring has not slipped since it was set"),
+        _of_the_focus(candidate),
         *([] if plan.camera.hand_held else _of_the_release(candidate)),
     ]
     if many:

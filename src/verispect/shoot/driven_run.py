@@ -64,6 +64,23 @@ class DrivenRun:
         """How much of it is done."""
         return 1.0 - self.state.left / max(len(self.state.items), 1)
 
+    def _left(self) -> tuple[list[Stop], list[int | None]]:
+        """The stops still to be gone to, and which item of the run each of their shots is; None: it has none of it.
+
+        Of a bracket that was broken off the body takes the whole once more.
+        """
+        of_run = [shot_of(self.candidate, item) for item in self.state.items]
+        stops: list[Stop] = []
+        places: list[int | None] = []
+        for own in self.todo:
+            if own in places:
+                continue
+            stop = self.program.at(of_run[own])
+            stops.append(stop)
+            item_of = {**{shot: k for k, shot in reversed(list(enumerate(of_run)))}, of_run[own]: own}
+            places += [item_of.get(shot) for shot in stop.shots]
+        return stops, places
+
     def go(
         self,
         port: Path | None,
@@ -87,18 +104,19 @@ class DrivenRun:
         FileError
             Where the run cannot be kept.
         """
-        places = self.todo
-        shots = [shot_of(self.candidate, self.state.items[k]) for k in places]
+        stops, places = self._left()
         rig = (
-            simulated_rig(self.candidate, self.folder, order=shots, pixels=pixels, slack=self.program.slack,
-                          faults=faults, manner=manner)
+            simulated_rig(self.candidate, self.folder, order=[stop.shots for stop in stops], pixels=pixels,
+                          slack=self.program.slack, faults=faults, manner=manner)
             if port is None else nullcontext(port)
         )  # fmt: skip
-        program = replace(self.program, stops=tuple(self.program.at(shot) for shot in shots))
+        program = replace(self.program, stops=tuple(stops))
         waiting = iter(places)
 
         def taken(what: Driven) -> None:
             place = next(waiting)
+            if place is None:
+                return
             self.state = replace(self.state, place=place, paused=False).done(now=datetime.now(UTC), file=what.file)
             save(self.state, self.candidate, self.run_file, self._plan_file)
 

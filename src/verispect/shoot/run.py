@@ -157,6 +157,16 @@ def shot_of(candidate: Candidate, item: Item) -> Shot:
     return Shot(item.exposure or 0, item.shot, steps[min(item.shot, len(steps) - 1)])
 
 
+def pressed_together(candidate: Candidate, state: RunState) -> int:
+    """How many frames, from the current one on, come of one press of the shutter."""
+    item = state.current
+    if item is None or item.exposure is None or not candidate.is_bracketed:
+        return 1
+    press = next(press for press in candidate.presses if shot_of(candidate, item) in press)
+    own = [shot_of(candidate, one) in press and one.step is not Step.DONE for one in state.items[state.place :]]
+    return own.index(False) if False in own else len(own)
+
+
 def seconds_before(candidate: Candidate, before: Item | None, item: Item) -> tuple[float, float]:
     """What has to be waited before a frame: for what is changed since the last one, and for the camera to settle."""
     times = candidate.scene.plan.kit.times
@@ -170,7 +180,7 @@ def seconds_before(candidate: Candidate, before: Item | None, item: Item) -> tup
         moved += times.shift_s
     if float(abs(a.pose.pupil_m - b.pose.pupil_m).max()) > 1e-9:
         moved += times.rail_s
-    if abs(a.state.image_distance_mm - b.state.image_distance_mm) > 1e-9:
+    if abs(a.state.image_distance_mm - b.state.image_distance_mm) > 1e-9 and not candidate.is_bracketed:
         moved += times.refocus_s
     # A flash fills up while things are moved.
     return moved, max(times.settle_s, times.flash_recycle_s - moved)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from tests.ui.conftest import weighed
+from verispect.kit.lens import FocusStep
 from verispect.kit.standards import Standards
-from verispect.plan.document import ShotsEach
+from verispect.plan.document import BodyBracket, ShotsEach
 from verispect.ui.window.main_window import MainWindow
 
 
@@ -37,6 +38,48 @@ def test_a_series_tells_its_bracket_and_its_order(qtbot, window: MainWindow) -> 
     assert window.shoot_desk.state.current.exposure == last
     window.shoot_desk.end()
     window.show_station("set")
+
+
+def test_the_body_brackets_the_focus_and_the_run_goes_by_its_presses(qtbot, window: MainWindow) -> None:
+    plan = window.document.plan
+    step = FocusStep(per_step_of_depth=0.25, plus_minus=0.03)
+    lenses = tuple(lens.model_copy(update={"focus_step": step}) for lens in plan.kit.lenses)
+    window.document.update("lens", kit=plan.kit.model_copy(update={"lenses": lenses}))
+    window.show_station("set")
+    window.take_method("series")
+    weighed(qtbot, window)
+    panel = window.set
+    one_by_one = panel.table.rowCount()
+    assert panel.bracket_row.isVisibleTo(panel)
+    assert not panel.step_number.isVisibleTo(panel)
+    panel.bracket.setCurrentIndex(panel.bracket.findData("body"))
+    panel.bracket.activated.emit(panel.bracket.currentIndex())
+    weighed(qtbot, window)
+    assert panel.table.rowCount() >= one_by_one
+    steps = window.session.shown.candidate.bracket
+    hand(qtbot, window, f"Step number {steps.number}, {steps.count} frames")
+    # One after the other, quicker than anything is worked out.
+    panel.bracket_count.setValue(2)
+    panel.step_number.setValue(1)
+    assert window.document.plan.choice.bracket == BodyBracket(step_number=1, count=2)
+    weighed(qtbot, window)
+    # Too few for the depth: told, and the method stays in view.
+    assert window.session.shown.candidate.key == "series"
+    assert not window.session.shown.candidate.holds
+    assert panel.table.rowCount() == 2
+    window.show_station("shoot")
+    desk = window.shoot_desk
+    desk.begin()
+    assert "Frames 1 to 2 of 2, at one press" in window.shoot_panel.place.text()
+    desk.done()
+    assert desk.state.is_over
+    desk.end()
+    window.show_station("set")
+    for _ in range(3):
+        window.document.undo_stack.undo()
+    weighed(qtbot, window)
+    assert panel.table.rowCount() == one_by_one
+    assert not panel.step_number.isVisibleTo(panel)
 
 
 def test_a_tilt_tells_which_way_it_leans_and_where_to_focus(qtbot, window: MainWindow) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
+from itertools import groupby
 
 import numpy as np
 
@@ -17,7 +18,7 @@ from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import Rendering, render, softness_on_each
 from verispect.plan.frames.shots import Shot, shots_of
 from verispect.plan.methods.frame_order import hung_on, ordered
-from verispect.plan.methods.grid_order import Cell, along_path
+from verispect.plan.methods.grid_order import Cell, along_path, place_numbers
 from verispect.plan.methods.method import Method, method_of
 from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.problem import Problem
@@ -55,6 +56,15 @@ class SearchRecord:
     stops: int = 0
 
 
+@dataclass(frozen=True)
+class Steps:
+    """A body's own bracket of focus: step number and count, and the count that is surely enough."""
+
+    number: int
+    count: int
+    most_count: int
+
+
 def record_of(tried: Iterable[Problem]) -> SearchRecord:
     """What the problems of a search come to."""
     problems = list(tried)
@@ -90,6 +100,8 @@ class Candidate:
         Of a grid the place of each exposure, from 0 at the top left.
     others : tuple of Candidate
         Other ways to do the same method that hold too, the better first; kept until the surest is chosen.
+    bracket : Steps or None
+        What the body's own bracket of focus is set to; None where frames are focused one by one.
     """
 
     method: Method
@@ -105,6 +117,7 @@ class Candidate:
     confidence: Confidence | None = None
     others: tuple[Candidate, ...] = ()
     record: SearchRecord = SearchRecord()
+    bracket: Steps | None = None
 
     @property
     def key(self) -> str:
@@ -141,6 +154,11 @@ class Candidate:
         """Indices of the exposures in the order in which they are taken."""
         return self.in_order(self.scene.plan.choice.order)
 
+    @property
+    def is_bracketed(self) -> bool:
+        """Whether the body goes through the focus of each place by itself, at one press of the shutter."""
+        return self.bracket is not None
+
     def number_of(self, exposure: int) -> int:
         """Which frame an exposure is, from 1, as they are taken and as Set and the sheet count them."""
         return self.sequence.index(exposure) + 1
@@ -149,17 +167,39 @@ class Candidate:
         """Indices of the exposures in an order."""
         if self.criterion is None:
             return []
+        if order is Order.LEAST_LOSS and self.is_bracketed:
+            # A body goes one way.
+            order = Order.NEAR_FAR
         return ordered(self.scene, self.exposures, self.criterion, order, on_rail=self.method.on_rail)
+
+    @property
+    def places(self) -> list[int]:
+        """Which place each exposure is of, from 0; what is no grid has one, however a tilted lens moves its foot."""
+        return place_numbers(self.exposures) if self.cells else [0] * self.frame_count
 
     @cached_property
     def shots(self) -> list[Shot]:
         """Every press of the shutter, in order."""
         choice = self.scene.plan.choice.shots
         several: list[int] = self.sequence
-        if choice.needed_only and choice.count > 1 and self.criterion is not None:
+        if choice.needed_only and choice.count > 1 and self.criterion is not None and not self.is_bracketed:
             softness = softness_on_each(self.scene, self.exposures, self.criterion)
             several = hung_on(softness[:, self.scene.deciding])
-        return shots_of(self.sequence, choice.steps, several=several)
+        found = shots_of(self.sequence, choice.steps, several=several)
+        if self.is_bracketed:
+            # A body goes through the whole of a place once more for every further shot.
+            places = self.places
+            found.sort(key=lambda shot: (places[shot.exposure], shot.number))
+        return found
+
+    @property
+    def presses(self) -> list[tuple[Shot, ...]]:
+        """The shots of each press of the shutter, in order: one, or a bracket that the body takes by itself."""
+        if not self.is_bracketed:
+            return [(shot,) for shot in self.shots]
+        places = self.places
+        together = groupby(self.shots, key=lambda shot: (places[shot.exposure], shot.number))
+        return [tuple(shots) for _, shots in together]
 
     @property
     def shot_count(self) -> int:
@@ -293,13 +333,22 @@ class Candidate:
     def run_s(self) -> float:
         """From the beginning of the first exposure to the end of the last, in which things can move."""
         times = self.scene.plan.kit.times
-        return self.open_s + times.frame_s * max(0, self.shot_count - 1) + self._changes_s()
+        around = self._around_s() - times.frame_s if self.shot_count else 0.0
+        return self.open_s + around + self._changes_s()
 
     @property
     def time_on_site_s(self) -> float:
         """Set-up and frames, from the kit's times; an estimate."""
         times = self.scene.plan.kit.times
-        return self.method.set_up_s(times) + times.frame_s * self.shot_count + self.open_s + self._changes_s()
+        return self.method.set_up_s(times) + self._around_s() + self.open_s + self._changes_s()
+
+    def _around_s(self) -> float:
+        """Around the frames beside their exposures, seconds; within a body's bracket nothing has to settle."""
+        times = self.scene.plan.kit.times
+        if not self.is_bracketed:
+            return times.frame_s * self.shot_count
+        presses = len(self.presses)
+        return times.frame_s * presses + times.after_s * (self.shot_count - presses)
 
     @property
     def open_s(self) -> float:
@@ -311,6 +360,9 @@ class Candidate:
 
     def _changes_s(self) -> float:
         """What is moved between the frames, in seconds."""
+        if self.is_bracketed:
+            cells = max(sum(self.grid_cells), 1)
+            return self.method.change_s(self.scene.plan.kit.times, cells, cells)
         return self.method.change_s(self.scene.plan.kit.times, self.frame_count, sum(self.grid_cells))
 
 

@@ -9,6 +9,7 @@ from verispect.plan.methods.candidate import Candidate, unfit
 from verispect.plan.methods.method import Method, method_of
 from verispect.plan.methods.refine.between_samples import held_between
 from verispect.plan.methods.refine.iso_choice import at_a_fitting_iso
+from verispect.plan.methods.refine.own_bracket import focused_by_body
 from verispect.plan.scene.scene import Scene
 from verispect.sentence import Sentence
 from verispect.subject.camera import Around
@@ -26,7 +27,11 @@ def worked(key: str, scene: Scene) -> Candidate:
     method = method_of(key)
     if scene.plan.camera.around != Around.PICTURE and not method.turns:
         return unfit(key, scene, Sentence("What goes all round takes a head that turns, and a grid on it"))
-    solver = solver_of(method)
+    solve = solver_of(method)
+
+    def solver(sampled: Scene) -> Candidate:
+        return focused_by_body(solve(sampled))
+
     found = at_a_fitting_iso(lambda tried: held_between(solver, tried), scene)
     if scene.plan.camera.hand_held and found.frame_count > 1:
         return unfit(key, scene, Sentence("By hand no two frames lie alike: {n} frames need a tripod",

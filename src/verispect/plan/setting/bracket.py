@@ -6,11 +6,17 @@ import math
 from dataclasses import dataclass
 
 from verispect.plan.document import Order
-from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.candidate import Candidate, Steps
+from verispect.plan.methods.refine.own_bracket import (
+    by_focus_alone,
+    circle_mm,
+    even_spacing_mm,
+    fitting_steps,
+    focus_span_mm,
+    unit_of,
+)
 from verispect.sentence import Sentence
 
-# A step number is set whole; with the finest a body may still go too far.
-_FINEST, _COARSEST = 1, 10
 # Without a measurement: what a unit of the number may be, in depths of focus. Wide on purpose (common practice
 # tells of bodies that part the depth into five, and of others whose finest step passes half of it).
 _GUESSED = (0.05, 0.6)
@@ -45,28 +51,23 @@ class Bracket:
 
 
 def bracket_of(candidate: Candidate, order: Order) -> Bracket | None:
-    """The bracket of a series by focus from one place; None for other methods and for a series of one frame."""
-    if (
-        not candidate.method.merges
-        or candidate.method.on_rail
-        or candidate.method.is_grid
-        or candidate.frame_count < 2
-    ):
+    """The bracket of a series by focus from one place, or of each place where the body takes a grid of them.
+
+    None for other methods and for a series of one frame.
+    """
+    if not by_focus_alone(candidate) or (candidate.method.is_grid and not candidate.is_bracketed):
         return None
-    frames = sorted(candidate.exposures, key=lambda exposure: -exposure.axial_image_distance_mm)
-    nearest, farthest = frames[0], frames[-1]
-    middle = frames[(len(frames) - 1) // 2]
-    first = {Order.FAR_NEAR: farthest, Order.CENTRE_FIRST: middle}.get(order, nearest)
-    spacing = (nearest.axial_image_distance_mm - farthest.axial_image_distance_mm) / (len(frames) - 1)
-    span = nearest.axial_image_distance_mm - farthest.axial_image_distance_mm
-    number, count, unsure, said = _numbers(candidate, spacing, span)
+    sequence = candidate.in_order(order)
+    first = candidate.exposures[sequence[0]]
+    steps, unsure, said = _steps(candidate)
+    taken = steps.count if steps is not None else candidate.frame_count
     limit = candidate.scene.plan.kit.body.merge_limit
-    if limit is not None and (count or len(frames)) > limit:
+    if limit is not None and taken > limit:
         said.append(
             Sentence(
                 "{count} frames are more than the {limit} that the body merges: merge them afterwards, or in parts "
                 "that share a frame",
-                {"count": count or len(frames), "limit": limit},
+                {"count": taken, "limit": limit},
             )
         )
     if order is Order.CENTRE_FIRST:
@@ -77,10 +78,17 @@ def bracket_of(candidate: Candidate, order: Order) -> Bracket | None:
                 {"focus": first.focus_m},
             )
         )
+    if candidate.is_bracketed and candidate.method.is_grid:
+        said.append(
+            Sentence(
+                "every cell begins at {focus:.2f} m and takes the same: see that the body goes back there after each",
+                {"focus": first.focus_m},
+            )
+        )
     return Bracket(
         first_focus_m=first.focus_m,
-        step_number=number,
-        count=count,
+        step_number=None if steps is None else steps.number,
+        count=None if steps is None else steps.count,
         plus_minus_count=unsure,
         direction="towards" if order is Order.FAR_NEAR else "away",
         merge_limit=limit,
@@ -89,59 +97,50 @@ def bracket_of(candidate: Candidate, order: Order) -> Bracket | None:
     )
 
 
-def _numbers(
-    candidate: Candidate, spacing_mm: float, span_mm: float
-) -> tuple[int | None, int | None, int | None, list[Sentence]]:
-    """Step number, count, ± of the count, and what to say of them."""
+def _steps(candidate: Candidate) -> tuple[Steps | None, int | None, list[Sentence]]:
+    """Step number and count, ± of the count, and what to say of them."""
+    unit = unit_of(candidate)
+    near, far = focus_span_mm(candidate)
     exposure = candidate.exposures[0]
-    assert candidate.criterion is not None
-    known = exposure.lens.lens.focus_step
-    circle = (known.circle_mm if known is not None else None) or candidate.criterion.disc_mm
-    depth = 2.0 * exposure.state.f_number * circle
-    if known is None:
-        least, most = (math.ceil(span_mm / (_GUESSED[end] * depth) - 1e-9) + 1 for end in (1, 0))
-        return (
-            None,
-            None,
-            None,
-            [
-                Sentence(
-                    "what one step number moves the focus by was never measured with this lens: with number 1 it may "
-                    "take from {least} to {most} frames; one test run tells (verispect step-test)",
-                    {"least": least, "most": most},
-                )
-            ],
+    if unit is None:
+        assert candidate.criterion is not None
+        depth = 2.0 * exposure.state.f_number * candidate.criterion.disc_mm
+        least, most = (math.ceil((near - far) / (_GUESSED[end] * depth) - 1e-9) + 1 for end in (1, 0))
+        guess = Sentence(
+            "what one step number moves the focus by was never measured with this lens: with number 1 it may "
+            "take from {least} to {most} frames; one test run tells (verispect step-test)",
+            {"least": least, "most": most},
         )
-    unit = known.per_step_of_depth * depth
-    number = max(_FINEST, min(_COARSEST, math.floor(spacing_mm / unit + 1e-9)))
-    count = math.ceil(span_mm / (number * unit) - 1e-9) + 1
-    share = known.plus_minus / known.per_step_of_depth
-    most = math.ceil(span_mm / (number * unit * max(1.0 - share, 0.05)) - 1e-9) + 1
+        return None, None, [guess]
+    steps = candidate.bracket or fitting_steps(candidate, unit)
+    depth = 2.0 * exposure.state.f_number * circle_mm(candidate)
+    moved = {"share": unit.mm / depth, "um": 1000.0 * unit.mm, "stop": exposure.state.f_number}
+    if candidate.is_bracketed:
+        return steps, steps.most_count - steps.count, [
+            Sentence(
+                "one unit of the number moves the focus by {share:.2f} of the depth of focus, {um:.1f} µm at "
+                "f/{stop:.1f}; the frames lie {spacing:.1f} µm apart",
+                {**moved, "spacing": 1000.0 * steps.number * unit.mm},
+            )
+        ]  # fmt: skip
+    spacing = even_spacing_mm(candidate)
     said = [
         Sentence(
             "one unit of the number moves the focus by {share:.2f} of the depth of focus, {um:.1f} µm at "
             "f/{stop:.1f}; between frames there may be {spacing:.1f} µm",
-            {
-                "share": known.per_step_of_depth,
-                "um": 1000.0 * unit,
-                "stop": exposure.state.f_number,
-                "spacing": 1000.0 * spacing_mm,
-            },
+            {**moved, "spacing": 1000.0 * spacing},
         )
     ]
-    if spacing_mm < unit * (1.0 - 1e-9):
+    if spacing < unit.mm * (1.0 - 1e-9):
         said.append(
             Sentence("even the finest step goes farther than the frames may lie apart: stop down, or focus by hand")
         )
-    wrong = number + 1
+    wrong = steps.number + 1
     said.append(
         Sentence(
             "with number {wrong} by mistake {count} frames would cover it, {times:.1f} times as far apart",
-            {
-                "wrong": wrong,
-                "count": math.ceil(span_mm / (wrong * unit) - 1e-9) + 1,
-                "times": wrong * unit / spacing_mm,
-            },
+            {"wrong": wrong, "count": math.ceil((near - far) / (wrong * unit.mm) - 1e-9) + 1,
+             "times": wrong * unit.mm / spacing},
         )
-    )
-    return number, count, most - count, said
+    )  # fmt: skip
+    return steps, steps.most_count - steps.count, said

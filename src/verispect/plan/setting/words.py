@@ -78,7 +78,9 @@ def _bracket(bracket: Bracket | None) -> list[Sentence]:
     if bracket.step_number is not None:
         said.append(
             Sentence(
-                "step number {number}, {count} frames; perhaps {more} more",
+                "step number {number}, {count} frames; perhaps {more} more"
+                if bracket.plus_minus_count
+                else "step number {number}, {count} frames",
                 {"number": bracket.step_number, "count": bracket.count, "more": bracket.plus_minus_count},
             )
         )

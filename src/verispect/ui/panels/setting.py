@@ -23,9 +23,10 @@ from PyQt6.QtWidgets import (
 )
 
 from verispect.kit.standards import Standards
-from verispect.plan.document import MOST_STEPS, GridPath, Order, ShotsEach
+from verispect.plan.document import MOST_STEPS, BodyBracket, Choice, GridPath, Order, ShotsEach
 from verispect.plan.explain.frame_table import frame_rows, in_work_order, shown_columns
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.refine.own_bracket import by_focus_alone
 from verispect.sentence import Sentence, capital
 from verispect.ui.controls.lengths import written
 from verispect.ui.controls.theme import Theme
@@ -56,6 +57,8 @@ class SetPanel(QWidget):
         How often each frame is to be taken.
     order_wanted(Order)
         In which order the frames of one place are to be taken.
+    bracket_wanted(BodyBracket or None)
+        Whether the body is to bracket the focus by itself, and how.
     """
 
     frame_picked = pyqtSignal(int)
@@ -66,6 +69,7 @@ class SetPanel(QWidget):
     standards_wanted = pyqtSignal(object)
     shots_wanted = pyqtSignal(object)
     order_wanted = pyqtSignal(object)
+    bracket_wanted = pyqtSignal(object)
 
     def __init__(self, system: Callable[[], str]) -> None:
         super().__init__()
@@ -194,12 +198,42 @@ class SetPanel(QWidget):
         in_shots.addWidget(QLabel(self.tr("Take")))
         for widget in (self.each, self.needed, self.apart, self.still):
             in_shots.addWidget(widget, 1)
+        self.bracket = QComboBox()
+        self.bracket.setAccessibleName(self.tr("Who focuses"))
+        for words, by in (
+            (self.tr("frame by frame"), ""),
+            (self.tr("the body brackets it"), "body"),
+            (self.tr("the body brackets and merges"), "merged"),
+        ):
+            self.bracket.addItem(words, by)
+        self.step_number, self.bracket_count = QSpinBox(), QSpinBox()
+        self.step_number.setAccessibleName(self.tr("Step number"))
+        self.step_number.setRange(0, 10)
+        self.step_number.setPrefix(self.tr("number "))
+        self.step_number.setSpecialValueText(self.tr("number it needs"))
+        self.bracket_count.setAccessibleName(self.tr("Frames of a bracket"))
+        # One frame is no bracket: what stands below two leaves the count to the program.
+        self.bracket_count.setRange(1, 999)
+        self.bracket_count.setSuffix(self.tr(" frames"))
+        self.bracket_count.setSpecialValueText(self.tr("count it needs"))
+        for spin in (self.step_number, self.bracket_count):
+            spin.setKeyboardTracking(False)
+            spin.valueChanged.connect(lambda _value: self._on_bracket())
+        self.bracket.activated.connect(lambda _index: self._on_bracket())
+        self.bracket_row = QWidget()
+        in_bracket = QHBoxLayout(self.bracket_row)
+        in_bracket.setContentsMargins(0, 0, 0, 0)
+        in_bracket.addWidget(QLabel(self.tr("Focus")))
+        for widget, share in ((self.bracket, 3), (self.step_number, 2), (self.bracket_count, 2)):
+            in_bracket.addWidget(widget, share)
+        self.bracket_row.hide()
         # Worked out a moment after the last change, so that a drag is not held up by it.
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(120)
         self._soon.timeout.connect(self._write_hand)
         self._candidate: Candidate | None = None
+        self._choice = Choice()
         self.best_button = QPushButton(self.tr("&Back to the best"))
         self.best_button.clicked.connect(self.best_wanted)
         self.sheet_button = QPushButton(self.tr("Field &sheet (PDF)…"))
@@ -215,6 +249,7 @@ class SetPanel(QWidget):
         layout.addWidget(self.table, 3)
         layout.addWidget(self.path_row)
         layout.addWidget(self.order_row)
+        layout.addWidget(self.bracket_row)
         layout.addWidget(self.standards_row)
         layout.addWidget(self.shots_row)
         layout.addWidget(self.pages, 4)
@@ -234,7 +269,7 @@ class SetPanel(QWidget):
         """The way through the grid that is on the board; hidden where there is none to choose."""
         self.path_row.setVisible(candidate is not None and sum(candidate.grid_cells) > 2)
         if candidate is not None:
-            path = candidate.scene.plan.choice.grid_path
+            path = self._choice.grid_path
             self.path.setCurrentIndex(self.path.findData(f"{path.by} back" if path.there_and_back else path.by))
             self.corner.setCurrentIndex(self.corner.findData(path.start))
 
@@ -246,7 +281,7 @@ class SetPanel(QWidget):
             and candidate.frame_count > max(1, sum(candidate.grid_cells))
         )
         if candidate is not None:
-            self.order.setCurrentIndex(self.order.findData(candidate.scene.plan.choice.order.value))
+            self.order.setCurrentIndex(self.order.findData(self._choice.order.value))
 
     def _add_apart(self, stops: float) -> None:
         words = self.tr("{0:g} stops apart").format(stops) if stops else self.tr("all alike")
@@ -257,7 +292,7 @@ class SetPanel(QWidget):
             return
         still = self.still.value()
         share = max(still, _LEAST_STILL) / 100.0 if still else None
-        before = None if self._candidate is None else self._candidate.scene.plan.choice.shots.still_share
+        before = self._choice.shots.still_share
         alike = ShotsEach(
             each=self.each.value(),
             # What is shown rounded stays as it is while something else is changed.
@@ -271,7 +306,7 @@ class SetPanel(QWidget):
     def _show_shots(self, candidate: Candidate | None) -> None:
         self.shots_row.setVisible(candidate is not None)
         if candidate is not None:
-            shots = candidate.scene.plan.choice.shots
+            shots = self._choice.shots
             self.each.setValue(shots.each)
             # What wind adds stands beside what was asked for.
             self.each.setSuffix(" ×" if shots.count == shots.each else self.tr(" ×, {0} in wind").format(shots.count))
@@ -283,20 +318,47 @@ class SetPanel(QWidget):
             self.apart.setVisible(shots.count > 1)
             self.needed.setVisible(shots.count > 1 and candidate.frame_count > 1)
 
+    def _on_bracket(self) -> None:
+        if self._filling:
+            return
+        by = self.bracket.currentData()
+        wanted = None
+        if by:
+            number, count = self.step_number.value(), self.bracket_count.value()
+            wanted = BodyBracket(
+                step_number=number or None, count=count if count > 1 else None, merged=by == "merged"
+            )
+        self.bracket_wanted.emit(wanted)
+
+    def _show_bracket(self, candidate: Candidate | None) -> None:
+        """Who focuses; hidden where no place has frames that differ in focus."""
+        asked = self._choice.bracket
+        can = candidate is not None and (candidate.is_bracketed or by_focus_alone(candidate))
+        self.bracket_row.setVisible(can)
+        for spin in (self.step_number, self.bracket_count):
+            spin.setVisible(asked is not None)
+        self.bracket.setCurrentIndex(
+            self.bracket.findData("" if asked is None else "merged" if asked.merged else "body")
+        )
+        if asked is not None:
+            self.step_number.setValue(asked.step_number or 0)
+            self.bracket_count.setValue(asked.count or 1)
+
     def _show_standards(self, candidate: Candidate | None) -> None:
         """Who tilts; hidden where there is no choice."""
         able = candidate is not None and candidate.method.tilts and candidate.scene.plan.kit.body.back_tilt_deg > 0.0
         self.standards_row.setVisible(able)
         if candidate is not None:
-            self.standards.setCurrentIndex(self.standards.findData(candidate.scene.plan.choice.standards))
+            self.standards.setCurrentIndex(self.standards.findData(self._choice.standards))
 
     def _on_row(self, row: int, _column: int, _old_row: int, _old_column: int) -> None:
         if not self._filling and row >= 0:
             picked = self._candidate.sequence[row] if self._candidate is not None else row
             self.frame_picked.emit(picked)
 
-    def show_scene(self, shown: Shown | None, complaint: str) -> None:
-        """Show the numbers of what is on the board."""
+    def show_scene(self, shown: Shown | None, choice: Choice, complaint: str) -> None:
+        """Show the numbers of what is on the board, and what the plan chooses by now, be it worked out or not."""
+        self._choice = choice
         candidate = shown.candidate if shown is not None else None
         usable = candidate is not None and shown is not None and bool(candidate.exposures)
         for button in (self.sheet_button, self.table_button):
@@ -306,6 +368,7 @@ class SetPanel(QWidget):
         self._candidate = candidate if usable else None
         self._show_path(self._candidate)
         self._show_order(self._candidate)
+        self._show_bracket(self._candidate)
         self._show_standards(candidate)
         self._show_shots(self._candidate)
         self._soon.start()

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayou
 from verispect.errors import VerispectError
 from verispect.files.recovery import RecoveryStore
 from verispect.kit.standards import Standards
-from verispect.plan.document import GridPath, Order, Plan, ShotsEach
+from verispect.plan.document import BodyBracket, GridPath, Order, Plan, ShotsEach
 from verispect.plan.methods.candidate import Candidate
 from verispect.shoot.run import RunState
 from verispect.ui.controls.message_bar import MessageBar
@@ -245,6 +245,7 @@ class MainWindow(QMainWindow):
         self.set.standards_wanted.connect(self._on_standards)
         self.set.shots_wanted.connect(self._on_shots)
         self.set.order_wanted.connect(self._on_order)
+        self.set.bracket_wanted.connect(self._on_bracket)
         self.set.sheet_wanted.connect(self.desk.save_sheet)
         self.set.table_wanted.connect(self.desk.save_table)
         self.shoot_desk.ended.connect(self._on_run_ended)
@@ -358,7 +359,7 @@ class MainWindow(QMainWindow):
             self.board.fit()
 
     def _refresh_set(self) -> None:
-        self.set.show_scene(self.session.shown, self.session.complaint)
+        self.set.show_scene(self.session.shown, self.document.plan.choice, self.session.complaint)
         self.shoot_desk.refresh()
 
     def _shown_key(self) -> str | None:
@@ -420,6 +421,14 @@ class MainWindow(QMainWindow):
 
     def _on_order(self, order: Order) -> None:
         self._choose(self.tr("the order of the frames"), "order", order, keeps_manual=True)
+
+    def _on_bracket(self, bracket: BodyBracket | None) -> None:
+        # The method stays in view, though with this bracket it may no longer be the advised one.
+        choice, key = self.document.plan.choice, self._shown_key()
+        self.document.update(
+            self.tr("who focuses"),
+            choice=choice.model_copy(update={"bracket": bracket, "method": key, "manual": None}),
+        )
 
     def _choose(self, words: str, part: str, value: object, *, keeps_manual: bool = False) -> None:
         """How the method is done; what was set by hand was set for another way, unless it keeps."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import time
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -17,7 +18,17 @@ from verispect.rig.serial_line import serial_ports
 from verispect.sentence import Sentence
 from verispect.shoot.checks import checks, self_timer_s
 from verispect.shoot.light import light_at, lux_words
-from verispect.shoot.run import RunState, begin, is_over, resume, save, seconds_before, shot_of, what_changes
+from verispect.shoot.run import (
+    RunState,
+    begin,
+    is_over,
+    pressed_together,
+    resume,
+    save,
+    seconds_before,
+    shot_of,
+    what_changes,
+)
 from verispect.ui.controls.lengths import written
 from verispect.ui.controls.translate import counted_frames, say
 from verispect.ui.panels.stations.shoot import ShootPanel
@@ -72,6 +83,8 @@ class ShootDesk(QObject):
         self._wait_parts: tuple[float, float, float] = (0.0, 0.0, 0.0)
         self._job: Job | None = None
         self._driving, self._share = False, -1.0
+        # Of a bracket that the simulated camera takes so many frames are still to come.
+        self._to_follow = 0
         self._tick = QTimer(self)
         self._tick.setInterval(_TICK_MS)
         self._tick.timeout.connect(self._show_wait)
@@ -228,13 +241,18 @@ class ShootDesk(QObject):
             self._notices.report(self.tr("The older run could not be put aside: {0}").format(error.strerror or error))
 
     def done(self) -> None:
-        """The current frame was taken."""
-        self._done(None)
+        """The current frame was taken, and all that came of the same press of the shutter."""
+        if self.state is not None and self.candidate is not None:
+            self._done([None] * pressed_together(self.candidate, self.state))
 
-    def _done(self, file: str | None) -> None:
-        if self.state is not None:
-            self._take(self.state.done(now=datetime.now(UTC), file=file, note=self._panel.note.text()), waits=True)
-            self._panel.note.clear()
+    def _done(self, files: Sequence[str | None]) -> None:
+        state = self.state
+        if state is None:
+            return
+        for file in files:
+            state = state.done(now=datetime.now(UTC), file=file, note=self._panel.note.text())
+        self._take(state, waits=True)
+        self._panel.note.clear()
 
     def again(self) -> None:
         """The frame taken last is to be taken again."""
@@ -275,7 +293,12 @@ class ShootDesk(QObject):
         self.ended.emit(state, candidate)
 
     def take_simulated(self) -> None:
-        """Have the simulated camera take the current frame into the run's folder."""
+        """Have the simulated camera take the current frame, or a whole bracket, into the run's folder."""
+        if self.state is not None and self.candidate is not None:
+            self._to_follow = pressed_together(self.candidate, self.state) - 1
+        self._take_one()
+
+    def _take_one(self) -> None:
         if self.state is None or self.candidate is None or self._job is not None:
             return
         item = self.state.current
@@ -291,13 +314,21 @@ class ShootDesk(QObject):
         self._job = Job(
             self, take_frame, self.candidate, shot_of(self.candidate, item), pixels, self.frames_folder / name
         )
-        self._job.done.connect(lambda file: self._done(str(file)))
-        self._job.failed.connect(self._notices.report)
+        self._job.done.connect(lambda file: self._done([str(file)]))
+        self._job.failed.connect(self._on_not_taken)
         self._job.ended.connect(self._on_taken)
+
+    def _on_not_taken(self, complaint: str) -> None:
+        self._to_follow = 0
+        self._notices.report(complaint)
 
     def _on_taken(self) -> None:
         self._job = None
-        self._show()
+        if self._to_follow > 0:
+            self._to_follow -= 1
+            self._take_one()
+        if self._job is None:
+            self._show()
 
     def drive(self, port: str) -> None:
         """Have a rig take what is left; nothing else is done meanwhile but to look on, and to stop it."""
@@ -407,6 +438,11 @@ class ShootDesk(QObject):
             if each > 1:
                 place = self.tr("Frame {0} of {1} · shot {2} of {3}").format(
                     candidate.number_of(shot.exposure), candidate.frame_count, shot.number + 1, each
+                )
+            together = pressed_together(candidate, state)
+            if together > 1:
+                place = self.tr("Frames {0} to {1} of {2}, at one press").format(
+                    state.place + 1, state.place + together, count
                 )
             if item.inserted:
                 place += " · " + self.tr("inserted")
