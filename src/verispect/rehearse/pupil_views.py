@@ -7,7 +7,7 @@ the views (prefilter measured beforehand; docs/derivations/rehearse.md).
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -20,13 +20,18 @@ from verispect.optics.types import Floats
 from verispect.rehearse.projection import Camera, jitter
 from verispect.rehearse.scene_model import Model, Panel
 from verispect.rehearse.wave_blur import pupil_share, waves_of_blur
+from verispect.rehearse.windows import Windows
 
 Picture = NDArray[np.float32]
+# Left, top, right, bottom.
+Box = tuple[int, int, int, int]
 # Side of a tile, and of one of a large picture, where blurs change less from pixel to pixel.
 _TILE, _LARGE_TILE, _LARGE = 128, 192, 12_000_000
 # Views by the tile's largest blur in pixels; more where an edge is blurred widely.
 _VIEWS = ((1.0, 8), (2.5, 16), (8.0, 32))
 _VIEWS_ABOVE, _VIEWS_AT_EDGES = 24, 48
+# Depths and blurs of a tile are alike up to this ratio; or where nothing is blurred by as much as so many pixels.
+_EVEN, _SHARP_PX = 1.25, 0.7
 # Nothing nearer than so many focal lengths is drawn: it is inside the lens.
 _NEAREST = 1.3
 _FAR = 1e6
@@ -56,15 +61,26 @@ FINE, QUICK = Quality(), Quality(share=0.25, least=2)
 
 @dataclass(frozen=True)
 class _Drawn:
-    """A panel before one camera: its outline clipped to what lies before the lens."""
+    """A panel before one camera: its outline clipped to what lies before the lens.
+
+    Attributes
+    ----------
+    sides : ndarray, shape (N, 3)
+        Of the outline: times (column, row, 1) how far within a side a place lies, in pixels.
+    low_px, high_px : ndarray, shape (2,)
+        Beyond these pixels there is nothing of it in any view.
+    """
 
     panel: Panel
     basis_mm: Floats
     outline: Floats
     # Through the pupil's middle: outline in pixels, and from pixels to texels.
     edge_px: Floats
+    sides: Floats
     to_texel: Floats
     spread_px: float
+    low_px: Floats
+    high_px: Floats
     smear_px: float = 0.0
 
 
@@ -83,18 +99,41 @@ def render(
     drawn = [found for panel in model.panels if (found := _prepare(panel, camera)) is not None]
     picture = np.zeros((high, wide, 3), np.float32)
     side = _LARGE_TILE if wide * high >= _LARGE else _TILE
-    tops = list(range(0, high, side))
+    tops = list(range(0, high, 2 * side))
+    windows = Windows()
     for number, top in enumerate(tops):
         if is_cancelled is not None and is_cancelled():
             return None
-        for left in range(0, wide, side):
-            box = (left, top, min(left + side, wide), min(top + side, high))
-            picture[box[1] : box[3], box[0] : box[2]] = _tile(
-                model, drawn, camera, box, wavelength_mm, seed + 7919 * number + left, quality
-            )
+        for left in range(0, wide, 2 * side):
+            for box, layers in _tiles(
+                drawn, camera, (left, top, min(left + 2 * side, wide), min(top + 2 * side, high))
+            ):
+                own = seed + 7919 * (box[1] // side) + box[0]
+                picture[box[1] : box[3], box[0] : box[2]] = _tile(
+                    model, layers, camera, box, wavelength_mm, own, quality, windows
+                )
         if progress is not None:
             progress((number + 1) / len(tops))
     return picture
+
+
+def _tiles(drawn: Sequence[_Drawn], camera: Camera, box: Box) -> Iterator[tuple[Box, list[_Layer]]]:
+    """A large tile where it sees one panel that is blurred alike all over, else its four quarters.
+
+    How a lens bends the focus is taken as it is in a tile's middle: then only small tiles will do.
+    """
+    layers = _layers(drawn, camera, box)
+    is_one = len(layers) == 1 and layers[0].whole and layers[0].even and camera.exposure.state.bend is None
+    if not layers or is_one:
+        yield box, layers
+        return
+    left, top, right, bottom = box
+    seen = [layer.drawn for layer in layers]
+    across, down = -(-(right - left) // 2), -(-(bottom - top) // 2)
+    for y in range(top, bottom, down):
+        for x in range(left, right, across):
+            part = (x, y, min(x + across, right), min(y + down, bottom))
+            yield part, _layers(seen, camera, part)
 
 
 def _prepare(panel: Panel, camera: Camera) -> _Drawn | None:
@@ -119,7 +158,9 @@ def _prepare(panel: Panel, camera: Camera) -> _Drawn | None:
     if top[0] < 0 or top[1] < 0 or low[0] > wide or low[1] > high:
         return None
     smear = _smear_px(panel, points, camera)
-    return _Drawn(panel, basis, outline, edge, np.linalg.inv(onto), spread + smear, smear)
+    margin = spread + smear + 1.5
+    low, high_px = edge.min(axis=0) - margin, edge.max(axis=0) + margin
+    return _Drawn(panel, basis, outline, edge, _sides(edge), np.linalg.inv(onto), spread + smear, low, high_px, smear)
 
 
 def _smear_px(panel: Panel, points_mm: Floats, camera: Camera) -> float:
@@ -146,19 +187,19 @@ class _Layer:
     drawn: _Drawn
     blur_px: tuple[float, float]
     whole: bool
-    mip: int
+    even: bool
 
 
 def _tile(
     model: Model,
-    drawn: list[_Drawn],
+    layers: list[_Layer],
     camera: Camera,
-    box: tuple[int, int, int, int],
+    box: Box,
     wavelength_mm: float,
     seed: int,
     quality: Quality,
+    windows: Windows,
 ) -> Picture:
-    layers = _layers(drawn, camera, box)
     left, top, right, bottom = box
     if not layers:
         return np.zeros((bottom - top, right - left, 3), np.float32)
@@ -173,10 +214,12 @@ def _tile(
     offsets = offsets + camera.bend_px(pupil, (0.5 * (left + right), 0.5 * (top + bottom)))
     # Each view is of a moment of its own, in an order free of the pupil's.
     moments = (np.random.default_rng(seed + 1).permutation(count) + 0.5) / count - 0.5
-    found = []
+    found: list[tuple[Picture, Floats, int, _Part | None]] = []
     for layer in layers:
         moved = offsets + np.stack([layer.drawn.smear_px * moments, np.zeros(count)], axis=1)
-        texture, inverse, edges, border = _homographies(model, layer, camera, pupil, moved, net, count)
+        texture, inverse, edges, border = _homographies(
+            model, layer, camera, pupil, moved, net, count, windows, len(found)
+        )
         part = None if layer.whole else _Part.of(edges, net.size)
         if part is None or part.size[0] > 0:
             found.append((texture, inverse if part is None else inverse @ part.from_corner, border, part))
@@ -261,12 +304,12 @@ class _Net:
         Places across and down, with those beyond the tile that the filling in needs.
     """
 
-    box: tuple[int, int, int, int]
+    box: Box
     pitch: int
     size: tuple[int, int]
 
     @classmethod
-    def over(cls, box: tuple[int, int, int, int], least_blur_px: float) -> _Net:
+    def over(cls, box: Box, least_blur_px: float) -> _Net:
         """For a tile in which nothing is blurred less than this: a fourth of it is close enough."""
         wide, high = box[2] - box[0], box[3] - box[1]
         if least_blur_px < _WIDE_BLUR:
@@ -321,48 +364,50 @@ def _runs(edges: Floats, size: tuple[int, int]) -> tuple[NDArray[np.float32], ND
     return first.astype(np.float32)[..., None], last.astype(np.float32)[..., None]
 
 
-def _layers(drawn: list[_Drawn], camera: Camera, box: tuple[int, int, int, int]) -> list[_Layer]:
+def _layers(drawn: Sequence[_Drawn], camera: Camera, box: Box) -> list[_Layer]:
     """What a tile sees, from back to front; what is hidden by a panel that fills the tile is left out."""
     left, top, right, bottom = box
     corners = np.array([[left, top], [right, top], [right, bottom], [left, bottom]], float) - 0.5
     middle = corners.mean(axis=0)
+    flat = np.concatenate([np.vstack([corners, middle]), np.ones((5, 1))], axis=1)
+    axis, focal = np.asarray(camera.exposure.state.axis), camera.exposure.state.focal_mm
     found: list[_Layer] = []
     for item in drawn:
-        margin = item.spread_px + 1.5
-        low, high = item.edge_px.min(axis=0) - margin, item.edge_px.max(axis=0) + margin
-        if high[0] < left or high[1] < top or low[0] > right or low[1] > bottom:
+        (left_most, top_most), (right_most, lowest) = item.low_px, item.high_px
+        if right_most < left or lowest < top or left_most > right or top_most > bottom:
             continue
-        seen = np.concatenate([np.vstack([corners, middle]), np.ones((5, 1))], axis=1) @ item.to_texel.T
+        seen = flat @ item.to_texel.T
         # On the plane's own horizon there is nothing of it.
         depth = np.where(np.abs(seen[:, 2:]) < 1e-12, 1e-12, seen[:, 2:])
         texels = seen[:, :2] / depth
         points = np.concatenate([texels, np.ones((5, 1))], axis=1) @ item.basis_mm.T
-        ahead = points @ np.asarray(camera.exposure.state.axis) > camera.exposure.state.focal_mm
+        ahead = points @ axis > focal
         if not ahead.any():
             continue
         long, short = blur_axes_mm(points[ahead], camera.exposure.state)
         blur = (float(long.max()) / camera.pitch_mm, float(short.min()) / camera.pitch_mm)
         reach = 0.5 * min(blur[0], item.spread_px) + 1.5
-        distance = _inside_px(item.edge_px, corners)
+        distance = (flat[:4] @ item.sides.T).min(axis=1)
         if distance.max() < -reach and not _crosses(item.edge_px, corners, reach):
             continue
         whole = bool(ahead.all() and distance.min() > reach)
         if whole:
             found = []
-        found.append(_Layer(item, blur, whole, 0))
+        far, near = np.abs(depth).max(), np.abs(depth).min()
+        even = bool(far <= _EVEN * near and long.max() <= max(_EVEN * long.min(), _SHARP_PX * camera.pitch_mm))
+        found.append(_Layer(item, blur, whole, even))
     return found
 
 
-def _inside_px(edge: Floats, places: Floats) -> Floats:
-    """How far places (M, 2) lie within a convex polygon (N, 2); negative outside."""
-    along = np.roll(edge, -1, axis=0) - edge
-    length = np.maximum(np.linalg.norm(along, axis=1), 1e-12)
-    turned = np.sum(edge[:, 0] * np.roll(edge[:, 1], -1) - np.roll(edge[:, 0], -1) * edge[:, 1])
-    sign = 1.0 if turned >= 0 else -1.0
-    offset = places[:, None] - edge[None]
-    found: Floats = sign * (along[None, :, 0] * offset[..., 1] - along[None, :, 1] * offset[..., 0]) / length[None]
-    least: Floats = found.min(axis=1)
-    return least
+def _sides(edge: Floats) -> Floats:
+    """Of a convex polygon (N, 2) its sides (N, 3): a x + b y + c is how far a place lies within, negative outside."""
+    x, y = edge.T
+    next_x, next_y = np.roll(x, -1), np.roll(y, -1)
+    along_x, along_y = next_x - x, next_y - y
+    sign = 1.0 if np.sum(x * next_y - next_x * y) >= 0 else -1.0
+    scale = sign / np.maximum(np.hypot(along_x, along_y), 1e-12)
+    found: Floats = np.stack([-along_y, along_x, along_y * x - along_x * y], axis=1) * scale[:, None]
+    return found
 
 
 def _crosses(edge: Floats, corners: Floats, reach: float) -> bool:
@@ -385,6 +430,8 @@ def _homographies(
     offsets: Floats,
     net: _Net,
     count: int,
+    windows: Windows,
+    room: int,
 ) -> tuple[Picture, Floats, Floats, int]:
     """The texture at the layer's mip, from tile pixels to its texels (K, 3, 3), the outline there (K, N, 2).
 
@@ -416,7 +463,7 @@ def _homographies(
     seen = _seen_texels(inverse, net.size)
     if seen is not None:
         low, high = seen
-        texture, border = _cut_out(texture, low, high), cv2.BORDER_CONSTANT
+        texture, border = windows.cut(texture, low, high, room), cv2.BORDER_CONSTANT
         inverse[:, 0] -= low[0] * inverse[:, 2]
         inverse[:, 1] -= low[1] * inverse[:, 2]
     return texture, inverse, edges, border
@@ -436,30 +483,7 @@ def _seen_texels(inverse: Floats, size: tuple[int, int]) -> tuple[NDArray[np.int
     return None if float(np.prod((high - low).astype(float))) > _MOST_CUT else (low, high)
 
 
-def _cut_out(texture: Picture, low: NDArray[np.int64], high: NDArray[np.int64]) -> Picture:
-    """A window of a texture that goes on beyond its borders by beginning anew."""
-    rows, columns = texture.shape[:2]
-    if low[0] >= 0 and low[1] >= 0 and high[0] <= columns and high[1] <= rows:
-        return texture[low[1] : high[1], low[0] : high[0]]
-    window = np.empty((high[1] - low[1], high[0] - low[0], texture.shape[2]), np.float32)
-    for top, down in _runs_of(int(low[1]), int(high[1]), rows):
-        for left, across in _runs_of(int(low[0]), int(high[0]), columns):
-            part = texture[down, across]
-            window[top : top + part.shape[0], left : left + part.shape[1]] = part
-    return window
-
-
-def _runs_of(low: int, high: int, side: int) -> Iterator[tuple[int, slice]]:
-    """Where each run of a side that begins anew lies in a window, and what it is of the side."""
-    at = low
-    while at < high:
-        first = at % side
-        last = min(side, first + high - at)
-        yield at - low, slice(first, last)
-        at += last - first
-
-
-def _mip(item: _Drawn, layer: _Layer, box: tuple[int, int, int, int], count: int, levels: int) -> int:
+def _mip(item: _Drawn, layer: _Layer, box: Box, count: int, levels: int) -> int:
     """The level whose texels fill the gaps between views: footprint of pixel and pupil over √views."""
     middle = np.array([0.5 * (box[0] + box[2]), 0.5 * (box[1] + box[3]), 1.0])
     a = item.to_texel

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from verispect.kit.equipment import Body
 
 Picture = NDArray[np.float32]
+_ROWS = 16
 
 
 def exposed(
@@ -24,11 +26,20 @@ def exposed(
     if noise:
         well = body.full_well_at(body.iso, pixel_mm)
         read = body.read_noise_e
-        rng = np.random.default_rng(seed)
-        for row in range(0, picture.shape[0], 256):
-            part = picture[row : row + 256]
-            sigma = np.sqrt(np.maximum(part, 0.0) * well + read * read) / well
-            part += sigma * rng.standard_normal(part.shape, np.float32)
+        # OpenCV draws three times as fast as NumPy; its generator is each thread's own.
+        cv2.setRNGSeed(int(np.random.SeedSequence(seed).generate_state(1)[0] >> 1))
+        # So many rows stay in the processor's cache, in the same two places of memory.
+        sigma, drawn = np.empty((2, _ROWS, *picture.shape[1:]), np.float32)
+        for row in range(0, picture.shape[0], _ROWS):
+            part = picture[row : row + _ROWS]
+            spread, normal = sigma[: len(part)], drawn[: len(part)]
+            np.maximum(part, 0.0, out=spread)
+            spread *= np.float32(1.0 / well)
+            spread += np.float32((read / well) ** 2)
+            np.sqrt(spread, out=spread)
+            cv2.randn(normal.reshape(len(normal), -1), 0.0, 1.0)  # type: ignore[call-overload]
+            normal *= spread
+            part += normal
     np.clip(picture, 0.0, 1.0, out=picture)
     return picture
 
