@@ -12,6 +12,8 @@ from verispect.files.run_file import Run
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 
+_NEWTON = 8
+
 
 @dataclass(frozen=True)
 class View:
@@ -25,16 +27,35 @@ class View:
         Pixels for a tangent of 1, seen from the entrance pupil.
     centre_px : (float, float)
         Column and row towards which the lens's pupil looks straight.
+    bend : float
+        How the lens bends lines: what lies r pixels off the middle is drawn at r(1 + bend (r/scale)²).
     """
 
     rotation: Floats
     scale_px: float
     centre_px: tuple[float, float]
+    bend: float = 0.0
 
     @property
     def to_pixels(self) -> Floats:
         """Camera directions (right, up, forward) to (column, row, 1), times a depth."""
         return np.array([[self.scale_px, 0, self.centre_px[0]], [0, -self.scale_px, self.centre_px[1]], [0, 0, 1.0]])
+
+    def drawn(self, column: Floats, row: Floats) -> tuple[Floats, Floats]:
+        """Where a lens that bends lines draws what one that does not would draw there."""
+        across, down = column - self.centre_px[0], row - self.centre_px[1]
+        grown = 1.0 + self.bend * (across**2 + down**2) / self.scale_px**2
+        return self.centre_px[0] + across * grown, self.centre_px[1] + down * grown
+
+    def undrawn(self, column: Floats, row: Floats) -> tuple[Floats, Floats]:
+        """The inverse of `drawn`, by Newton's method; for places of the frame itself."""
+        across, down = column - self.centre_px[0], row - self.centre_px[1]
+        told = np.hypot(across, down) / self.scale_px
+        found = told.copy()
+        for _ in range(_NEWTON if self.bend else 0):
+            found -= (found * (1.0 + self.bend * found**2) - told) / np.maximum(1.0 + 3.0 * self.bend * found**2, 0.1)
+        grown = np.where(told > 0.0, found / np.where(told > 0.0, told, 1.0), 1.0)
+        return self.centre_px[0] + across * grown, self.centre_px[1] + down * grown
 
     def onto(self, other: View) -> Floats:
         """The homography from this frame's pixels to another's, for things far away."""

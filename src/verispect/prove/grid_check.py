@@ -106,7 +106,7 @@ def _laid_over(evidence: Evidence, planned: list[int], found: Looked) -> Iterato
     for pair in found.pairs:
         if not pair.trusted:
             continue
-        here, there = evidence.reads[planned[pair.a]].grey, evidence.reads[planned[pair.b]].grey
+        here, there = found.straight[pair.a], found.straight[pair.b]
         matrix = at_level(found.views[pair.b].onto(found.views[pair.a]), divide)
         size = (here.shape[1], here.shape[0])
         shown = cv2.warpPerspective(np.ones_like(there), matrix, size, flags=cv2.INTER_NEAREST) > 0
@@ -195,7 +195,7 @@ def _moved(planned: list[int], divide: int, found: Looked, seen: Sequence[_Seen]
             continue
         view = found.views[odd]
         place = view.to_pixels @ view.rotation @ way
-        column, row = (float(part) for part in place[:2] / place[2])
+        column, row = (float(part) for part in view.drawn(place[0] / place[2], place[1] / place[2]))
         doubt = "" if vouched else (
             "; no third frame shows it: it moved, or stands near and the head turns beside the pupil"
         )  # fmt: skip

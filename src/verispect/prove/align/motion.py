@@ -221,11 +221,36 @@ def _refined(
     return whole
 
 
+def shifts_left(frame: Grey, other: Grey, matrix: Floats) -> tuple[Floats, Floats]:
+    """How far parts of `frame`, laid over `other` by a homography, must still be moved to lie right.
+
+    Returns
+    -------
+    places, shifts : ndarray, shape (K, 2)
+        Columns and rows of the blocks that tell, and their shifts; pixels of the frames given.
+    """
+    divide = halvings((frame.shape[1], frame.shape[0]), _PLENTY)
+    small, large = _banded(frame, divide), _banded(other, divide)
+    moved, there = _warped(small, at_level(matrix, divide), large.shape)
+    shifts, fit = _block_shifts(moved, large, there)
+    row, column = np.nonzero(fit)
+    middles = np.stack([column, row], axis=1) * float(_BLOCK) + 0.5 * (_BLOCK - 1)
+    return np.asarray(middles * divide + 0.5 * (divide - 1), float), shifts[fit] * divide
+
+
 def _left_over(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> float:
     """How far parts still lie apart once all is laid over one another, root mean square in pixels of this level.
 
-    Each block by itself, one step of a shift: what no turn of the whole mends is parallax, or things that moved.
+    What no turn of the whole mends is parallax, or things that moved.
     """
+    shifts, fit = _block_shifts(moved, large, there)
+    if not fit.any():
+        return float("inf")
+    return float(np.sqrt(np.mean(np.sum(shifts[fit] ** 2, axis=1))))
+
+
+def _block_shifts(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> tuple[Floats, NDArray[np.bool_]]:
+    """The shift of each block by itself, one step (down, across, 2), and which of them tell."""
     gx = cv2.Sobel(moved, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)
     gy = cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)
     error = moved - large
@@ -244,10 +269,8 @@ def _left_over(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> float:
     alike = together / np.sqrt(np.maximum(own, 1e-24))
     least = 0.5 * (xx + yy) - np.sqrt(0.25 * (xx - yy) ** 2 + xy * xy)
     fit = (total(there.astype(np.float32)) > size - 0.5) & (least >= 0.002 * size) & (alike >= 0.5)
-    if not fit.any():
-        return float("inf")
-    across, down = (yy * xe - xy * ye)[fit], (xx * ye - xy * xe)[fit]
-    return float(np.sqrt(np.mean((across**2 + down**2) / (xx * yy - xy * xy)[fit] ** 2)))
+    shifts = np.stack([yy * xe - xy * ye, xx * ye - xy * xe], axis=-1)
+    return shifts / np.maximum(xx * yy - xy * xy, 1e-30)[..., None], fit
 
 
 def _at_level_inverse(matrix: Floats, divide: int) -> Floats:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
 from verispect.prove.expected import View
+from verispect.prove.join.bend import straightened, with_bend
 from verispect.prove.join.gains import gains_of
 from verispect.prove.join.pointing import Pair, corrected, disagreement_px, pairs_of, turn_between
 
@@ -25,7 +26,8 @@ _USUAL = 0.33
 class Looked:
     """Of every frame: content moved down, right in pixels and turned clockwise in degrees; stops brighter; joined.
 
-    With the pairs looked at, the views as they came out, and by how much each frame's pairs still disagree, pixels.
+    With the pairs looked at, the views as they came out, by how much each frame's pairs still disagree, pixels, and
+    the pictures looked at as a lens that bends no lines would have drawn them.
     """
 
     shifts: Floats
@@ -35,6 +37,7 @@ class Looked:
     pairs: Sequence[Pair]
     views: Sequence[View]
     rests: Sequence[Sequence[float]]
+    straight: Sequence[Grey]
 
     def odd(self) -> NDArray[np.bool_]:
         """Which frames stand out."""
@@ -65,8 +68,12 @@ def looked(
     greys, smalls : sequences of ndarray
         Brightness (rows, columns) at the working size, and small pictures (rows, columns, 3).
     """
-    pairs = pairs_of(views, greys, pixels, is_cancelled=is_cancelled, progress=progress)
-    found = corrected(views, pairs)
+
+    def pairs_between(views: Sequence[View], greys: Sequence[Grey]) -> list[Pair]:
+        return pairs_of(views, greys, pixels, is_cancelled=is_cancelled, progress=progress)
+
+    bent, straight, pairs = with_bend(views, greys, pixels, pairs_between)
+    found = corrected(bent, pairs)
     # In the world, so that a turn that all share falls out.
     world = np.array([v.rotation.T @ turn_between(f, v) for v, f in zip(views, found, strict=True)])
     world -= _first_stay(world, float(np.median([view.scale_px for view in views])))
@@ -81,8 +88,9 @@ def looked(
         rest = disagreement_px(pair, views, found)
         rests[pair.a].append(rest)
         rests[pair.b].append(rest)
-    stops = -gains_of(found, smalls, trusted, pixels)
-    return Looked(shifts, np.degrees(-own[:, 2]), stops, joined, pairs, found, rests)
+    even = [straightened(small, view, pixels) for small, view in zip(smalls, found, strict=True)]
+    stops = -gains_of(found, even, trusted, pixels)
+    return Looked(shifts, np.degrees(-own[:, 2]), stops, joined, pairs, found, rests, straight)
 
 
 def _agreed(rests: Sequence[float], size: float) -> bool:

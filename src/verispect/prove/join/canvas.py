@@ -16,6 +16,7 @@ from verispect.prove.expected import View
 PROJECTIONS = ("flat", "cylinder", "sphere")
 # A flat picture wider than this stretches its edges beyond use; a cylinder higher than that, from its middle.
 _FLAT_DEG, _CYLINDER_DEG = 100.0, 60.0
+_TURNS_BACK = 0.05
 MOST_PIXELS = 4_000_000_000
 
 
@@ -103,6 +104,7 @@ def _edge_rays(view: View, pixels: tuple[int, int]) -> Floats:
     run = np.linspace(0.0, 1.0, 33)
     x = np.concatenate([run, np.ones(33), run[::-1], np.zeros(33)]) * (wide - 1)
     y = np.concatenate([np.zeros(33), run, np.ones(33), run[::-1]]) * (high - 1)
+    x, y = view.undrawn(x, y)
     rays = np.linalg.inv(view.to_pixels) @ np.stack([x, y, np.ones_like(x)])
     found = (view.rotation.T @ rays).T
     unit: Floats = found / np.linalg.norm(found, axis=1, keepdims=True)
@@ -183,6 +185,12 @@ def frame_maps(view: View, directions: Floats) -> tuple[NDArray[np.float32], NDA
     depth = seen[..., 2]
     ahead = depth > 1e-6
     safe = np.where(ahead, depth, 1.0)
-    column = np.where(ahead, view.scale_px * seen[..., 0] / safe + view.centre_px[0], -1e6)
-    row = np.where(ahead, -view.scale_px * seen[..., 1] / safe + view.centre_px[1], -1e6)
+    across, down = seen[..., 0] / safe, -seen[..., 1] / safe
+    if view.bend:
+        slant = across**2 + down**2
+        # Where lines are bent so far that the picture would come back upon itself nothing is seen.
+        ahead = ahead & (1.0 + 3.0 * view.bend * slant > _TURNS_BACK)
+        across, down = (part * (1.0 + view.bend * slant) for part in (across, down))
+    column = np.where(ahead, view.scale_px * across + view.centre_px[0], -1e6)
+    row = np.where(ahead, view.scale_px * down + view.centre_px[1], -1e6)
     return column.astype(np.float32), row.astype(np.float32)

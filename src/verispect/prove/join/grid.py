@@ -21,6 +21,7 @@ from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.expected import View, view_of
 from verispect.prove.intake import Coded, Frame, described, frames_in, in_order
+from verispect.prove.join.bend import straightened, with_bend
 from verispect.prove.join.canvas import Canvas, canvas_for
 from verispect.prove.join.crop import crop_of
 from verispect.prove.join.frames import FrameStore, merged_cells, small_pictures, told_of
@@ -50,6 +51,7 @@ class Joined:
     doubtful: list[dict[str, Any]] = field(default_factory=list)
     first: Frame | None = None
     on_disk: bool = False
+    bend: float = 0.0
 
     def report(self) -> dict[str, Any]:
         """The contract's JSON."""
@@ -61,6 +63,7 @@ class Joined:
             "crop": list(self.crop),
             "depth": None,
             "projection": self.canvas.projection,
+            "bend": round(self.bend, 6),
             "seconds": round(self.seconds, 3),
             "peak_memory_mb": round(peak_mb(), 1),
             "doubtful": self.doubtful,
@@ -211,7 +214,7 @@ def join(
     say(1.0, "joined")
     return Joined(
         result, told, [pair_report(pair, files) for pair in pairs], crop, time.monotonic() - begin, canvas, doubtful,
-        frames[0], on_disk,
+        frames[0], on_disk, views[0].bend,
     )  # fmt: skip
 
 
@@ -247,12 +250,17 @@ def _measured(
     if before is not None:
         return before
     greys, smalls = small_pictures(store, pixels, say, stop)
-    pairs = pairs_of(placed.views, greys, pixels, is_cancelled=stop,
-                     progress=lambda share: say(0.25 + 0.25 * share, "comparing neighbours"))  # fmt: skip
-    if stop():
-        raise Cancelled
-    views = corrected(placed.views, pairs)
-    gains = gains_of(views, smalls, pairs, pixels)
+
+    def pairs_between(views: Sequence[View], straight: Sequence[NDArray[np.float32]]) -> list[Pair]:
+        found = pairs_of(views, straight, pixels, is_cancelled=stop,
+                         progress=lambda share: say(0.25 + 0.25 * share, "comparing neighbours"))  # fmt: skip
+        if stop():
+            raise Cancelled
+        return found
+
+    planned_views, _, pairs = with_bend(placed.views, greys, pixels, pairs_between)
+    views = corrected(planned_views, pairs)
+    gains = gains_of(views, [straightened(s, v, pixels) for s, v in zip(smalls, views, strict=True)], pairs, pixels)
     write_measured(kept, asked, views, pairs, gains)
     return views, pairs, gains
 

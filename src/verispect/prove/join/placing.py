@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -24,6 +24,10 @@ _SAME_CELL = 0.03
 _BETTER = 0.6
 # Focal lengths nobody has, as shares of the frame's long side.
 _FOCAL_LIMITS = (0.3, 40.0)
+# What corners may be moved by, as a share; how many such a first look tries, and where it is fine enough. Pairs that
+# it looks at; how much better points must agree; and less than this is let be, pixels of the working size.
+_MOST_BEND, _FIRST_LOOKS, _FINE_BEND = 0.06, 7, 0.0004
+_MOST_PAIRS, _AGREES_BETTER, _SMALL_BEND_PX = 40, 0.9, 0.3
 # More than this left between turned frames is told, in pixels of the working size.
 _LEFT_PX = 1.5
 
@@ -66,15 +70,22 @@ def found_places(
         )  # fmt: skip
     told = _told_focal_px(frames, sensor_wide_mm)
     focal = (told or _focal_from(common, frames[0].pixels) or 1.2 * max(frames[0].pixels)) / divide
-    turns, focal, rest = turned(common, len(frames), focal, told=told is not None)
+    turns, own_focal, rest = turned(common, len(frames), focal, told=told is not None)
     shifts, rest_shifted = _shifted(common, len(frames))
+    is_shifted = len(turns) > 1 and rest_shifted < _BETTER * rest
+    bend = 0.0
+    if not is_shifted:
+        share, common = _straightened(common, len(frames), focal, size, told=told is not None)
+        turns, own_focal, rest = turned(common, len(frames), focal, told=told is not None)
+        bend = share / (0.5 * math.hypot(*size) / own_focal) ** 2
+    focal = own_focal
     doubts = [
         f"{frames[k].path.name} shows nothing in common with the others; it is left out"
         for k in range(len(frames)) if k not in turns
     ]  # fmt: skip
     members = sorted(turns)
     middle = ((frames[0].pixels[0] - 1) / 2.0, (frames[0].pixels[1] - 1) / 2.0)
-    if len(members) > 1 and rest_shifted < _BETTER * rest:
+    if is_shifted:
         # The lens or the back was moved, not the camera turned: one view, with other parts of its image.
         views = {
             k: View(np.eye(3), focal * divide, (middle[0] - shifts[k][0] * divide, middle[1] - shifts[k][1] * divide))
@@ -82,7 +93,8 @@ def found_places(
         }
         rest = rest_shifted
     else:
-        views = {k: View(r, focal * divide, middle) for k, r in straightened({k: turns[k] for k in members}).items()}
+        straight = straightened({k: turns[k] for k in members})
+        views = {k: View(r, focal * divide, middle, bend) for k, r in straight.items()}
     if rest > _LEFT_PX:
         doubts.append(
             f"neighbours lie {rest * divide:.1f} pixels apart on the whole once laid over one another: near things "
@@ -90,6 +102,40 @@ def found_places(
         )
     cells = _cells(members, views, frames[0].pixels)
     return Placed(cells, [views[cell[0]] for cell in cells], tuple(doubts))
+
+
+def _straightened(
+    common: Sequence[Common], count: int, focal_px: float, size: tuple[int, int], *, told: bool
+) -> tuple[float, list[Common]]:
+    """How far the lens moves corners, as a share, that the points agree with best; and the points without it.
+
+    0 and the points as they are where no bending makes them agree clearly better.
+    """
+    corner = 0.5 * math.hypot(*size)
+    # A view whose scale is the corner's distance: there its bend is the share.
+    sensor = View(np.eye(3), corner, (0.0, 0.0))
+    some = sorted(common, key=lambda pair: -len(pair.first))[:_MOST_PAIRS]
+
+    def straight(pairs: Sequence[Common], share: float) -> list[Common]:
+        lens = replace(sensor, bend=share)
+        return [
+            replace(pair, first=np.stack(lens.undrawn(*pair.first.T), axis=1),
+                    second=np.stack(lens.undrawn(*pair.second.T), axis=1))
+            for pair in pairs
+        ]  # fmt: skip
+
+    def left(share: float) -> float:
+        return turned(straight(some, share), count, focal_px, told=told)[2]
+
+    tried = {share: left(share) for share in np.linspace(-_MOST_BEND, _MOST_BEND, _FIRST_LOOKS).tolist()}
+    best, step = min(tried, key=lambda share: tried[share]), 2.0 * _MOST_BEND / (_FIRST_LOOKS - 1)
+    while step > _FINE_BEND:
+        step *= 0.5
+        tried |= {share: left(share) for share in (best - step, best + step)}
+        best = min(tried, key=lambda share: tried[share])
+    if tried[best] > _AGREES_BETTER * left(0.0) or abs(best) * corner < _SMALL_BEND_PX:
+        return 0.0, list(common)
+    return best, straight(common, best)
 
 
 def _greys(frames: Sequence[Frame], say: Progress, stop: Callable[[], bool]) -> tuple[list[Grey8], int]:

@@ -79,6 +79,16 @@ def overlap_share(first: View, second: View, pixels: tuple[int, int]) -> float:
     return float(inside.mean())
 
 
+def _overlaps(views: Sequence[View], pixels: tuple[int, int]) -> list[tuple[int, int, float]]:
+    """Frames that overlap as they look, and by how much."""
+    return [
+        (i, j, share)
+        for i in range(len(views))
+        for j in range(i + 1, len(views))
+        if (share := overlap_share(views[i], views[j], pixels)) >= _LEAST_OVERLAP
+    ]
+
+
 def pairs_of(
     views: Sequence[View],
     greys: Sequence[Grey],
@@ -91,12 +101,7 @@ def pairs_of(
     divide = pixels[0] / greys[0].shape[1]
     up = enlarged(divide)
     down = np.linalg.inv(up)
-    wanted = [
-        (i, j, share)
-        for i in range(len(views))
-        for j in range(i + 1, len(views))
-        if (share := overlap_share(views[i], views[j], pixels)) >= _LEAST_OVERLAP
-    ]
+    wanted = _overlaps(views, pixels)
     found = []
     for number, (i, j, share) in enumerate(wanted):
         if is_cancelled():
