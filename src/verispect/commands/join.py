@@ -31,7 +31,7 @@ def run(given: Sequence[str]) -> int:
     from verispect.errors import Cancelled
     from verispect.files.atomic import write_atomically
     from verispect.files.picture_out import not_over
-    from verispect.prove.join.written import join_to
+    from verispect.prove.join.written import bend_words, ghost_words, join_to
     from verispect.prove.merge.shots import shots_together
 
     if options.report is not None:
@@ -56,7 +56,7 @@ def run(given: Sequence[str]) -> int:
                 progress=say,
                 **_asked(candidate, happened),
             )
-        together.name_shots([*joined.frames, *joined.pairs])
+        together.name_shots([*joined.frames, *joined.pairs, *joined.ghosts])
     except Cancelled:
         return STOPPED
     report = joined.report()
@@ -67,6 +67,9 @@ def run(given: Sequence[str]) -> int:
     else:
         wide, high = joined.canvas.size
         print(f"{len(joined.frames)} frames joined into {options.out}, {wide} × {high}, in {joined.seconds:.1f} s")
+        for said in (bend_words(joined), *map(ghost_words, joined.ghosts)):
+            if said is not None:
+                print(said)
         for doubt in joined.doubtful:
             print(f"doubtful: {doubt['says']}")
     return FAILED if joined.doubtful else DONE

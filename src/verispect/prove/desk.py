@@ -18,7 +18,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
 from verispect.prove.expected import turned_as_happened
 from verispect.prove.intake import described, frames_in, in_order, read_coded
-from verispect.prove.join.written import join_to
+from verispect.prove.join.written import bend_words, ghost_words, join_to
 from verispect.prove.merge.depth_points import depth_points, ply_of
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.shots import shots_together
@@ -34,6 +34,7 @@ from verispect.prove.trials.recycle_test import RecycleTest, recycle_test
 from verispect.prove.trials.settle_test import SettleTest, settle_test
 from verispect.prove.trials.step_test import StepTest, from_frames
 from verispect.prove.trials.tilt_test import TiltTest, sensor_of, tilt_test
+from verispect.sentence import Sentence
 
 Share = Callable[[float], None]
 Stop = Callable[[], bool]
@@ -112,10 +113,17 @@ def merge_files(
     return MergedFile(target, ply_of(depth_points(merged, exposures, sensor)), merged.report(None))
 
 
+class JoinedFile(NamedTuple):
+    """Where a joined picture lies, and what was set right in it."""
+
+    path: Path
+    says: list[Sentence]
+
+
 def join_files(
     files: list[Path], candidate: Candidate | None, target: Path, *, progress: Share, is_cancelled: Stop
-) -> Path | None:
-    """Join files, by the frames alone where no plan has them; the picture's path, or None where it was stopped."""
+) -> JoinedFile | None:
+    """Join files, by the frames alone where no plan has them; None where it was stopped."""
     planned = (
         candidate is not None
         and candidate.method.is_grid
@@ -129,7 +137,7 @@ def join_files(
             files, candidate if planned else None, run, target, progress=lambda share, _text: progress(0.3 * share),
             is_cancelled=is_cancelled,
         ) as together:  # fmt: skip
-            join_to(
+            joined = join_to(
                 target,
                 together.places,
                 as_given=together.as_given,
@@ -141,9 +149,11 @@ def join_files(
                 progress=lambda share, _text: progress(share),
                 is_cancelled=is_cancelled,
             )
+            together.name_shots(joined.ghosts)
     except Cancelled:
         return None
-    return target
+    bend = bend_words(joined)
+    return JoinedFile(target, [*([] if bend is None else [bend]), *map(ghost_words, joined.ghosts)])
 
 
 def _make_folder(target: Path) -> None:

@@ -76,8 +76,9 @@ class SeriesCheck:
         beside = [used[number] for number in by_focus]
         steps = [np.eye(3), *(np.linalg.inv(chained[a]) @ chained[b] for a, b in itertools.pairwise(by_focus))]
         self._shaken(beside)
-        self._moved(beside)
+        # How far a thing moved tells more than that something did.
         self._stands_aside(beside, steps)
+        self._moved(beside)
 
     def _by_focus(self, used: list[int]) -> list[int]:
         """Places among the frames in the order of the plan's focus; as they come where it is not known of all."""

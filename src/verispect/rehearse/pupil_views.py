@@ -34,7 +34,8 @@ _VIEWS_ABOVE, _VIEWS_AT_EDGES = 24, 48
 _EVEN, _SHARP_PX = 1.25, 0.7
 # Nothing nearer than so many focal lengths is drawn: it is inside the lens.
 _NEAREST = 1.3
-_FAR = 1e6
+# Corners farther off than this are brought nearer, which turns the edges that end there: a view has none so far off.
+_FAR = 1e10
 # Texels that are cut out of a texture for one tile, 96 MB: reading across its border is many times as slow.
 _MOST_CUT = 6_000_000
 # Where nothing is blurred less than this a tile is worked out on a net; places of it beyond the tile, and its widest.

@@ -46,12 +46,18 @@ def turn(bearing_deg: float, pitch_deg: float, roll_deg: float = 0.0) -> np.ndar
     return np.stack([right, up, forward])
 
 
-def seen(sphere: np.ndarray, basis: np.ndarray, *, focal_px: float = FOCAL_PX) -> np.ndarray:
-    """A frame (rows, columns, 3), 0 to 1, sampled four times a pixel."""
+def seen(sphere: np.ndarray, basis: np.ndarray, *, focal_px: float = FOCAL_PX, k1: float = 0.0) -> np.ndarray:
+    """A frame (rows, columns, 3), 0 to 1, sampled four times a pixel; `k1` bends its lines, as OpenCV has it."""
+    matrix = np.array([[focal_px, 0, 0], [0, focal_px, 0], [0, 0, 1.0]])
+    often = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 60, 1e-10)
     wide, high = SIZE
     total = np.zeros((high, wide, 3), np.float32)
     for dx, dy in ((-0.25, -0.25), (0.25, -0.25), (-0.25, 0.25), (0.25, 0.25)):
         x, y = np.meshgrid(np.arange(wide) + dx - (wide - 1) / 2, np.arange(high) + dy - (high - 1) / 2)
+        if k1:
+            drawn = np.stack([x.ravel(), y.ravel()], axis=1)[:, None]
+            straight = cv2.undistortPoints(drawn, matrix, np.array([k1, 0, 0, 0.0]), P=matrix, criteria=often)
+            x, y = (straight[:, 0, axis].reshape(high, wide) for axis in (0, 1))
         rays = (x[..., None] * basis[0] - y[..., None] * basis[1]) / focal_px + basis[2]
         longitude = np.arctan2(rays[..., 0], rays[..., 2])
         latitude = np.arctan2(rays[..., 1], np.hypot(rays[..., 0], rays[..., 2]))
@@ -61,13 +67,13 @@ def seen(sphere: np.ndarray, basis: np.ndarray, *, focal_px: float = FOCAL_PX) -
     return total / 4
 
 
-def taken(folder: Path, bases: list[np.ndarray], *, told: bool = True, seed: int = 3) -> list[Path]:
+def taken(folder: Path, bases: list[np.ndarray], *, told: bool = True, seed: int = 3, k1: float = 0.0) -> list[Path]:
     """Frames written to a folder, with the focal length in their metadata or not."""
     sphere = painted_sphere(seed)
     rng = np.random.default_rng(seed + 1)
     paths = []
     for k, basis in enumerate(bases):
-        light = seen(sphere, basis) + rng.normal(0.0, 0.004, (*SIZE[::-1], 3))
+        light = seen(sphere, basis, k1=k1) + rng.normal(0.0, 0.004, (*SIZE[::-1], 3))
         path = folder / f"frame-{k + 1:03d}.tif"
         shot = Shot(focal_mm=FOCAL_PX * 0.075, pixel_mm=0.075) if told else Shot()
         write_picture(path, np.round(np.clip(light, 0, 1) * 65535).astype(np.uint16), shot=shot)

@@ -17,7 +17,7 @@ PROJECTIONS = ("flat", "cylinder", "sphere")
 # A flat picture wider than this stretches its edges beyond use; a cylinder higher than that, from its middle.
 _FLAT_DEG, _CYLINDER_DEG = 100.0, 60.0
 _TURNS_BACK = 0.05
-MOST_PIXELS = 4_000_000_000
+MOST_PIXELS = 20_000_000_000
 
 
 @dataclass(frozen=True)
@@ -54,6 +54,15 @@ class Canvas:
         else:
             seen = np.stack([np.sin(across) * np.cos(down), -np.sin(down), np.cos(across) * np.cos(down)], axis=-1)
         found: Floats = seen @ self.basis
+        return found
+
+    def places_of(self, directions: Floats) -> Floats:
+        """Columns and rows (K, 2) of world directions (K, 3); of a circle those nearest to one another."""
+        seen = directions @ self.basis.T
+        places = _flattened(self.projection, seen)
+        if self.projection != "flat":
+            places[:, 0] = places[0, 0] + np.remainder(places[:, 0] - places[0, 0] + math.pi, 2.0 * math.pi) - math.pi
+        found: Floats = places * self.scale_px - self.corner
         return found
 
     def box_of(self, view: View, pixels: tuple[int, int]) -> tuple[int, int, int, int]:

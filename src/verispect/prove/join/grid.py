@@ -21,12 +21,13 @@ from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.expected import View, view_of
 from verispect.prove.intake import Coded, Frame, described, frames_in, in_order
-from verispect.prove.join.bend import straightened, with_bend
+from verispect.prove.join.bend import corner_tangent, straightened, with_bend
 from verispect.prove.join.canvas import Canvas, canvas_for
 from verispect.prove.join.crop import crop_of
 from verispect.prove.join.frames import FrameStore, merged_cells, small_pictures, told_of
 from verispect.prove.join.gains import gains_of
-from verispect.prove.join.kept import read_measured, write_measured
+from verispect.prove.join.ghosts import Ghost, ghosts_between
+from verispect.prove.join.kept import Measured, read_measured, write_measured
 from verispect.prove.join.painting import Painter
 from verispect.prove.join.placing import Placed, found_places
 from verispect.prove.join.pointing import Pair, corrected, pair_report, pairs_of
@@ -40,7 +41,13 @@ _SHARE_OF_MEMORY = 6.0
 
 @dataclass
 class Joined:
-    """A joined picture, 16 bits, and how it came about."""
+    """A joined picture, 16 bits, and how it came about.
+
+    Attributes
+    ----------
+    corners_share : float
+        How much farther out than a straight lens this one draws the frames' corners, as a share.
+    """
 
     pixels: Coded
     frames: list[dict[str, Any]]
@@ -51,7 +58,8 @@ class Joined:
     doubtful: list[dict[str, Any]] = field(default_factory=list)
     first: Frame | None = None
     on_disk: bool = False
-    bend: float = 0.0
+    corners_share: float = 0.0
+    ghosts: list[dict[str, Any]] = field(default_factory=list)
 
     def report(self) -> dict[str, Any]:
         """The contract's JSON."""
@@ -63,10 +71,11 @@ class Joined:
             "crop": list(self.crop),
             "depth": None,
             "projection": self.canvas.projection,
-            "bend": round(self.bend, 6),
+            "corners_share": round(self.corners_share, 6),
             "seconds": round(self.seconds, 3),
             "peak_memory_mb": round(peak_mb(), 1),
             "doubtful": self.doubtful,
+            "ghosts": self.ghosts,
         }
 
 
@@ -175,7 +184,7 @@ def join(
         shown = merged_cells(frames, cells, merge_members, room.folder, say, stop)
         # The pixels held, the parts in work and what is measured share what there is.
         store = FrameStore(shown, room.memory_mb / (3.0 * max(1, room.jobs)))
-        views, pairs, gains = _measured(room, store, placed, shown, pixels, say, stop)
+        views, pairs, gains, ghosts = _measured(room, store, placed, shown, pixels, say, stop)
         canvas = canvas_for(views, pixels, projection, basis)
         if room.most_side is not None and max(canvas.size) > room.most_side:
             raise FileError(
@@ -183,7 +192,7 @@ def join(
                 ".tif or a .zarr",
                 wide=canvas.size[0], high=canvas.size[1], most=room.most_side,
             )  # fmt: skip
-        painter = Painter(canvas, tuple(views), gains, pixels)
+        painter = Painter(canvas, tuple(views), gains, pixels, tuple(ghosts))
         on_disk = canvas.size[0] * canvas.size[1] * 6e-6 > large_mb
         if on_disk:
             result, covered, shares = _on_disk(painter, shown, room, say, stop)
@@ -214,7 +223,8 @@ def join(
     say(1.0, "joined")
     return Joined(
         result, told, [pair_report(pair, files) for pair in pairs], crop, time.monotonic() - begin, canvas, doubtful,
-        frames[0], on_disk, views[0].bend,
+        frames[0], on_disk, views[0].bend * corner_tangent(views[0], pixels) ** 2,
+        [_told(ghost, canvas, files) for ghost in ghosts],
     )  # fmt: skip
 
 
@@ -241,8 +251,8 @@ def _measured(
     pixels: tuple[int, int],
     say: Progress,
     stop: Callable[[], bool],
-) -> tuple[list[View], list[Pair], Floats]:
-    """Views set right, pairs and stops to add; what an earlier try over the same frames has found is taken up."""
+) -> Measured:
+    """Views set right, pairs, stops to add and what moved; found by an earlier try over the same frames, taken up."""
     planned = [[*view.rotation.ravel().tolist(), view.scale_px, *view.centre_px] for view in placed.views]
     asked = json.dumps([told_of(shown), planned])
     kept = room.folder / "measured.json"
@@ -258,11 +268,12 @@ def _measured(
             raise Cancelled
         return found
 
-    planned_views, _, pairs = with_bend(placed.views, greys, pixels, pairs_between)
+    planned_views, straight, pairs = with_bend(placed.views, greys, pixels, pairs_between)
     views = corrected(planned_views, pairs)
     gains = gains_of(views, [straightened(s, v, pixels) for s, v in zip(smalls, views, strict=True)], pairs, pixels)
-    write_measured(kept, asked, views, pairs, gains)
-    return views, pairs, gains
+    measured = views, pairs, gains, ghosts_between(views, straight, pairs, gains, pixels)
+    write_measured(kept, asked, measured)
+    return measured
 
 
 def _in_memory(
@@ -297,6 +308,13 @@ def _on_disk(
     paint_all(work, jobs=room.jobs, scheduler=room.scheduler, memory_mb=room.memory_mb, say=say, stop=stop)
     used = np.asarray(work.shares().sum(axis=0), float)
     return work.pixels(), work.covered(), used / max(float(used.sum()), 1e-9)
+
+
+def _told(ghost: Ghost, canvas: Canvas, files: Sequence[str]) -> dict[str, Any]:
+    """A ghost in the report: where it lies in the joined picture, and which frame shows it."""
+    places = canvas.places_of(ghost.outline)
+    (left, top), (right, bottom) = np.floor(places.min(axis=0)), np.ceil(places.max(axis=0))
+    return {"box": [int(top), int(left), int(bottom), int(right)], "file": files[ghost.shown_by]}
 
 
 def _apart_deg(view: View, other: View) -> float:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -13,9 +12,10 @@ from verispect.files.atomic import write_atomically
 from verispect.optics.types import Floats
 from verispect.prove.expected import View
 from verispect.prove.join.canvas import Canvas
+from verispect.prove.join.ghosts import Ghost
 from verispect.prove.join.pointing import Pair
 
-Measured = tuple[list[View], list[Pair], Floats]
+Measured = tuple[list[View], list[Pair], Floats, list[Ghost]]
 
 
 def view_as_json(view: View) -> dict[str, Any]:
@@ -45,13 +45,25 @@ def canvas_from_json(told: dict[str, Any]) -> Canvas:
     return Canvas(told["projection"], np.array(told["basis"], float), told["scale_px"], (wide, high), (across, down))
 
 
-def write_measured(path: Path, asked: str, views: Sequence[View], pairs: Sequence[Pair], gains: Floats) -> None:
+def ghost_as_json(ghost: Ghost) -> dict[str, Any]:
+    """A ghost's numbers."""
+    return {"outline": ghost.outline.tolist(), "shown_by": ghost.shown_by, "out": list(ghost.out)}
+
+
+def ghost_from_json(told: dict[str, Any]) -> Ghost:
+    """The ghost of such numbers."""
+    return Ghost(np.array(told["outline"], float), told["shown_by"], tuple(told["out"]))
+
+
+def write_measured(path: Path, asked: str, measured: Measured) -> None:
     """Keep it, with what it was measured of."""
+    views, pairs, gains, ghosts = measured
     told = {
         "asked": asked,
         "views": [view_as_json(view) for view in views],
         "pairs": [{**vars(pair), "turn": np.asarray(pair.turn).tolist()} for pair in pairs],
         "gains": np.asarray(gains).tolist(),
+        "ghosts": [ghost_as_json(ghost) for ghost in ghosts],
     }
     write_atomically(path, json.dumps(told).encode("utf-8"))
 
@@ -64,6 +76,6 @@ def read_measured(path: Path, asked: str) -> Measured | None:
             return None
         views = [view_from_json(view) for view in told["views"]]
         pairs = [Pair(**{**pair, "turn": np.array(pair["turn"], float)}) for pair in told["pairs"]]
-        return views, pairs, np.array(told["gains"], float)
+        return views, pairs, np.array(told["gains"], float), [ghost_from_json(one) for one in told["ghosts"]]
     except (OSError, ValueError, KeyError, TypeError):
         return None

@@ -24,7 +24,14 @@ from numpy.typing import NDArray
 from verispect.errors import Cancelled, FileError
 from verispect.prove.intake import described
 from verispect.prove.join.frames import FrameStore
-from verispect.prove.join.kept import canvas_as_json, canvas_from_json, view_as_json, view_from_json
+from verispect.prove.join.kept import (
+    canvas_as_json,
+    canvas_from_json,
+    ghost_as_json,
+    ghost_from_json,
+    view_as_json,
+    view_from_json,
+)
 from verispect.prove.join.painting import Painter
 from verispect.prove.join.working_folder import PAINTED
 
@@ -118,6 +125,7 @@ def _as_json(work: Work) -> dict[str, Any]:
         "canvas": canvas_as_json(work.painter.canvas),
         "views": [view_as_json(view) for view in work.painter.views],
         "gains": work.painter.gains.tolist(),
+        "ghosts": [ghost_as_json(ghost) for ghost in work.painter.ghosts],
         "pixels": list(work.painter.pixels),
         "files": [str(path) for path in work.files],
         "budget_mb": work.budget_mb,
@@ -129,7 +137,8 @@ def _opened(folder: str, _written: int) -> tuple[Work, FrameStore]:
     told = json.loads((Path(folder) / _WORK).read_text(encoding="utf-8"))
     wide, high = told["pixels"]
     views = tuple(view_from_json(view) for view in told["views"])
-    painter = Painter(canvas_from_json(told["canvas"]), views, np.array(told["gains"], float), (wide, high))
+    ghosts = tuple(ghost_from_json(ghost) for ghost in told["ghosts"])
+    painter = Painter(canvas_from_json(told["canvas"]), views, np.array(told["gains"], float), (wide, high), ghosts)
     files = tuple(Path(path) for path in told["files"])
     work = Work(Path(folder), painter, files, told["budget_mb"])
     return work, FrameStore([described(path) for path in files], work.budget_mb)

@@ -15,12 +15,15 @@ from verispect.optics.types import Floats
 from verispect.prove.expected import View
 from verispect.prove.intake import Coded
 from verispect.prove.join.canvas import Canvas, frame_maps
+from verispect.prove.join.ghosts import Ghost
 
 Box = tuple[int, int, int, int]
 _APRON = 48
 # Width of the soft seams of the slow part, in pixels, and the window of the detail that is compared.
 _SLOW = 12.0
 _DETAIL = 9
+# Width of the seam about what one frame alone shows.
+_SEAM = 4.0
 _LUMA = np.array([[0.25, 0.5, 0.25]], np.float32)
 
 
@@ -56,12 +59,35 @@ class Painter:
         Stops to add to each frame.
     pixels : (int, int)
         Width and height of every frame.
+    ghosts : tuple of Ghost
+        Places that one frame alone shows.
     """
 
     canvas: Canvas
     views: tuple[View, ...]
     gains: Floats
     pixels: tuple[int, int]
+    ghosts: tuple[Ghost, ...] = ()
+
+    @cached_property
+    def _outlines(self) -> list[Floats]:
+        return [self.canvas.places_of(ghost.outline) for ghost in self.ghosts]
+
+    def _left_out(self, left: int, top: int, shape: tuple[int, int]) -> dict[int, NDArray[np.float32]]:
+        """Of frames that give nothing of some ghost how much of each place they give, 0 to 1."""
+        found: dict[int, NDArray[np.float32]] = {}
+        turn = 0.0 if self.canvas.projection == "flat" else 2.0 * math.pi * self.canvas.scale_px
+        for ghost, outline in zip(self.ghosts, self._outlines, strict=True):
+            for off in {0.0, turn, -turn}:
+                places = outline - (left, top) + (off, 0.0)
+                if places[:, 0].max() < 0 or places[:, 1].max() < 0 or np.any(places.min(axis=0) > shape[::-1]):
+                    continue
+                mask = np.zeros(shape, np.uint8)
+                cv2.fillConvexPoly(mask, np.round(places).astype(np.int32), 255)
+                given = np.float32(1.0) - cv2.GaussianBlur(mask, (0, 0), _SEAM).astype(np.float32) / np.float32(255.0)
+                for k in ghost.out:
+                    found[k] = np.minimum(found[k], given) if k in found else given
+        return found
 
     @cached_property
     def _boxes(self) -> list[Box]:
@@ -113,6 +139,7 @@ class Painter:
         fine, fine_weight = np.zeros((*shape, 3), np.float32), np.full(shape, 1e-20, np.float32)
         weights: dict[int, NDArray[np.float32]] = {}
         wide, high = self.pixels
+        given = self._left_out(left - _APRON, top - _APRON, shape)
         for k in self.frames_of(box):
             column, row = self._maps(self.views[k], directions)
             # How far within the frame, as a share of its half: 0 at the border.
@@ -124,6 +151,8 @@ class Painter:
             part = cv2.remap(read(k), column, row, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
             light = _brightened(np.asarray(part, np.uint16), float(self.gains[k]))
             border = np.clip(inside, 0.0, 1.0)
+            if k in given:
+                border *= given[k]
             eased = _eased(light)
             detail = light - eased
             luma = cv2.transform(detail, _LUMA)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -14,9 +14,30 @@ from verispect.prove.join.grid import Joined, Room, join
 from verispect.prove.join.working_folder import working_folder
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.written import profile_of, shot_of
+from verispect.sentence import Sentence
 
 # What libjpeg takes, each way.
 _JPEG_SIDE = 65_500
+
+
+def ghost_words(ghost: Mapping[str, Any]) -> Sentence:
+    """What was done about a thing that moved."""
+    top, left, bottom, right = ghost["box"]
+    return Sentence(
+        "about row {row:.0f}, column {column:.0f} neighbours do not show the same; it is taken from {frame} alone",
+        {"row": 0.5 * (top + bottom), "column": 0.5 * (left + right), "frame": ghost["file"]},
+    )
+
+
+def bend_words(joined: Joined) -> Sentence | None:
+    """How the lens bends lines, where it was found to."""
+    if not joined.corners_share:
+        return None
+    way = "farther out" if joined.corners_share > 0.0 else "farther in"
+    return Sentence(
+        "the lens draws corners {share:.2f} % {way} than a straight one: taken out",
+        {"share": 100.0 * abs(joined.corners_share), "way": Sentence(way)},
+    )
 
 
 def join_to(

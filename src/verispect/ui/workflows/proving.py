@@ -23,7 +23,7 @@ from verispect.ui.work.job import Job
 from verispect.ui.workflows.saving import ask_save
 
 if TYPE_CHECKING:
-    from verispect.prove.desk import MergedFile
+    from verispect.prove.desk import JoinedFile, MergedFile
     from verispect.prove.trials.compare import Compared
     from verispect.ui.panels.stations.compare_frames import CompareFrames
     from verispect.ui.workflows.retouching import RetouchDesk
@@ -347,7 +347,7 @@ class ProveDesk(QObject):
         if grid:
             job = self._start(self.tr("Joining"), join_files, files, candidate, target)
             if job is not None:
-                job.done.connect(lambda path: None if path is None else self._on_joined(Path(str(path))))
+                job.done.connect(self._on_joined)
             return
         job = self._start(self.tr("Merging"), merge_files, files, candidate, target, proof)
         if job is not None:
@@ -367,9 +367,12 @@ class ProveDesk(QObject):
         self._panel.retouch_button.setEnabled(True)
         self._show_made(path)
 
-    def _on_joined(self, path: Path) -> None:
-        self._notices.say(self.tr("Written: {0}").format(path))
-        self._show_made(path)
+    def _on_joined(self, found: JoinedFile | None) -> None:
+        if found is None:
+            return
+        told = [self.tr("Written: {0}").format(found.path), *(say(words) for words in found.says[:_FEW_GHOSTS])]
+        self._notices.say("; ".join(told))
+        self._show_made(found.path)
 
     def _show_made(self, path: Path) -> None:
         """A picture that was written, on the left and for the page."""

@@ -1,0 +1,164 @@
+"""Things that moved between frames of a grid: each is shown by one frame, so that it does not come out half or twice.
+
+Only where frames overlap can this be told. What differs there by more than light, noise, focus and a pixel's error of
+place make is taken from the frame in which it lies farthest within.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.optics.types import Floats
+from verispect.prove.align.motion import at_level
+from verispect.prove.expected import View
+from verispect.prove.join.canvas import frame_maps
+from verispect.prove.join.pointing import Pair
+
+Grey = NDArray[np.float32]
+# Standard deviation of what is compared, pixels of the pictures looked at: blur out of focus is finer.
+_SMOOTH = 2.5
+# Frames differ where they do by so much of their brightness, more than an error of place of so many pixels makes, and
+# more than this of the whole range.
+_SHARE, _PLACE_PX, _LEAST = 0.10, 1.5, 0.004
+# What is narrower is an edge, what is smaller is nothing, and what is larger than this share of the overlap is light.
+_NARROW, _SMALL, _MOST = 7, 120, 0.3
+# Places of one thing lie so near one another, in their own size; and room is left about it, pixels.
+_NEAR, _ROOM = 1.5, 8
+
+
+@dataclass(frozen=True)
+class Ghost:
+    """A place that one frame alone shows.
+
+    Attributes
+    ----------
+    outline : ndarray, shape (N, 3)
+        World directions about it, a convex outline.
+    shown_by : int
+    out : tuple of int
+        Frames that see it too and give nothing of it.
+    """
+
+    outline: Floats
+    shown_by: int
+    out: tuple[int, ...]
+
+
+def ghosts_between(
+    views: Sequence[View], straight: Sequence[Grey], pairs: Sequence[Pair], gains: Floats, pixels: tuple[int, int]
+) -> list[Ghost]:
+    """Find them, in pictures of a lens that bends no lines."""
+    divide = pixels[0] / straight[0].shape[1]
+    found: list[Ghost] = []
+    for pair in pairs:
+        if not pair.trusted:
+            continue
+        a, b = views[pair.a], views[pair.b]
+        matrix = at_level(b.onto(a), divide)
+        for hull in _changed(straight[pair.a], straight[pair.b], matrix, float(gains[pair.b] - gains[pair.a])):
+            at = hull * divide + 0.5 * (divide - 1.0)
+            rays = np.linalg.inv(a.to_pixels) @ np.concatenate([at, np.ones((len(at), 1))], axis=1).T
+            outline = (a.rotation.T @ rays).T
+            outline /= np.linalg.norm(outline, axis=1, keepdims=True)
+            ghost = _shown_by_one(outline, views, pixels)
+            if ghost is not None:
+                found = _with(found, ghost, views, pixels)
+    return found
+
+
+def _with(found: list[Ghost], ghost: Ghost, views: Sequence[View], pixels: tuple[int, int]) -> list[Ghost]:
+    """One more among those found; what meets another that the same frame shows is one with it."""
+    for k, other in enumerate(found):
+        if other.shown_by != ghost.shown_by or not _meet(ghost, other):
+            continue
+        both = np.concatenate([ghost.outline, other.outline])
+        column, row = frame_maps(views[ghost.shown_by], both[None])
+        hull = cv2.convexHull(np.stack([column[0], row[0]], axis=1), returnPoints=False)[:, 0]
+        whole = _shown_by_one(both[hull], views, pixels)
+        if whole is not None and whole.shown_by == ghost.shown_by:
+            return _with([*found[:k], *found[k + 1 :]], whole, views, pixels)
+    return [*found, ghost]
+
+
+def _changed(first: Grey, second: Grey, matrix: Floats, stops: float) -> list[Floats]:
+    """Outlines (N, 2), in pixels of the first, of what two frames show otherwise where they overlap."""
+    size = (first.shape[1], first.shape[0])
+    moved = cv2.warpPerspective(second, matrix, size, flags=cv2.INTER_LINEAR) * np.float32(2.0**stops)
+    there = cv2.warpPerspective(np.ones_like(second), matrix, size) > 0.999
+    inner = cv2.erode(there.astype(np.uint8), np.ones((9, 9), np.uint8), borderValue=0)
+    here, laid = (np.asarray(cv2.GaussianBlur(part, (0, 0), _SMOOTH), np.float32) for part in (first, moved))
+    slope = cv2.magnitude(
+        cv2.Sobel(here, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(here, cv2.CV_32F, 0, 1, scale=0.125)
+    )
+    other = cv2.magnitude(
+        cv2.Sobel(laid, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(laid, cv2.CV_32F, 0, 1, scale=0.125)
+    )
+    allowed = _SHARE * np.maximum(here, laid) + _PLACE_PX * np.maximum(slope, other) + _LEAST
+    apart = ((np.abs(here - laid) > allowed) & (inner > 0)).astype(np.uint8)
+    apart = cv2.morphologyEx(apart, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_NARROW, _NARROW)))
+    count, labels, told, _ = cv2.connectedComponentsWithStats(apart)
+    some = [k for k in range(1, count) if told[k, cv2.CC_STAT_AREA] >= _SMALL]
+    if sum(int(told[k, cv2.CC_STAT_AREA]) for k in some) > _MOST * float(inner.sum()):
+        return []
+    points = [np.argwhere(labels == k)[:, ::-1].astype(np.float32) for k in some]
+    return [_outline(group) for group in _of_one_thing(points)]
+
+
+def _of_one_thing(points: list[NDArray[np.float32]]) -> list[NDArray[np.float32]]:
+    """Places near one another put together: where a thing stood, and where it stands in the other frame."""
+    left = list(points)
+    done: list[NDArray[np.float32]] = []
+    while left:
+        own = left.pop()
+        low, high = own.min(axis=0), own.max(axis=0)
+        reach = _NEAR * float((high - low).max())
+        for k, other in enumerate(left):
+            gap = np.maximum(np.maximum(other.min(axis=0) - high, low - other.max(axis=0)), 0.0)
+            if float(np.hypot(*gap)) <= reach:
+                left[k] = np.concatenate([own, other])
+                break
+        else:
+            done.append(own)
+    return done
+
+
+def _outline(points: NDArray[np.float32]) -> Floats:
+    """The convex outline about points, with room."""
+    hull = np.asarray(cv2.convexHull(points), float)[:, 0]
+    middle = hull.mean(axis=0)
+    away = hull - middle
+    length = np.maximum(np.linalg.norm(away, axis=1, keepdims=True), 1e-6)
+    found: Floats = middle + away * (1.0 + _ROOM / length)
+    return found
+
+
+def _shown_by_one(outline: Floats, views: Sequence[View], pixels: tuple[int, int]) -> Ghost | None:
+    """Which frame shows a place: that in which all of it lies farthest within; None where none has all of it."""
+    wide, high = pixels
+    within = {}
+    for k, view in enumerate(views):
+        column, row = (part[0].astype(float) for part in frame_maps(view, outline[None]))
+        inside = np.minimum(np.minimum(column, wide - 1 - column) / wide, np.minimum(row, high - 1 - row) / high)
+        if float(inside.max()) > 0.0:
+            within[k] = float(inside.min())
+    if not within:
+        return None
+    best = max(within, key=lambda k: within[k])
+    if within[best] <= 0.0:
+        return None
+    return Ghost(outline, best, tuple(k for k in within if k != best))
+
+
+def _meet(ghost: Ghost, other: Ghost) -> bool:
+    """Whether two places, as circles, have something in common."""
+    middles = [one.outline.mean(axis=0) for one in (ghost, other)]
+    reach = sum(
+        float(np.linalg.norm(one.outline - middle, axis=1).max())
+        for one, middle in zip((ghost, other), middles, strict=True)
+    )
+    return float(np.linalg.norm(middles[0] - middles[1])) < reach
