@@ -32,6 +32,12 @@ Progress = Callable[[float, str], None]
 # From this share on clipping is a fault; a frame so many stops below the others may have missed its flash.
 CLIPPED, FLASHLESS = 0.02, -1.2
 
+# Frames of one view are at least so alike; less alike than the second they are none, whatever is planned.
+_ALIKE, _UNLIKE = 0.6, 0.2
+_SIDE_BY_SIDE = (
+    "These frames show unlike things: they are no series as the plan's method has it, but may be joined side by side",
+)
+
 
 def check(
     places: Sequence[Path],
@@ -133,7 +139,11 @@ class _Check:
         return Report(
             sets, [frame.path.name for frame in frames], kinds, every, marks, gaps, seen_on(specks),
             redo(every, marks, gaps),
-            advice(every, marks, planned=candidate is not None, plain=bool(specks), blocks=blocks), blocks,
+            [
+                *(_SIDE_BY_SIDE if candidate is not None and kinds[:1] == [SetKind.UNKNOWN] else ()),
+                *advice(every, marks, planned=candidate is not None, plain=bool(specks), blocks=blocks),
+            ],
+            blocks,
         )  # fmt: skip
 
     def _match(self, part: Sequence[int], told: Sequence[Shot | None], dark: Sequence[bool]) -> None:
@@ -163,11 +173,14 @@ class _Check:
     def _kind(self, group: FrameSet) -> SetKind:
         if len([k for k in group.frames if k not in self.repeats]) == 1:
             return SetKind.SINGLE
-        if self.evidence.candidate is not None:
-            return SetKind.GRID if self.evidence.candidate.method.is_grid else SetKind.SERIES
         tiny = [self.thumbs[k] for k in group.frames]
-        alike = [likeness(a, b) for a, b in itertools.pairwise(tiny)]
-        return SetKind.SERIES if float(np.median(alike)) > 0.6 else SetKind.UNKNOWN
+        alike = float(np.median([likeness(a, b) for a, b in itertools.pairwise(tiny)]))
+        if self.evidence.candidate is not None:
+            if self.evidence.candidate.method.is_grid:
+                return SetKind.GRID
+            # Whatever is planned, what shows unlike things is no series.
+            return SetKind.SERIES if alike > _UNLIKE else SetKind.UNKNOWN
+        return SetKind.SERIES if alike > _ALIKE else SetKind.UNKNOWN
 
     def _compare(self, group: FrameSet, kind: SetKind, reports: list[FrameReport], dark: Sequence[bool]) -> None:
         used = [k for k in group.frames if not dark[k] and k not in self.repeats]

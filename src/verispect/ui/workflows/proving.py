@@ -537,7 +537,7 @@ def _image_of(pixels: np.ndarray) -> QImage:
 
 
 def _is_grid(report: Report, candidate: Candidate | None) -> bool:
-    """Whether frames lie side by side: as planned, or where no plan tells, when they show unlike things."""
-    if candidate is not None:
-        return candidate.method.is_grid
+    """Whether frames lie side by side: as planned, or when they show unlike things, whatever is planned."""
+    if candidate is not None and candidate.method.is_grid:
+        return True
     return bool(report.kinds) and report.kinds[0] == "unknown"

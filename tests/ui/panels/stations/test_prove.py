@@ -76,15 +76,21 @@ def test_frames_that_arrive_are_checked_by_themselves(qtbot, window: MainWindow,
     assert desk._watcher.directories() == []
 
 
+@pytest.mark.parametrize("planned", [False, True])
 def test_frames_side_by_side_are_joined_where_no_plan_knows_them(
-    qtbot, window: MainWindow, tmp_path: Path, monkeypatch
+    qtbot, window: MainWindow, tmp_path: Path, monkeypatch, planned: bool
 ) -> None:
-    """A new plan without a method: three views of a painted sphere, unlike one another, become one picture.
+    """Three views of a painted sphere, unlike one another, become one picture.
+
+    With a new plan without a method, and with one that has a series for something else.
 
     On a cylinder, by hand: 70° between the outer middles and 2 atan(240/420) of a frame, times 420 pixels a radian.
     """
     window.document.undo_stack.setClean()
-    window.desk.new()
+    if planned:
+        window.take_method("series")
+    else:
+        window.desk.new()
     weighed(qtbot, window)
     window.show_station("prove")
     qtbot.waitUntil(lambda: "prove_desk" in window.__dict__)
@@ -95,6 +101,7 @@ def test_frames_side_by_side_are_joined_where_no_plan_knows_them(
     checked(qtbot, window, 3)
     panel, desk = window.prove_desk._panel, window.prove_desk
     assert panel.final_button.text() == "&Join…"
+    assert planned == any("unlike things" in line for line in desk.report.advice)
     out = tmp_path / "wide.tif"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_given: (str(out), ""))
     panel.final_button.click()
