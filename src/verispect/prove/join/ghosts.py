@@ -1,13 +1,13 @@
 """Things that moved between frames of a grid: each is shown by one frame, so that it does not come out half or twice.
 
 Only where frames overlap can this be told. What differs there by more than light, noise, focus and a pixel's error of
-place make is taken from the frame in which it lies farthest within.
+place make is taken from one frame: of those about as sharp there that in which it lies deepest.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -27,6 +27,8 @@ _SMOOTH = 2.5
 _SHARE, _PLACE_PX, _LEAST = 0.10, 1.5, 0.004
 # What is narrower is an edge, what is smaller is nothing, and what is larger than this share of the overlap is light.
 _NARROW, _SMALL, _MOST = 7, 120, 0.3
+# A frame shows a place about as sharp as another from so much of its detail's energy on.
+_AS_SHARP = 0.5
 # Places of one thing lie so near one another, in their own size; and room is left about it, pixels.
 _NEAR, _ROOM = 1.5, 8
 
@@ -65,13 +67,15 @@ def ghosts_between(
             rays = np.linalg.inv(a.to_pixels) @ np.concatenate([at, np.ones((len(at), 1))], axis=1).T
             outline = (a.rotation.T @ rays).T
             outline /= np.linalg.norm(outline, axis=1, keepdims=True)
-            ghost = _shown_by_one(outline, views, pixels)
+            ghost = _shown_by_one(outline, views, straight, pixels)
             if ghost is not None:
-                found = _with(found, ghost, views, pixels)
+                found = _with(found, ghost, views, straight, pixels)
     return found
 
 
-def _with(found: list[Ghost], ghost: Ghost, views: Sequence[View], pixels: tuple[int, int]) -> list[Ghost]:
+def _with(
+    found: list[Ghost], ghost: Ghost, views: Sequence[View], straight: Sequence[Grey], pixels: tuple[int, int]
+) -> list[Ghost]:
     """One more among those found; what meets another that the same frame shows is one with it."""
     for k, other in enumerate(found):
         if other.shown_by != ghost.shown_by or not _meet(ghost, other):
@@ -79,9 +83,9 @@ def _with(found: list[Ghost], ghost: Ghost, views: Sequence[View], pixels: tuple
         both = np.concatenate([ghost.outline, other.outline])
         column, row = frame_maps(views[ghost.shown_by], both[None])
         hull = cv2.convexHull(np.stack([column[0], row[0]], axis=1), returnPoints=False)[:, 0]
-        whole = _shown_by_one(both[hull], views, pixels)
+        whole = _shown_by_one(both[hull], views, straight, pixels)
         if whole is not None and whole.shown_by == ghost.shown_by:
-            return _with([*found[:k], *found[k + 1 :]], whole, views, pixels)
+            return _with([*found[:k], *found[k + 1 :]], whole, views, straight, pixels)
     return [*found, ghost]
 
 
@@ -137,21 +141,44 @@ def _outline(points: NDArray[np.float32]) -> Floats:
     return found
 
 
-def _shown_by_one(outline: Floats, views: Sequence[View], pixels: tuple[int, int]) -> Ghost | None:
-    """Which frame shows a place: that in which all of it lies farthest within; None where none has all of it."""
+def _shown_by_one(
+    outline: Floats, views: Sequence[View], straight: Sequence[Grey], pixels: tuple[int, int]
+) -> Ghost | None:
+    """Which frame shows a place: of those that show all of it about as sharp as any, that in which it lies deepest.
+
+    None where no frame has all of it.
+    """
     wide, high = pixels
-    within = {}
+    within, detail = {}, {}
     for k, view in enumerate(views):
         column, row = (part[0].astype(float) for part in frame_maps(view, outline[None]))
         inside = np.minimum(np.minimum(column, wide - 1 - column) / wide, np.minimum(row, high - 1 - row) / high)
         if float(inside.max()) > 0.0:
             within[k] = float(inside.min())
-    if not within:
+            detail[k] = _detail(outline, view, straight[k], pixels) if within[k] > 0.0 else 0.0
+    whole = [k for k in within if within[k] > 0.0]
+    if not whole:
         return None
-    best = max(within, key=lambda k: within[k])
-    if within[best] <= 0.0:
-        return None
+    sharp = [k for k in whole if detail[k] >= _AS_SHARP * max(detail[j] for j in whole)]
+    best = max(sharp, key=lambda k: within[k])
     return Ghost(outline, best, tuple(k for k in within if k != best))
+
+
+def _detail(outline: Floats, view: View, grey: Grey, pixels: tuple[int, int]) -> float:
+    """Energy of the fine detail that a frame shows of a place, over the square of its mean light."""
+    column, row = frame_maps(replace(view, bend=0.0), outline[None])
+    at = np.stack([column[0], row[0]], axis=1) * (grey.shape[1] / pixels[0])
+    low = np.clip(np.floor(at.min(axis=0)).astype(int), 0, None)
+    high = np.ceil(at.max(axis=0)).astype(int) + 1
+    part = grey[low[1] : high[1], low[0] : high[0]]
+    if min(part.shape) < 3:
+        return 0.0
+    mask = np.zeros(part.shape, np.uint8)
+    cv2.fillConvexPoly(mask, np.round(at - low).astype(np.int32), 1)
+    if not mask.any():
+        return 0.0
+    fine = np.asarray(cv2.Laplacian(part, cv2.CV_32F), np.float32)[mask > 0]
+    return float(np.mean(fine**2)) / max(float(part[mask > 0].mean()) ** 2, 1e-9)
 
 
 def _meet(ghost: Ghost, other: Ghost) -> bool:
