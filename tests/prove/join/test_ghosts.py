@@ -12,7 +12,7 @@ from tests.prove.join.spheres import FOCAL_PX, SIZE, painted_sphere, seen, turn
 from verispect.files.picture_out import Shot, write_picture
 from verispect.prove.intake import linear_of
 from verispect.prove.join.grid import join
-from verispect.prove.join.written import ghost_words
+from verispect.prove.join.written import bend_words, ghost_words
 
 BASES = [turn(b, 0.0) for b in (-15, 15)]
 MIDDLE = ((SIZE[0] - 1) / 2, (SIZE[1] - 1) / 2)
@@ -72,11 +72,14 @@ def test_who_moved_comes_out_once_and_whole(tmp_path: Path, moved_to: float | No
     assert np.abs(light[inner] - theirs[inner]).mean() > 0.05
 
 
-def test_where_nothing_moved_nothing_is_told(tmp_path: Path) -> None:
+def test_where_nothing_moved_nothing_is_told_and_a_straight_lens_is_left_alone(tmp_path: Path) -> None:
     frames = [seen(painted_sphere(), turn(b, p)) for p in (-8, 8) for b in (-20, 0, 20)]
     # One of them much out of focus: what is blurred has not moved.
     frames[1] = cv2.GaussianBlur(frames[1], (0, 0), 2.0)
-    assert join(written(tmp_path, frames), as_given=True, exposures=None, sensor_wide_mm=None).ghosts == []
+    found = join(written(tmp_path, frames), as_given=True, exposures=None, sensor_wide_mm=None)
+    assert found.ghosts == []
+    assert found.corners_share == 0.0
+    assert bend_words(found) is None
 
 
 def _coded(frame: np.ndarray) -> np.ndarray:

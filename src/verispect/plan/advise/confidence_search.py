@@ -118,6 +118,9 @@ def _at_other_stops(candidate: Candidate, every: int = 1) -> Iterator[Candidate]
     assert candidate.criterion is not None
     problem = candidate.problem
     assert problem is not None
+    if candidate.is_bracketed:
+        # A body's steps grow with the stop: other stops are other frames.
+        return
     for stop in problem.stops[::every]:
         exposures = []
         for exposure in candidate.exposures:

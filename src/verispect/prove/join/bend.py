@@ -25,7 +25,7 @@ Grey = NDArray[np.float32]
 # What corners may be moved by, as a share of their distance from the middle, and the steps of a first look.
 _MOST, _STEP = 0.06, 0.02
 # Pairs of a first look, and their size; pairs that are measured.
-_FEW, _SMALL_PX, _PLENTY = 6, 180, 40
+_FEW, _SMALL_PX, _PLENTY = 6, 180, 24
 # A first look is taken where fewer pairs than this are laid well, or they lie so many pixels apart on the whole.
 _MOSTLY, _BADLY_PX = 0.7, 0.6
 # So much more alike a first look must find its best.

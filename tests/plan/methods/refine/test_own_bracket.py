@@ -111,6 +111,12 @@ def test_a_count_alone_takes_the_finest_number_that_goes_round() -> None:
         assert closest.bracket.count > 2 * need.bracket.count
 
 
+def test_steps_finer_than_any_body_has_end_where_a_body_does() -> None:
+    found = series(BodyBracket(step_number=1), share=1e-6)
+    assert found.frame_count == 999
+    assert not found.holds
+
+
 def test_a_body_that_merges_takes_no_more_than_it_merges() -> None:
     free = series(BodyBracket(merged=True), share=0.12)
     held = series(BodyBracket(merged=True), share=0.12, limit=5)

@@ -12,9 +12,11 @@ from verispect.plan.methods.candidate import Candidate, Steps
 from verispect.sentence import Sentence
 
 # With the finest a body may still go too far.
-FINEST, COARSEST = 1, 10
+_FINEST, _COARSEST = 1, 10
 # A longer one is set on no body (from memory).
 _MOST_FRAMES = 999
+# Up to so many every number is looked at.
+_MANY = 60
 # What a step is unsure by never makes it vanish.
 _MOST_UNSURE = 0.95
 # So little softer than frame by frame is as good.
@@ -76,13 +78,16 @@ def fitting_steps(candidate: Candidate, unit: Unit) -> Steps:
     Tried at the widest the steps may turn out to be, and counted at the narrowest.
     """
     number = _within(math.floor(even_spacing_mm(candidate) / unit.mm + 1e-9))
-    while number > FINEST and not _serves(candidate, unit, steps_with(candidate, unit, number)):
+    while number > _FINEST and not _serves(candidate, unit, steps_with(candidate, unit, number)):
         number -= 1
     return steps_with(candidate, unit, number)
 
 
 def _serves(candidate: Candidate, unit: Unit, steps: Steps) -> bool:
     """Whether everything is as sharp as frame by frame, however wide or narrow the steps turn out."""
+    if steps.most_count > _MANY:
+        # So many lie evenly anyway.
+        return True
     enough = max(1.0, candidate.worst_softness * _AS_GOOD)
     return all(
         _bracketed(candidate, steps.number * unit.mm * (1.0 + off), steps.most_count).worst_softness <= enough
@@ -153,14 +158,14 @@ def _asked(candidate: Candidate, wanted: BodyBracket, unit: Unit) -> Steps:
         held = min(wanted.count or steps.most_count, most)
         if wanted.count is not None or held < steps.most_count:
             # So many must go round.
-            numbers = range(FINEST, COARSEST + 1)
-            number = next((n for n in numbers if _count(candidate, n * unit.mm) <= held), COARSEST)
+            numbers = range(_FINEST, _COARSEST + 1)
+            number = next((n for n in numbers if _count(candidate, n * unit.mm) <= held), _COARSEST)
             steps = Steps(number, held, held)
     return replace(steps, count=max(min(wanted.count or steps.most_count, most), 2))
 
 
 def _within(number: int) -> int:
-    return max(FINEST, min(COARSEST, number))
+    return max(_FINEST, min(_COARSEST, number))
 
 
 def _bracketed(candidate: Candidate, step_mm: float, count: int | None = None) -> Candidate:
@@ -182,7 +187,7 @@ def _bracketed(candidate: Candidate, step_mm: float, count: int | None = None) -
 def _rings(candidate: Candidate, step_mm: float, count: int | None) -> list[float]:
     """Image distances along the axis, near to far."""
     near, far = focus_span_mm(candidate)
-    number = count or _count(candidate, step_mm)
+    number = min(count or _count(candidate, step_mm), _MOST_FRAMES)
     order = candidate.scene.plan.choice.order
     if order is Order.CENTRE_FIRST:
         # It goes away from the middle, then jumps back and comes towards the camera, half of them each way.
