@@ -24,10 +24,10 @@ _SAME_CELL = 0.03
 _BETTER = 0.6
 # Focal lengths nobody has, as shares of the frame's long side.
 _FOCAL_LIMITS = (0.3, 40.0)
-# What corners may be moved by, as a share; how many such a first look tries, and where it is fine enough. Pairs that
-# it looks at; how much better points must agree; and less than this is let be, pixels of the working size.
-_MOST_BEND, _FIRST_LOOKS, _FINE_BEND = 0.06, 7, 0.0004
-_MOST_PAIRS, _AGREES_BETTER, _SMALL_BEND_PX = 40, 0.9, 0.3
+# What corners may be moved by, as a share; what is tried first, how many more, and where it is fine enough.
+_MOST_BEND, _NEAR_BEND, _FIRST_LOOKS, _FINE_BEND = 0.06, 0.005, 7, 0.0004
+# Pairs that are looked at; how much better points must agree; less than this is let be, pixels of the working size.
+_MOST_PAIRS, _AGREES_BETTER, _SMALL_BEND_PX = 30, 0.9, 0.3
 # More than this left between turned frames is told, in pixels of the working size.
 _LEFT_PX = 1.5
 
@@ -127,13 +127,17 @@ def _straightened(
     def left(share: float) -> float:
         return turned(straight(some, share), count, focal_px, told=told)[2]
 
-    tried = {share: left(share) for share in np.linspace(-_MOST_BEND, _MOST_BEND, _FIRST_LOOKS).tolist()}
-    best, step = min(tried, key=lambda share: tried[share]), 2.0 * _MOST_BEND / (_FIRST_LOOKS - 1)
+    tried = {share: left(share) for share in (-_NEAR_BEND, 0.0, _NEAR_BEND)}
+    if min(tried, key=lambda share: tried[share]) == 0.0:
+        # Straight, or nearly: what little there is neighbours laid over one another tell better.
+        return 0.0, list(common)
+    tried |= {share: left(share) for share in np.linspace(-_MOST_BEND, _MOST_BEND, _FIRST_LOOKS).tolist()}
+    best, step = min(tried, key=lambda share: tried[share]), _MOST_BEND / (_FIRST_LOOKS - 1)
     while step > _FINE_BEND:
-        step *= 0.5
         tried |= {share: left(share) for share in (best - step, best + step)}
         best = min(tried, key=lambda share: tried[share])
-    if tried[best] > _AGREES_BETTER * left(0.0) or abs(best) * corner < _SMALL_BEND_PX:
+        step *= 0.5
+    if tried[best] > _AGREES_BETTER * tried[0.0] or abs(best) * corner < _SMALL_BEND_PX:
         return 0.0, list(common)
     return best, straight(common, best)
 
