@@ -162,9 +162,9 @@ def pressed_together(candidate: Candidate, state: RunState) -> int:
     item = state.current
     if item is None or item.exposure is None or not candidate.is_bracketed:
         return 1
-    press = next(press for press in candidate.presses if shot_of(candidate, item) in press)
+    press = next((press for press in candidate.presses if shot_of(candidate, item) in press), ())
     own = [shot_of(candidate, one) in press and one.step is not Step.DONE for one in state.items[state.place :]]
-    return own.index(False) if False in own else len(own)
+    return max(own.index(False) if False in own else len(own), 1)
 
 
 def seconds_before(candidate: Candidate, before: Item | None, item: Item) -> tuple[float, float]:
