@@ -7,7 +7,8 @@ import warnings
 
 import numpy as np
 import pytest
-from hypothesis import given
+import scipy.integrate
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.outside.oracle import pupil_contrast
@@ -88,6 +89,19 @@ def test_brute_force_over_the_pupil_agrees(s: float, beta: float) -> None:
     blur = beta / (math.pi * frequency)
     outside = pupil_contrast(blur_mm=blur, frequency=frequency, working=working, wavelength_mm=wavelength)
     assert float(defocused_otf(reduced_frequency=s, beta=beta)) == pytest.approx(outside, abs=2e-3)
+
+
+@given(st.lists(st.tuples(st.floats(0.0, 0.999), st.floats(0.0, 880.0)), min_size=1, max_size=160))
+@settings(max_examples=15, deadline=None)
+def test_many_at_once_are_as_exact_as_each_alone(places: list[tuple[float, float]]) -> None:
+    """Against SciPy's Simpson rule on a fine net; long lists go in groups, large phases in pieces."""
+    s = np.array([s for s, _ in places])
+    beta = np.array([tau for _, tau in places]) / (1.0 - s)
+    found = defocused_otf(reduced_frequency=s, beta=beta)
+    theta = np.linspace(0.0, 1.0, 20_001)[None] * np.arccos(s)[:, None]
+    values = np.sin(theta) ** 2 * np.cos(beta[:, None] * (np.cos(theta) - s[:, None]))
+    told = 4.0 / np.pi * scipy.integrate.simpson(values, x=theta, axis=1)
+    np.testing.assert_allclose(found, told, atol=1e-7)
 
 
 def test_quarter_wave_is_two_lambda_n_squared() -> None:

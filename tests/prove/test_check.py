@@ -260,3 +260,11 @@ def test_a_plain_frame_beside_them_tells_of_dust(rehearsed, series: Candidate, t
     assert [speck.pixel for speck, _ in report.dust] == [(200, 333)]
     assert names(report) == {}
     assert not any("Dust" in line for line in report.advice)
+
+
+def test_a_black_frame_beside_another_makes_no_grid_of_them(rehearsed, series: Candidate, tmp_path: Path) -> None:
+    folder = rehearsed()
+    picture = read_coded(described(folder / "frame-001.tif"))
+    shutil.copy(folder / "frame-001.tif", tmp_path / "a.tif")
+    write_picture(tmp_path / "b.tif", np.zeros_like(picture), shot=Shot(f_number=4.0))
+    assert "unknown" not in check([tmp_path], candidate=series).kinds

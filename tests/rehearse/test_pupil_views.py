@@ -14,6 +14,7 @@ from verispect.optics.focus_bend import FocusBend
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.rehearse import textures
+from verispect.rehearse.faults import turned
 from verispect.rehearse.projection import Camera
 from verispect.rehearse.pupil_views import Quality, render
 from verispect.rehearse.scene_model import Model, Panel
@@ -175,3 +176,26 @@ def test_cancelling_leaves_nothing() -> None:
     camera = camera_focused(2.0)
     model = Model((board(9.0, -40.0, 40.0, 0),), (plain(0.5),))
     assert render(model, camera, wavelength_mm=1e-9, seed=1, is_cancelled=lambda: True) is None
+
+
+def test_ground_far_aside_ends_where_its_far_edge_lies() -> None:
+    """8 km of ground, 400 m deep, by a camera turned 35° aside: corners of it lie millions of pixels off the picture.
+
+    The edge's rows by a pinhole of the test's own.
+    """
+    camera = camera_focused(20.0, stop=8.0)
+    camera = replace(camera, exposure=turned(camera.exposure, math.radians(-35.0), math.radians(4.0)))
+    texel = 0.02
+    ground = Panel("ground", np.array([-4000.0, 0.0, 0.0]), np.array([texel, 0, 0]), np.array([0, 0, texel]),
+                   np.array([[0, 0], [8000.0, 0], [8000.0, 400.0], [0, 400.0]]) / texel, 1)  # fmt: skip
+    behind = board(900.0, -3000.0, 3000.0, 0)
+    behind = replace(behind, origin_m=behind.origin_m - [0.0, 100.0, 0.0], outline=behind.outline * [1.0, 40.0])
+    picture = made(camera, behind, ground, values=(0.2, 0.8))
+    pose, state = camera.exposure.pose, camera.exposure.state
+    edge = np.stack([np.linspace(-700.0, 0.0, 400), np.zeros(400), np.full(400, 400.0)], axis=1) - pose.pupil_m
+    right, up, ahead = (edge @ np.asarray(axis) for axis in (pose.right, pose.up, pose.forward))
+    column = 0.5 * (WIDE[0] - 1) + state.image_distance_mm * right / ahead / camera.pitch_mm
+    row = 0.5 * (WIDE[1] - 1) - state.image_distance_mm * up / ahead / camera.pitch_mm
+    for at in (20, 120, 240, 340):
+        lit = np.flatnonzero(picture[:, at] > 0.5)
+        assert lit[0] - 0.5 == pytest.approx(float(np.interp(at, column, row)), abs=1.5)

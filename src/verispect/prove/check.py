@@ -115,7 +115,7 @@ class _Check:
         reports = [FrameReport(file=frame.path.name) for frame in frames]
         kinds = []
         for number, group in enumerate(sets):
-            kinds.append(self._kind(group))
+            kinds.append(self._kind(group, dark))
             for place, k in enumerate(group.frames):
                 reports[k].set, reports[k].place = number, place
             self._compare(group, kinds[-1], reports, dark)
@@ -170,11 +170,12 @@ class _Check:
         report.set, report.place, report.duplicate_of = first.set, first.place, first.file
         report.faults.append(Fault("duplicate", 0.0, f"the same picture as {first.file}", "leave one out"))
 
-    def _kind(self, group: FrameSet) -> SetKind:
+    def _kind(self, group: FrameSet, dark: Sequence[bool]) -> SetKind:
         if len([k for k in group.frames if k not in self.repeats]) == 1:
             return SetKind.SINGLE
-        tiny = [self.thumbs[k] for k in group.frames]
-        alike = float(np.median([likeness(a, b) for a, b in itertools.pairwise(tiny)]))
+        tiny = [self.thumbs[k] for k in group.frames if not dark[k]]
+        # What is black is like nothing, and one frame alone tells of no likeness.
+        alike = float(np.median([likeness(a, b) for a, b in itertools.pairwise(tiny)] or [1.0]))
         if self.evidence.candidate is not None:
             if self.evidence.candidate.method.is_grid:
                 return SetKind.GRID

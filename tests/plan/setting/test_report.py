@@ -12,7 +12,7 @@ import pytest
 from tests.conftest import DEMO, a_lens, make_plan
 from verispect.cli import main
 from verispect.optics.blur import blur_axes_mm
-from verispect.plan.document import Order, Plan
+from verispect.plan.document import BodyBracket, Order, Plan
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
@@ -231,3 +231,14 @@ def test_the_frame_that_serves_alone_is_the_best_of_all_frames_and_stops() -> No
     assert len(told.fails) == len(DEEP) + best[0]
     said = " ".join(str(line) for title, lines in in_words(settings_of(found)) for line in lines)
     assert "should merging fail, frame" in said
+
+
+def test_a_count_typed_beyond_what_is_enough_is_not_told_as_too_few() -> None:
+    found = deep(focus_step={"per_step_of_depth": 0.2, "plus_minus": 0.04, "circle_mm": 0.03})
+    choice = found.scene.plan.choice.model_copy(update={"bracket": BodyBracket(step_number=1, count=200)})
+    typed = worked("series", build_scene(found.scene.plan.model_copy(update={"choice": choice})))
+    settings = settings_of(typed)
+    assert settings.bracket.count == 200
+    assert settings.bracket.plus_minus_count == 0
+    told = " ".join(str(line) for _, lines in in_words(settings) for line in lines)
+    assert "perhaps" not in told

@@ -21,6 +21,14 @@ def test_a_series_tells_its_bracket_and_its_order(qtbot, window: MainWindow) -> 
     weighed(qtbot, window)
     text = hand(qtbot, window, "As the body brackets it", "never measured")
     assert "going away" in text
+    # Asked of the body all the same, it says so, and offers no number that would mean nothing.
+    window.set.bracket.setCurrentIndex(window.set.bracket.findData("body"))
+    window.set.bracket.activated.emit(window.set.bracket.currentIndex())
+    weighed(qtbot, window)
+    assert "never measured" in window.set.heading.text()
+    assert not window.set.step_number.isVisibleTo(window.set)
+    window.document.undo_stack.undo()
+    weighed(qtbot, window)
     panel = window.set
     assert panel.order_row.isVisibleTo(panel)
     near = [panel.table.item(row, 1).text() for row in range(panel.table.rowCount())]
@@ -50,6 +58,7 @@ def test_the_body_brackets_the_focus_and_the_run_goes_by_its_presses(qtbot, wind
     weighed(qtbot, window)
     panel = window.set
     one_by_one = panel.table.rowCount()
+    hand(qtbot, window, "Step number")
     assert panel.bracket_row.isVisibleTo(panel)
     assert not panel.step_number.isVisibleTo(panel)
     panel.bracket.setCurrentIndex(panel.bracket.findData("body"))

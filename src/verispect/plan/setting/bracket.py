@@ -13,6 +13,7 @@ from verispect.plan.methods.refine.own_bracket import (
     even_spacing_mm,
     fitting_steps,
     focus_span_mm,
+    steps_with,
     unit_of,
 )
 from verispect.sentence import Sentence
@@ -102,9 +103,8 @@ def _steps(candidate: Candidate) -> tuple[Steps | None, int | None, list[Sentenc
     unit = unit_of(candidate)
     near, far = focus_span_mm(candidate)
     exposure = candidate.exposures[0]
+    depth = 2.0 * exposure.state.f_number * circle_mm(candidate)
     if unit is None:
-        assert candidate.criterion is not None
-        depth = 2.0 * exposure.state.f_number * candidate.criterion.disc_mm
         least, most = (math.ceil((near - far) / (_GUESSED[end] * depth) - 1e-9) + 1 for end in (1, 0))
         guess = Sentence(
             "what one step number moves the focus by was never measured with this lens: with number 1 it may "
@@ -113,10 +113,11 @@ def _steps(candidate: Candidate) -> tuple[Steps | None, int | None, list[Sentenc
         )
         return None, None, [guess]
     steps = candidate.bracket or fitting_steps(candidate, unit)
-    depth = 2.0 * exposure.state.f_number * circle_mm(candidate)
+    # A count typed may be more than is surely enough.
+    unsure = max(steps.most_count - steps.count, 0)
     moved = {"share": unit.mm / depth, "um": 1000.0 * unit.mm, "stop": exposure.state.f_number}
     if candidate.is_bracketed:
-        return steps, steps.most_count - steps.count, [
+        return steps, unsure, [
             Sentence(
                 "one unit of the number moves the focus by {share:.2f} of the depth of focus, {um:.1f} µm at "
                 "f/{stop:.1f}; the frames lie {spacing:.1f} µm apart",
@@ -139,8 +140,8 @@ def _steps(candidate: Candidate) -> tuple[Steps | None, int | None, list[Sentenc
     said.append(
         Sentence(
             "with number {wrong} by mistake {count} frames would cover it, {times:.1f} times as far apart",
-            {"wrong": wrong, "count": math.ceil((near - far) / (wrong * unit.mm) - 1e-9) + 1,
+            {"wrong": wrong, "count": steps_with(candidate, unit, wrong).count,
              "times": wrong * unit.mm / spacing},
         )
     )  # fmt: skip
-    return steps, steps.most_count - steps.count, said
+    return steps, unsure, said

@@ -26,7 +26,7 @@ from verispect.kit.standards import Standards
 from verispect.plan.document import MOST_STEPS, BodyBracket, Choice, GridPath, Order, ShotsEach
 from verispect.plan.explain.frame_table import frame_rows, in_work_order, shown_columns
 from verispect.plan.methods.candidate import Candidate
-from verispect.plan.methods.refine.own_bracket import by_focus_alone
+from verispect.plan.methods.refine.own_bracket import by_focus_alone, unit_of
 from verispect.sentence import Sentence, capital
 from verispect.ui.controls.lengths import written
 from verispect.ui.controls.theme import Theme
@@ -335,8 +335,10 @@ class SetPanel(QWidget):
         asked = self._choice.bracket
         can = candidate is not None and (candidate.is_bracketed or by_focus_alone(candidate))
         self.bracket_row.setVisible(can)
+        # Without a measured step there is nothing to set.
+        measured = can and candidate is not None and unit_of(candidate) is not None
         for spin in (self.step_number, self.bracket_count):
-            spin.setVisible(asked is not None)
+            spin.setVisible(asked is not None and measured)
         self.bracket.setCurrentIndex(
             self.bracket.findData("" if asked is None else "merged" if asked.merged else "body")
         )
