@@ -206,7 +206,9 @@ class ShotsEach(_Model):
 class BodyBracket(_Model):
     """The body's own bracket of focus, in place of frames that are focused one by one."""
 
-    step_number: int | None = Field(default=None, ge=1, le=10, description="None: the coarsest that serves.")
+    step_number: int | None = Field(
+        default=None, ge=1, le=10, description="None: the coarsest that serves, no wider than frame by frame."
+    )
     count: int | None = Field(default=None, ge=2, le=999, description="None: as many as surely cover it.")
     merged: bool = Field(default=False, description="The body merges them, and takes no more than it merges.")
 
