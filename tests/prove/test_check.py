@@ -15,6 +15,7 @@ from verispect.errors import Cancelled, FileError
 from verispect.files.picture_out import Shot, write_picture
 from verispect.files.run_file import read_run
 from verispect.plan.entry.found_distance import with_distances
+from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
@@ -262,9 +263,16 @@ def test_a_plain_frame_beside_them_tells_of_dust(rehearsed, series: Candidate, t
     assert not any("Dust" in line for line in report.advice)
 
 
-def test_a_black_frame_beside_another_makes_no_grid_of_them(rehearsed, series: Candidate, tmp_path: Path) -> None:
+def test_a_black_frame_in_the_middle_of_three_makes_no_grid_of_them(
+    rehearsed, series: Candidate, tmp_path: Path
+) -> None:
     folder = rehearsed()
-    picture = read_coded(described(folder / "frame-001.tif"))
-    shutil.copy(folder / "frame-001.tif", tmp_path / "a.tif")
-    write_picture(tmp_path / "b.tif", np.zeros_like(picture), shot=Shot(f_number=4.0))
-    assert "unknown" not in check([tmp_path], candidate=series).kinds
+    for k in (1, 2, 3):
+        shutil.copy(folder / f"frame-00{k}.tif", tmp_path / f"f-{k}.tif")
+    black = np.zeros_like(read_coded(described(tmp_path / "f-2.tif")))
+    write_picture(tmp_path / "f-2.tif", black, shot=Shot(f_number=4.0), force=True)
+    near = series.exposures[:3]
+    three = replace(series, exposures=near, rendering=render(series.scene, near, series.criterion))
+    report = check([tmp_path], candidate=three)
+    assert report.kinds == ["series"]
+    assert "dark" in names(report)[1]
