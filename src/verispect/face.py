@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from verispect.errors import FileError
 from verispect.files.plan_file import read_plan
 from verispect.plan.advise.confidence_search import sure_enough
-from verispect.plan.advise.weigh import Weighing
+from verispect.plan.advise.weigh import Weighing, advised_of
 from verispect.plan.advise.weigh import weigh as _weigh
 from verispect.plan.document import Plan
 from verispect.plan.methods.candidate import Candidate
@@ -99,10 +99,10 @@ def _paths(frames: Places) -> list[Path]:
 def _worked(plan: Plan, method: str | None) -> Candidate:
     key = method or plan.choice.method
     if key is None:
-        weighing = _weigh(plan, advice_alone=True)
-        if weighing.advised is None:
+        advised = advised_of(plan)
+        if advised is None:
             raise FileError("no method fits this plan's kit")
-        return weighing.by_key(weighing.advised)
+        return advised
     if key not in METHOD_KEYS:
         raise FileError("method {key!r} is not known; one of {keys}", key=key, keys=", ".join(METHOD_KEYS))
     candidate = sure_enough(worked(key, build_scene(plan)))

@@ -208,7 +208,7 @@ def worked_method(path: Path, plan: Plan, key: str | None) -> Candidate:
         For a method that is not known or does not fit.
     """
     from verispect.plan.advise.confidence_search import sure_enough
-    from verispect.plan.advise.weigh import weigh
+    from verispect.plan.advise.weigh import advised_of
     from verispect.plan.methods.method import METHOD_KEYS
     from verispect.plan.methods.registry import worked
     from verispect.plan.scene.scene import build_scene
@@ -216,10 +216,10 @@ def worked_method(path: Path, plan: Plan, key: str | None) -> Candidate:
     try:
         key = key or plan.choice.method
         if key is None:
-            weighing = weigh(plan, advice_alone=True)
-            if weighing.advised is None:
+            advised = advised_of(plan)
+            if advised is None:
                 raise FileError("{path}: no method fits this kit", path=path)
-            candidate = weighing.by_key(weighing.advised)
+            candidate = advised
         elif key not in METHOD_KEYS:
             raise FileError("method {key!r} is not known; one of {keys}", key=key, keys=", ".join(METHOD_KEYS))
         else:

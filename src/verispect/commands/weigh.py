@@ -18,8 +18,10 @@ def run(given: Sequence[str]) -> int:
     options = options_of.parse_args(given)
     from verispect.files.plan_file import read_plan
     from verispect.files.weighing_json import weighing_to_dict, weighing_to_table
+    from verispect.plan.advise.side_by_side import allow_processes
     from verispect.plan.advise.weigh import weigh
 
+    allow_processes()
     plan = read_plan(options.file)
     try:
         weighing = weigh(plan)

@@ -27,7 +27,7 @@ def test_each_job_is_weighed_with_and_without() -> None:
     assert floor.after.lens == "24 that tilts"
     kit = FLOOR.kit.model_copy(update={"lenses": (*FLOOR.kit.lenses, TILTING)})
     for plan, told in ((FLOOR, floor.before), (FLOOR.model_copy(update={"kit": kit}), floor.after)):
-        weighing = weigh(plan, advice_alone=True)
+        weighing = weigh(plan)
         best = weighing.by_key(weighing.advised or "")
         assert (told.method, told.holds, told.frames) == (best.key, best.holds, best.frame_count)
     told = [str(sentence) for sentence in gain_sentences(found, "24 that tilts")]

@@ -10,6 +10,7 @@ from tests.conftest import a_lens, make_plan
 from verispect.plan.advise.remedies import eased
 from verispect.plan.advise.weigh import Weighing, weigh
 from verispect.plan.document import Plan
+from verispect.plan.methods.method import ONE_FRAME
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 
@@ -31,7 +32,8 @@ def told(weighing: Weighing, word: str) -> str:
 
 def single(monkeypatch) -> None:
     """Without the series, which would hold."""
-    monkeypatch.setattr("verispect.plan.advise.weigh.METHOD_KEYS", ("one-frame",))
+    monkeypatch.setattr("verispect.plan.advise.weigh.METHODS", (ONE_FRAME,))
+    monkeypatch.setattr("verispect.plan.advise.weigh._PIECES", ((ONE_FRAME.key,),))
 
 
 @pytest.mark.parametrize("wish", [{}, {"line_pairs_per_mm": 4.0}, {"detail_from": "sensor"}])

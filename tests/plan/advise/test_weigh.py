@@ -15,9 +15,10 @@ from tests.outside.oracle import blur_axes, rim_on_sensor, seen_mm, total_contra
 from verispect.errors import Cancelled, PlanError
 from verispect.files.plan_file import plan_to_text, read_plan
 from verispect.files.weighing_json import weighing_to_dict, weighing_to_table
-from verispect.plan.advise.weigh import weigh
-from verispect.plan.document import Plan
+from verispect.plan.advise.weigh import advised_of, weigh
+from verispect.plan.document import Aim, Plan
 from verispect.plan.methods.method import METHOD_KEYS
+from verispect.plan.methods.ranking import burden
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.plan.solve.problem import problem_for
@@ -337,10 +338,25 @@ def test_ten_thousand_marks_are_weighed() -> None:
     assert weighing.by_key("tilt").worst_softness <= weighing.by_key("one-frame").worst_softness * 1.001
 
 
+@pytest.mark.parametrize("priority", list(Aim))
+def test_the_advice_alone_is_that_of_a_weighing(priority) -> None:
+    """What is not worked out for it could not have been advised."""
+    for seed in range(2):
+        plan = scattered_plan(seed)
+        # From prints that one frame serves to such as nothing does.
+        for width in (300.0, 900.0, 2700.0):
+            wish = plan.wish.model_copy(update={"print_mm": (width, width / 1.5), "priority": priority})
+            asked = plan.model_copy(update={"wish": wish})
+            whole, alone = weigh(asked), advised_of(asked)
+            assert alone is not None
+            best = whole.by_key(whole.advised or "")
+            assert (alone.key, alone.holds, burden(alone)) == (best.key, best.holds, burden(best))
+
+
 def test_weighing_can_be_cancelled_between_methods() -> None:
     told: list[float] = []
     with pytest.raises(Cancelled):
-        weigh(make_plan([(0, 1.5, 5)]), is_cancelled=lambda: len(told) >= 2, progress=lambda s, _: told.append(s))
+        weigh(make_plan([(0, 1.5, 5)]), is_cancelled=lambda: len(told) >= 2, progress=told.append)
     assert len(told) == 2
 
 

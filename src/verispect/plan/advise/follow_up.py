@@ -7,12 +7,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 from verispect.errors import Cancelled
 from verispect.plan.advise.alternatives import WayOut, letting_go, moved_back, own_frame, wider
 from verispect.plan.advise.guesses import deciding_guesses
-from verispect.plan.advise.thresholds import openings, other_views, thresholds
-from verispect.plan.advise.weigh import Weighing
+from verispect.plan.advise.side_by_side import each
+from verispect.plan.advise.thresholds import Asked, openings, thresholds, told_of_views, views_of
+from verispect.plan.advise.weigh import Weighing, advised_of, parts_of
+from verispect.plan.document import Plan
+from verispect.plan.methods.method import ONE_FRAME
 from verispect.sentence import Sentence
 
 
@@ -33,26 +37,41 @@ def further(weighing: Weighing, *, is_cancelled: Callable[[], bool] | None = Non
         If `is_cancelled` said so between two steps.
     """
     scene = weighing.scene
-    one = weighing.by_key("one-frame")
-    ways: list[WayOut] = []
-    changes: list[Sentence] = []
+    one = weighing.by_key(ONE_FRAME.key)
+    views = views_of(scene.plan)
+    ways: list[Callable[[], object]] = []
+    if one.fits and not one.holds:
+        ways = [partial(attempt, scene, one) for attempt in (wider, moved_back, letting_go, own_frame)]
+    advices = [partial(_advice, plan, is_cancelled) for _, plan in views]
+    changes = _what_changes(weighing)
 
-    def look() -> None:
+    def look(asked: Callable[[], object]) -> object:
+        """Answer one question, unless nobody waits any more."""
         if is_cancelled is not None and is_cancelled():
             raise Cancelled
+        return asked()
 
-    if one.fits and not one.holds:
-        for attempt in (wider, moved_back, letting_go, own_frame):
-            look()
-            found = attempt(scene, one)
-            if found is not None:
-                ways.append(found)
-    changes.extend(other_views(weighing, is_cancelled))
-    if weighing.advised is not None:
-        advised = weighing.by_key(weighing.advised)
-        if advised.holds:
-            changes.extend(deciding_guesses(advised, look))
-            changes.extend(thresholds(weighing, advised, look))
-        else:
-            changes.extend(openings(weighing, look))
-    return Further(tuple(ways), tuple(changes))
+    questions: list[Callable[[], object]] = [*advices, *changes, *ways]
+    found = each(look, questions, same=parts_of(scene))
+    answered = zip(views, found, strict=False)
+    by_views = [(words, *answer) for (words, _), answer in answered if isinstance(answer, tuple)]
+    said = [answer for answer in found[len(views) :] if isinstance(answer, Sentence)]
+    return Further(
+        tuple(answer for answer in found if isinstance(answer, WayOut)),
+        (*told_of_views(weighing.advised, by_views), *said),
+    )
+
+
+def _advice(plan: Plan, is_cancelled: Callable[[], bool] | None) -> tuple[str | None, bool]:
+    """The key of the method that would be advised, and whether it holds."""
+    advised = advised_of(plan, is_cancelled=is_cancelled)
+    return (None, False) if advised is None else (advised.key, advised.holds)
+
+
+def _what_changes(weighing: Weighing) -> list[Asked]:
+    if weighing.advised is None:
+        return []
+    advised = weighing.by_key(weighing.advised)
+    if not advised.holds:
+        return openings(weighing)
+    return [*deciding_guesses(advised), *thresholds(weighing, advised)]

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from verispect.kit.lens import Lens
 from verispect.kit.printed_lens import usual_plus_minus
 from verispect.plan.advise.remedies import holds_with
+from verispect.plan.document import Plan
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.method import Method
 from verispect.sentence import Sentence
 
 # Figures that hold a method or not: in words, with their unit, and which way is worse. What has a ± by which a method
@@ -29,28 +32,32 @@ _UNSURE = (
 )
 
 
-def deciding_guesses(candidate: Candidate, look: Callable[[], None]) -> list[Sentence]:
-    """For every guess about the lens that the method hangs on, what to measure."""
+def deciding_guesses(candidate: Candidate) -> list[Callable[[], Sentence | None]]:
+    """For each unsure figure of the lens the question whether the method hangs on it; if so, what to measure."""
     if candidate.lens is None or not candidate.holds:
         return []
-    lens, plan = candidate.lens.lens, candidate.scene.plan
-    found = []
-    for key, (name, unit, way) in _FIGURES.items():
+    lens = candidate.lens.lens
+    found: list[Callable[[], Sentence | None]] = []
+    for key in _FIGURES:
         value: float | None = getattr(lens, key)
         sure = lens.plus_minus.get(key) or (usual_plus_minus(key, value) if key in lens.typical else 0.0)
-        if not value or not sure:
-            continue
-        look()
-        worse = max(value + way * sure, 0.05 * value)
-        lenses = tuple(_with(own, key, worse) if own.name == lens.name else own for own in plan.kit.lenses)
-        changed = plan.model_copy(update={"kit": plan.kit.model_copy(update={"lenses": lenses})})
-        if not holds_with(changed, candidate.key):
-            values = {
-                "figure": Sentence(name), "lens": lens.name, "guess": unit.format(v=value),
-                "worse": unit.format(v=worse), "method": Sentence(candidate.method.name),
-            }  # fmt: skip
-            found.append(Sentence(_DECIDES if key in lens.typical else _UNSURE, values))
+        if value and sure:
+            found.append(partial(_decides, candidate.scene.plan, candidate.method, lens, key, sure))
     return found
+
+
+def _decides(plan: Plan, method: Method, lens: Lens, key: str, sure: float) -> Sentence | None:
+    name, unit, way = _FIGURES[key]
+    value = float(getattr(lens, key))
+    worse = max(value + way * sure, 0.05 * value)
+    lenses = tuple(_with(own, key, worse) if own.name == lens.name else own for own in plan.kit.lenses)
+    if holds_with(plan.model_copy(update={"kit": plan.kit.model_copy(update={"lenses": lenses})}), method.key):
+        return None
+    values = {
+        "figure": Sentence(name), "lens": lens.name, "guess": unit.format(v=value),
+        "worse": unit.format(v=worse), "method": Sentence(method.name),
+    }  # fmt: skip
+    return Sentence(_DECIDES if key in lens.typical else _UNSURE, values)
 
 
 def _with(lens: Lens, key: str, value: float) -> Lens:

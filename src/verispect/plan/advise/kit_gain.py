@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from verispect.errors import Cancelled, VerispectError
 from verispect.kit.lens import Lens
-from verispect.plan.advise.weigh import weigh
+from verispect.plan.advise.weigh import advised_of
 from verispect.plan.document import Plan
 from verispect.plan.methods.method import method_of
 from verispect.sentence import Sentence
@@ -80,10 +80,9 @@ def _with(plan: Plan, lens: Lens) -> Plan:
 
 
 def _advised(plan: Plan, is_cancelled: Callable[[], bool] | None) -> Advised | None:
-    weighing = weigh(plan, is_cancelled=is_cancelled, advice_alone=True)
-    if weighing.advised is None:
+    best = advised_of(plan, is_cancelled=is_cancelled)
+    if best is None:
         return None
-    best = weighing.by_key(weighing.advised)
     lens = "" if best.lens is None else best.lens.name
     return Advised(best.key, best.holds, best.frame_count, best.time_on_site_s, lens)
 

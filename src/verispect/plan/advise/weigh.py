@@ -2,21 +2,33 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
+from itertools import chain
 
 from verispect.errors import Cancelled
 from verispect.plan.advise.advice import SURE, advise
 from verispect.plan.advise.confidence_search import sure_enough, surer_stop
 from verispect.plan.advise.remedies import remedies
+from verispect.plan.advise.side_by_side import each
 from verispect.plan.assess.focus_schools import School, schools_of
 from verispect.plan.assess.sensitivity import most_telling, unmeasured_lens_decides
 from verispect.plan.document import Plan
 from verispect.plan.methods.candidate import Candidate
-from verispect.plan.methods.method import METHOD_KEYS, ONE_FRAME
+from verispect.plan.methods.method import METHODS, ONE_FRAME
+from verispect.plan.methods.ranking import burden, least_burden
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import Scene, build_scene
+from verispect.plan.solve.stop_cost import TIE
 from verispect.sentence import Sentence
+
+# Methods whose work has much in common, which one process remembers; the longest first.
+_PIECES = (
+    tuple(method.key for method in METHODS if method.turns),
+    *((method.key,) for method in sorted(METHODS, key=lambda method: not method.tilts) if not method.turns),
+)
 
 
 @dataclass(frozen=True)
@@ -51,13 +63,10 @@ class Weighing:
 def weigh(
     plan: Plan,
     *,
-    progress: Callable[[float, str], None] | None = None,
+    progress: Callable[[float], None] | None = None,
     is_cancelled: Callable[[], bool] | None = None,
-    advice_alone: bool = False,
 ) -> Weighing:
     """Work out every method of a plan; with what would make the nearest one hold, where none does.
-
-    `advice_alone` leaves out that, what to know better, and the schools.
 
     Raises
     ------
@@ -67,20 +76,50 @@ def weigh(
         If `is_cancelled` said so between two methods.
     """
     scene = build_scene(plan)
-    candidates = []
-    for index, key in enumerate(METHOD_KEYS):
-        if is_cancelled is not None and is_cancelled():
-            raise Cancelled
-        if progress is not None:
-            progress(index / len(METHOD_KEYS), key)
-        candidates.append(sure_enough(worked(key, scene), is_cancelled))
+    working = partial(_worked, scene, is_cancelled)
+    parts = each(lambda keys: [working(key) for key in keys], _PIECES, same=parts_of(scene), progress=progress)
+    found = dict(zip(chain(*_PIECES), chain(*parts), strict=True))
+    candidates = [found[method.key] for method in METHODS]
     advised, because = advise(candidates)
-    if advice_alone:
-        return Weighing(scene, tuple(candidates), advised, because)
     if advised is not None and not any(candidate.holds for candidate in candidates):
         because += remedies(next(c for c in candidates if c.key == advised), is_cancelled)
     because += _what_would_tell(candidates, advised)
     return Weighing(scene, tuple(candidates), advised, because, _schools(candidates))
+
+
+def advised_of(plan: Plan, *, is_cancelled: Callable[[], bool] | None = None) -> Candidate | None:
+    """The advised method alone; None where none fits.
+
+    The same as of a weighing, but a method is not worked out that could not be advised however well it held.
+
+    Raises
+    ------
+    PlanError, Cancelled
+        As a weighing does.
+    """
+    scene = build_scene(plan)
+    candidates: list[Candidate] = []
+    least = math.inf
+    for method in METHODS:
+        if least <= least_burden(method, plan) * (1.0 + TIE):
+            continue
+        candidates.append(_worked(scene, is_cancelled, method.key))
+        if candidates[-1].holds and candidates[-1].is_sure and candidates[-1].soft_enough:
+            least = min(least, burden(candidates[-1]))
+    advised, _ = advise(candidates)
+    return next((candidate for candidate in candidates if candidate.key == advised), None)
+
+
+def _worked(scene: Scene, is_cancelled: Callable[[], bool] | None, key: str) -> Candidate:
+    if is_cancelled is not None and is_cancelled():
+        raise Cancelled
+    return sure_enough(worked(key, scene), is_cancelled)
+
+
+def parts_of(scene: Scene) -> list[object]:
+    """What all candidates of a scene share, and is too large to be told anew with each."""
+    plan = scene.plan
+    return [scene, plan, *vars(scene).values(), *(getattr(plan, name) for name in type(plan).model_fields)]
 
 
 def _what_would_tell(candidates: list[Candidate], advised: str | None) -> tuple[Sentence, ...]:

@@ -11,8 +11,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from verispect.optics.criterion import Rule
-from verispect.plan.document import Aim
+from verispect.plan.document import Aim, Plan
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.method import Method
 from verispect.plan.solve.stop_cost import TIE
 
 
@@ -34,6 +35,13 @@ def burden(candidate: Candidate) -> float:
         width, height = candidate.kept_pixels
         return 1.0 / max(width * height, 1)
     return float(candidate.frame_count)
+
+
+def least_burden(method: Method, plan: Plan) -> float:
+    """What a method's burden cannot be less than, before it is worked out."""
+    if plan.wish.priority == Aim.TIME:
+        return method.set_up_s(plan.kit.times)
+    return 1.0 if plan.wish.priority == Aim.FRAMES else 0.0
 
 
 def ranked(candidates: Sequence[Candidate]) -> list[Candidate]:

@@ -46,13 +46,16 @@ def _begin(given_up: Any, progress: Any) -> None:
     _given_up, _progress = given_up, progress
     # What a weighing needs is imported before the first is asked for.
     import verispect.plan.advise.weigh  # noqa: F401
+    from verispect.plan.advise.side_by_side import allow_processes
+
+    allow_processes()
 
 
 def _weigh(plan: Plan, number: int) -> Outcome:
     from verispect.errors import Cancelled
     from verispect.plan.advise.weigh import weigh
 
-    def progress(share: float, _text: str) -> None:
+    def progress(share: float) -> None:
         _progress[0], _progress[1] = float(number), share
 
     known = _known(plan)
