@@ -19,7 +19,7 @@ from verispect.plan.document import Plan
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.method import METHODS, ONE_FRAME
 from verispect.plan.methods.ranking import burden, least_burden
-from verispect.plan.methods.registry import worked
+from verispect.plan.methods.registry import solver_of, worked
 from verispect.plan.scene.scene import Scene, build_scene
 from verispect.plan.solve.stop_cost import TIE
 from verispect.sentence import Sentence
@@ -76,6 +76,9 @@ def weigh(
         If `is_cancelled` said so between two methods.
     """
     scene = build_scene(plan)
+    for method in METHODS:
+        # Loaded before the work is shared out, once and not by each.
+        solver_of(method)
     working = partial(_worked, scene, is_cancelled)
     parts = each(lambda keys: [working(key) for key in keys], _PIECES, same=parts_of(scene), progress=progress)
     found = dict(zip(chain(*_PIECES), chain(*parts), strict=True))
