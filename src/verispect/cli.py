@@ -50,6 +50,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     given = list(sys.argv[1:] if arguments is None else arguments)
     # Our matrices are small: threads that wait for work of theirs cost more than all they do. Before NumPy is loaded.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    # None is used, and to look for some the description of every package there is would be read.
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     # What libraries find odd in a damaged file is theirs; the user is told one sentence.
     for library in _TALKATIVE:
         logging.getLogger(library).setLevel(logging.CRITICAL)

@@ -18,7 +18,7 @@ _MOST_BYTES = 200_000_000
 
 
 class _Model(BaseModel):
-    model_config = ConfigDict(extra="allow", allow_inf_nan=False)
+    model_config = ConfigDict(extra="allow", allow_inf_nan=False, defer_build=True)
 
 
 class RunFrame(_Model):
