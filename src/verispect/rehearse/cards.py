@@ -23,6 +23,8 @@ from verispect.rehearse.wave_blur import point_image
 Picture = NDArray[np.float32]
 DARK, LIGHT, AROUND = 0.15, 0.75, 0.40
 EDGE_DEG = 5.0
+# A blur whose axes are alike to this ratio has no longest way; an edge may lean so far.
+_ROUND, _MOST_LEAN_DEG = 1.1, 38.0
 # Pixels: half a card, beyond what its own blur takes.
 _HALF_PX = 52.0
 _FINE = 4
@@ -101,7 +103,35 @@ def draw_cards(
     return np.repeat(picture[..., None], 3, axis=2)
 
 
-def _paint(picture: Picture, camera: Camera, card: Card, wavelengths_mm: tuple[tuple[float, float], ...]) -> None:
+def edge_picture(
+    camera: Camera, place_m: Floats, *, residual_mm: float, wavelengths_mm: tuple[tuple[float, float], ...]
+) -> Picture | None:
+    """The card of one place (3,), not moving, linear (rows, columns), its edge across the blur's longest way.
+
+    None where the camera does not see the place. The edge leans off the rows and columns by 5 to 38 degrees, as a
+    slanted edge must; so much nearer to the diagonal the blur's longest way is missed by 7 at most.
+    """
+    [card] = cards_of(camera, place_m[None], np.array([residual_mm]), np.zeros(1))
+    if card is None:
+        return None
+    lean = EDGE_DEG
+    if card.long_mm > _ROUND * card.short_mm:
+        lean = math.degrees(math.atan2(card.direction[1], card.direction[0]))
+    square = 90.0 * round(lean / 90.0)
+    off = math.copysign(min(max(abs(lean - square), EDGE_DEG), _MOST_LEAN_DEG), lean - square)
+    wide, high = camera.pixels
+    picture = np.full((high, wide), AROUND, np.float32)
+    _paint(picture, camera, card, wavelengths_mm, square + off)
+    return picture
+
+
+def _paint(
+    picture: Picture,
+    camera: Camera,
+    card: Card,
+    wavelengths_mm: tuple[tuple[float, float], ...],
+    normal_deg: float = EDGE_DEG,
+) -> None:
     """One card over what is there, its light and its cover both spread by its point image."""
     state = camera.exposure.state
     spread = card.long_mm + card.residual_mm + card.smear_mm
@@ -114,7 +144,7 @@ def _paint(picture: Picture, camera: Camera, card: Card, wavelengths_mm: tuple[t
     # Fine samples: centres at ((k + 0.5)/fine − 0.5) pixels from the corner's pixel centre.
     at = (np.arange(side * fine) + 0.5) / fine - 0.5
     x, y = np.meshgrid(at + left - column, at + top - row)
-    lean = math.radians(EDGE_DEG)
+    lean = math.radians(normal_deg)
     # Shares of a fine sample that lie on the light side and on the card.
     light = np.clip((x * math.cos(lean) + y * math.sin(lean)) * fine + 0.5, 0.0, 1.0)
     cover = np.clip((card.half_px - np.maximum(np.abs(x), np.abs(y))) * fine + 0.5, 0.0, 1.0).astype(np.float32)

@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from verispect.optics.blur import image_centres_mm
-from verispect.optics.lens_state import from_principal_point
 from verispect.plan.methods.candidate import Candidate
 from verispect.rehearse import pupil_views
-from verispect.rehearse.projection import Camera
+from verispect.rehearse.projection import looking_at
 from verispect.rehearse.pupil_views import FINE, Quality
 from verispect.rehearse.scene_model import Model, build_model
 from verispect.rehearse.sensor_noise import exposed, srgb_16
@@ -54,8 +52,6 @@ def crop_about(
     index = int(rendering.exposure[mark])
     exposure, plan = candidate.exposures[index], scene.plan
     state = exposure.state
-    points = from_principal_point(exposure.pose.to_camera_mm(scene.world_m[mark : mark + 1]), state)
-    across, up = image_centres_mm(points, state)[0]
     # A tangent is so large on the print, whatever lens draws it.
     on_print = plan.framing_mm * plan.enlargement()
     pitch = plan.kit.body.pixel_mm
@@ -64,7 +60,7 @@ def crop_about(
     # What is shown much smaller is taken with larger pixels at once.
     times = max(1.0, side / _MOST_PX)
     side, pitch = round(side / times), pitch * times
-    camera = Camera(replace(exposure, sensor_centre_mm=(float(across), float(up))), (side, side), pitch)
+    camera = looking_at(exposure, scene.world_m[mark], side, pitch)
     wavelength = candidate.criterion.lights[len(candidate.criterion.lights) // 2][0]
     picture = pupil_views.render(model, camera, wavelength_mm=wavelength, seed=index, quality=quality)
     if picture is None:

@@ -8,16 +8,25 @@ z = −v at [E (q_z − w E_z) + (−v − E_z)(q − w E)] / (q_z − w E_z), w
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from verispect.optics.blur import image_centres_mm
+from verispect.optics.lens_state import from_principal_point
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 
 _GOLDEN = math.pi * (3.0 - math.sqrt(5.0))
 # Two irrational steps that fill a square evenly (generalised golden ratio of two dimensions; from memory).
 _EVEN = (0.7548776662466927, 0.5698402909980532)
+
+
+def looking_at(exposure: Exposure, world_m: Floats, side: int, pitch_mm: float) -> Camera:
+    """An exposure before a square of so many pixels about the image of a place (3,)."""
+    points = from_principal_point(exposure.pose.to_camera_mm(world_m[None]), exposure.state)
+    across, up = image_centres_mm(points, exposure.state)[0]
+    return Camera(replace(exposure, sensor_centre_mm=(float(across), float(up))), (side, side), pitch_mm)
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt, QUrl
@@ -112,6 +113,13 @@ def test_two_methods_side_by_side(qtbot, window: MainWindow) -> None:
     qtbot.waitUntil(lambda: "Focus series, frame" in loupe.captions[1].text(), timeout=60_000)
     assert loupe.pictures[0].pixmap().width() == 236
     assert f"{beside.pair()[0].rendering.softness[loupe.mark_box.currentData()]:.2f}" in loupe.captions[0].text()
+    # Then what an edge in the mark's place comes out as.
+    qtbot.waitUntil(lambda: all(" ± " in one.text() for one in loupe.captions), timeout=60_000)
+    for caption in loupe.captions:
+        planned, measured, unsure = (
+            float(part) for part in re.search(r"planned (\S+), measured (\S+) ± (\S+) on", caption.text()).groups()
+        )
+        assert abs(planned - measured) <= unsure + 0.01
     qtbot.waitUntil(lambda: window.loupe_desk._job is None)
     beside.boxes[1].setCurrentIndex(beside.boxes[1].findData("rail-series"))
     assert not loupe.button.isEnabled()

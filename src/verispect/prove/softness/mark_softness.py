@@ -76,7 +76,7 @@ def measure(
         return MarkSoftness(name, best, None, None, told, "on no frame that can be used")
     edges = {index: edge for index, block in blocks.items() if (edge := _edge_of(block)) is not None}
     by_edge = min(
-        ((index, *_by_edge(candidate, rendering, k, index, edge, pitch_mm)) for index, edge in edges.items()),
+        ((index, *by_edge(candidate, rendering, k, index, edge, pitch_mm)) for index, edge in edges.items()),
         key=lambda row: row[1], default=None,
     )  # fmt: skip
     # An edge that shows only in blurred frames is perhaps none: it bounds the softness, and accuses nobody.
@@ -106,7 +106,7 @@ def _edge_of(block: Grey) -> Edge | None:
     return find_edge(_middle(block, EDGE_HALF))
 
 
-def _by_edge(
+def by_edge(
     candidate: Candidate, rendering: Rendering, k: int, index: int, edge: Edge, pitch_mm: float
 ) -> tuple[float, float]:
     """Softness and its ± by the blur that explains the edge's contrast best."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject
 
 from verispect.plan.methods.candidate import Candidate
+from verispect.prove.softness.on_card import two_measured
 from verispect.rehearse.crop import Crop, two_crops
 from verispect.ui.panels.two_methods import BesidePage
 from verispect.ui.state.notices import Notices
@@ -27,15 +28,29 @@ class LoupeDesk(QObject):
             return
         self.close()
         job = Job(self, two_crops, (pair[0], pair[1]), mark, print_mm, shown_px, watched=True)
-        job.done.connect(lambda crops: self._take(pair, crops))
+        job.done.connect(lambda crops: self._take(pair, mark, crops))
+        self._begin(job)
+
+    def _begin(self, job: Job) -> None:
         job.failed.connect(self._notices.report)
         job.ended.connect(lambda: self._over(job))
         self._job = job
 
-    def _take(self, pair: list[Candidate], crops: list[Crop | None]) -> None:
-        # Of methods that are still in front.
-        if crops and all(a is b for a, b in zip(pair, self._page.pair(), strict=False)):
-            self._page.loupe.show_pictures(pair, crops)
+    def _take(self, pair: list[Candidate], mark: int, crops: list[Crop | None]) -> None:
+        if not crops or not self._is_in_front(pair):
+            return
+        self._page.loupe.show_pictures(pair, crops)
+        # Measured after that: it takes longer than to look.
+        job = Job(self, two_measured, (pair[0], pair[1]), mark, watched=True)
+        job.done.connect(lambda found: self._take_measured(pair, found))
+        self._begin(job)
+
+    def _take_measured(self, pair: list[Candidate], found: list[tuple[float, float] | None]) -> None:
+        if self._is_in_front(pair):
+            self._page.loupe.show_measured(found)
+
+    def _is_in_front(self, pair: list[Candidate]) -> bool:
+        return all(a is b for a, b in zip(pair, self._page.pair(), strict=False))
 
     def _over(self, job: Job) -> None:
         # One that was given up for another may end after that has begun.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -31,6 +32,7 @@ class Loupe(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
+        self._shown: list[tuple[Candidate, Crop] | None] = []
         self.mark_box, self.scale_box = QComboBox(), QComboBox()
         self.mark_box.setAccessibleName(self.tr("Mark under the loupe"))
         self.scale_box.setAccessibleName(self.tr("Scale"))
@@ -48,6 +50,7 @@ class Loupe(QWidget):
             picture.setFixedSize(_SIDE_PX, _SIDE_PX)
             picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
             caption.setWordWrap(True)
+            caption.setAlignment(Qt.AlignmentFlag.AlignTop)
             caption.setTextFormat(Qt.TextFormat.PlainText)
             grid.addWidget(picture, 0, column)
             grid.addWidget(caption, 1, column)
@@ -87,6 +90,7 @@ class Loupe(QWidget):
         self.wanted.emit(int(mark), print_mm, _SIDE_PX)
 
     def _clear(self) -> None:
+        self._shown = []
         for picture, caption in zip(self.pictures, self.captions, strict=True):
             picture.hide()
             caption.clear()
@@ -94,18 +98,37 @@ class Loupe(QWidget):
     def show_pictures(self, candidates: Sequence[Candidate], crops: Sequence[Crop | None]) -> None:
         """Take on what came out."""
         self.button.setEnabled(True)
+        self._shown = []
         for picture, caption, candidate, crop in zip(self.pictures, self.captions, candidates, crops, strict=False):
             name = say(Sentence(candidate.method.name))
             picture.setVisible(crop is not None)
+            self._shown.append(None if crop is None else (candidate, crop))
             if crop is None:
                 caption.setText(self.tr("{0} does not show it").format(name))
                 continue
             side = crop.pixels.shape[0]
             image = QImage(crop.pixels.tobytes(), side, side, 3 * side, QImage.Format.Format_RGB888).copy()
             picture.setPixmap(QPixmap.fromImage(image))
-            picture.setAccessibleDescription(caption.text())
-            caption.setText(
-                self.tr(
-                    "{0}, frame {1}: planned {2:.2f} of what is allowed, {3:.2g} pixels to a mm of the print"
-                ).format(name, candidate.number_of(crop.exposure), crop.softness, crop.pixels_per_mm)
-            )
+            self._tell(len(self._shown) - 1, self.tr("being measured"))
+
+    def show_measured(self, found: Sequence[tuple[float, float] | None]) -> None:
+        """What an edge put in the mark's place came out as, in each picture: softness and its ±."""
+        for number, measured in enumerate(found):
+            words = self.tr("not measurable")
+            if measured is not None:
+                words = self.tr("measured {0:.2f} ± {1:.2f} on an edge put there").format(*measured)
+            self._tell(number, words)
+
+    def _tell(self, number: int, measured: str) -> None:
+        """Planned and measured softness under a picture."""
+        shown = self._shown[number] if number < len(self._shown) else None
+        if shown is None:
+            return
+        candidate, crop = shown
+        softness = self.tr("planned {0:.2f}, {1}").format(crop.softness, measured)
+        if not math.isfinite(crop.softness):
+            softness = self.tr("at this stop no blur at all is allowed")
+        words = self.tr("{0}, frame {1}: {2}. {3:.2g} pixels to a mm")
+        name, frame = say(Sentence(candidate.method.name)), candidate.number_of(crop.exposure)
+        self.captions[number].setText(words.format(name, frame, softness, crop.pixels_per_mm))
+        self.pictures[number].setAccessibleDescription(self.captions[number].text())
