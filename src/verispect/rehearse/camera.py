@@ -23,7 +23,7 @@ from verispect.rehearse.faults import LASTING, Fault, FaultName, defocused, dust
 from verispect.rehearse.projection import Camera
 from verispect.rehearse.pupil_views import FINE, Quality
 from verispect.rehearse.scene_model import Model, build_model
-from verispect.rehearse.sensor_noise import exposed
+from verispect.rehearse.sensor_noise import dim, exposed
 from verispect.rehearse.wave_blur import airy_kernel
 
 Picture = NDArray[np.float32]
@@ -116,7 +116,7 @@ class Rehearsal:
             return None
         plain = self.options.cards
         if self.options.falloff and not plain:
-            picture *= self._falloff(camera)[..., None]
+            dim(picture, self._falloff(camera))
         if FaultName.WIND in happened:
             picture = shaken(picture, happened[FaultName.WIND], happened["wind_direction_deg"])
         if FaultName.DUST in happened:

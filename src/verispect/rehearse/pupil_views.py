@@ -19,6 +19,7 @@ from verispect.optics.convex import clipped
 from verispect.optics.types import Floats
 from verispect.rehearse.projection import Camera, jitter
 from verispect.rehearse.scene_model import Model, Panel
+from verispect.rehearse.textures import UNIT, Mip
 from verispect.rehearse.wave_blur import pupil_share, waves_of_blur
 from verispect.rehearse.windows import Windows
 
@@ -36,7 +37,7 @@ _EVEN, _SHARP_PX = 1.25, 0.7
 _NEAREST = 1.3
 # Corners farther off than this are brought nearer, which turns the edges that end there: a view has none so far off.
 _FAR = 1e10
-# Texels that are cut out of a texture for one tile, 96 MB: reading across its border is many times as slow.
+# Texels that are cut out of a texture for one tile, 48 MB: reading across its border is many times as slow.
 _MOST_CUT = 6_000_000
 # Where nothing is blurred less than this a tile is worked out on a net; places of it beyond the tile, and its widest.
 _WIDE_BLUR, _BEYOND, _MOST_PITCH = 8.0, 2, 16
@@ -110,9 +111,9 @@ def render(
                 drawn, camera, (left, top, min(left + 2 * side, wide), min(top + 2 * side, high))
             ):
                 own = seed + 7919 * (box[1] // side) + box[0]
-                picture[box[1] : box[3], box[0] : box[2]] = _tile(
-                    model, layers, camera, box, wavelength_mm, own, quality, windows
-                )
+                if layers:
+                    into = picture[box[1] : box[3], box[0] : box[2]]
+                    _draw_tile(model, layers, camera, box, wavelength_mm, own, quality, windows, into)
         if progress is not None:
             progress((number + 1) / len(tops))
     return picture
@@ -191,7 +192,7 @@ class _Layer:
     even: bool
 
 
-def _tile(
+def _draw_tile(
     model: Model,
     layers: list[_Layer],
     camera: Camera,
@@ -200,10 +201,9 @@ def _tile(
     seed: int,
     quality: Quality,
     windows: Windows,
-) -> Picture:
+    into: Picture,
+) -> None:
     left, top, right, bottom = box
-    if not layers:
-        return np.zeros((bottom - top, right - left, 3), np.float32)
     blur = max(max(layer.blur_px[0], layer.drawn.smear_px) for layer in layers)
     net = _Net.over(box, min(layer.blur_px[1] for layer in layers))
     count = quality.views(blur, at_edge=any(not layer.whole for layer in layers))
@@ -215,7 +215,7 @@ def _tile(
     offsets = offsets + camera.bend_px(pupil, (0.5 * (left + right), 0.5 * (top + bottom)))
     # Each view is of a moment of its own, in an order free of the pupil's.
     moments = (np.random.default_rng(seed + 1).permutation(count) + 0.5) / count - 0.5
-    found: list[tuple[Picture, Floats, int, _Part | None]] = []
+    found: list[tuple[Mip, Floats, int, _Part | None]] = []
     for layer in layers:
         moved = offsets + np.stack([layer.drawn.smear_px * moments, np.zeros(count)], axis=1)
         texture, inverse, edges, border = _homographies(
@@ -224,8 +224,8 @@ def _tile(
         part = None if layer.whole else _Part.of(edges, net.size)
         if part is None or part.size[0] > 0:
             found.append((texture, inverse if part is None else inverse @ part.from_corner, border, part))
-    view = np.zeros((net.size[1], net.size[0], 4), np.float32)
-    total = np.zeros_like(view)
+    view = np.zeros((net.size[1], net.size[0], 4), np.uint16)
+    total = np.zeros(view.shape, np.float32)
     # What lies wholly behind all else is drawn straight into the view.
     grounded = bool(found) and found[0][3] is None
     warp = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
@@ -239,7 +239,8 @@ def _tile(
             cv2.warpPerspective(texture, inverse[k], part.size, dst=part.drawn, flags=warp, borderMode=border)
             cv2.copyTo(part.drawn, part.inside(k), view[part.place])
         cv2.accumulate(view, total)
-    return net.filled(total[..., :3] * np.float32(1.0 / count))
+    total *= np.float32(UNIT / count)
+    net.fill(total, into)
 
 
 @dataclass(frozen=True)
@@ -248,7 +249,7 @@ class _Part:
 
     Attributes
     ----------
-    first, last : ndarray of float32, shape (K, rows, 1)
+    first, last : ndarray of int16, shape (K, rows, 1)
         Of every view and row, from the part's left.
     drawn : ndarray, shape (rows, columns, 4)
         Room for one view of it.
@@ -256,10 +257,10 @@ class _Part:
 
     corner: tuple[int, int]
     size: tuple[int, int]
-    first: NDArray[np.float32]
-    last: NDArray[np.float32]
-    column: NDArray[np.float32]
-    drawn: Picture
+    first: NDArray[np.int16]
+    last: NDArray[np.int16]
+    column: NDArray[np.int16]
+    drawn: Mip
 
     @classmethod
     def of(cls, edges: Floats, size: tuple[int, int]) -> _Part:
@@ -268,12 +269,12 @@ class _Part:
         there = first <= last
         rows = np.flatnonzero(there.any(axis=(0, 2)))
         if not rows.size:
-            return cls((0, 0), (0, 0), first, last, first[0, 0], np.empty((0, 0, 4), np.float32))
+            return cls((0, 0), (0, 0), first, last, first[0, 0], np.empty((0, 0, 4), np.uint16))
         top, bottom = int(rows[0]), int(rows[-1]) + 1
         left, right = int(first[there].min()), int(last[there].max()) + 1
         return cls(
             (left, top), (right - left, bottom - top), first[:, top:bottom] - left, last[:, top:bottom] - left,
-            np.arange(right - left, dtype=np.float32), np.empty((bottom - top, right - left, 4), np.float32),
+            np.arange(right - left, dtype=np.int16), np.empty((bottom - top, right - left, 4), np.uint16),
         )  # fmt: skip
 
     @property
@@ -328,17 +329,18 @@ class _Net:
             [[share, 0, -(self.box[0] + first) * share], [0, share, -(self.box[1] + first) * share], [0, 0, 1.0]]
         )
 
-    def filled(self, places: Picture) -> Picture:
-        """The tile's own pixels, from what was found at the places."""
+    def fill(self, places: Picture, into: Picture) -> None:
+        """The tile's own pixels, from what was found at the places; of its four channels the first three."""
         if self.pitch == 1:
-            return places
+            cv2.cvtColor(places, cv2.COLOR_BGRA2BGR, dst=into)
+            return
         size = (self.size[0] * self.pitch, self.size[1] * self.pitch)
-        whole = np.asarray(cv2.resize(places, size, interpolation=cv2.INTER_CUBIC), np.float32)
+        whole = np.asarray(cv2.resize(places[..., :3], size, interpolation=cv2.INTER_CUBIC), np.float32)
         edge, (left, top, right, bottom) = _BEYOND * self.pitch, self.box
-        return np.maximum(whole[edge : edge + bottom - top, edge : edge + right - left], 0.0)
+        np.maximum(whole[edge : edge + bottom - top, edge : edge + right - left], 0.0, out=into)
 
 
-def _runs(edges: Floats, size: tuple[int, int]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+def _runs(edges: Floats, size: tuple[int, int]) -> tuple[NDArray[np.int16], NDArray[np.int16]]:
     """First and last pixel centre of each row (K, rows, 1) that lies in convex polygons (K, N, 2).
 
     A row of pixels meets a polygon in one run; each side bounds all rows' runs at once, from the left or the right.
@@ -362,7 +364,9 @@ def _runs(edges: Floats, size: tuple[int, int]) -> tuple[NDArray[np.float32], ND
         np.maximum(first, np.where(level | (slope < 0.0), 0.0, np.ceil(at)), out=first)
         np.minimum(last, np.where(level | (slope > 0.0), np.where(level & (rest < 0.0), -1.0, wide), np.floor(at)),
                    out=last)  # fmt: skip
-    return first.astype(np.float32)[..., None], last.astype(np.float32)[..., None]
+    # Beyond a tile on either side all columns are alike outside.
+    first, last = np.clip(first, -1.0, wide), np.clip(last, -1.0, wide)
+    return first.astype(np.int16)[..., None], last.astype(np.int16)[..., None]
 
 
 def _layers(drawn: Sequence[_Drawn], camera: Camera, box: Box) -> list[_Layer]:
@@ -433,7 +437,7 @@ def _homographies(
     count: int,
     windows: Windows,
     room: int,
-) -> tuple[Picture, Floats, Floats, int]:
+) -> tuple[Mip, Floats, Floats, int]:
     """The texture at the layer's mip, from tile pixels to its texels (K, 3, 3), the outline there (K, N, 2).
 
     And what lies beyond the texture's border: itself again, or, where all that the tile sees was cut out, nothing.

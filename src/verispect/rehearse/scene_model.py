@@ -12,7 +12,7 @@ from verispect.optics.pose import camera_pose
 from verispect.optics.types import Floats
 from verispect.plan.scene.scene import Scene
 from verispect.rehearse import textures
-from verispect.rehearse.textures import Texels
+from verispect.rehearse.textures import Mip
 from verispect.subject.camera import Around
 from verispect.subject.surface import patches
 
@@ -73,12 +73,12 @@ class Model:
     """Panels from back to front as the entrance pupil sees them, with the mips of their textures."""
 
     panels: tuple[Panel, ...]
-    mips: tuple[list[Texels], ...] = field(repr=False)
+    mips: tuple[list[Mip], ...] = field(repr=False)
 
 
 def build_model(scene: Scene, *, seed: int = 1) -> Model:
     """The scene of a plan as panels, ordered for its camera."""
-    bank: list[list[Texels]] = []
+    bank: list[list[Mip]] = []
 
     def bear(kind: str, number: int = 0) -> int:
         bank.append(textures.painted(kind, number, seed))

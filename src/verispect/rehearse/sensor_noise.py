@@ -47,6 +47,14 @@ def exposed(
     return picture
 
 
+def dim(picture: Picture, left: Picture) -> None:
+    """Leave of a picture (rows, columns, 3) so much at each pixel (rows, columns), in place."""
+    for row in range(0, picture.shape[0], _ROWS):
+        part = picture[row : row + _ROWS]
+        # Three channels of factors at once: OpenCV does them in a third of the time that NumPy takes to repeat one.
+        cv2.multiply(part, cv2.merge([left[row : row + _ROWS]] * 3), dst=part)
+
+
 def srgb_16(picture: Picture) -> NDArray[np.uint16]:
     """Linear light 0 to 1 as 16 bits through the sRGB curve (IEC 61966-2-1), from a table: within one of 65535."""
     found = np.empty(picture.shape, np.uint16)

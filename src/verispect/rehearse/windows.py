@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-Picture = NDArray[np.float32]
+Picture = NDArray[np.uint16]
 
 
 class Windows:
@@ -35,7 +35,7 @@ class Windows:
     def _room(self, number: int, size: int) -> Picture:
         kept = self._rooms.get(number)
         if kept is None or kept.size < size:
-            kept = self._rooms[number] = np.empty(size + size // 4, np.float32)
+            kept = self._rooms[number] = np.empty(size + size // 4, np.uint16)
         return kept[:size]
 
 
