@@ -262,7 +262,9 @@ def read_coded(frame: Frame) -> Coded:
             found = cv2.imread(str(path), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
             if found is None:
                 raise _no_picture(path)
-            pixels = found if found.ndim == 2 else found[..., [2, 1, 0, *range(3, found.shape[2])]]
+            pixels = found
+            if found.ndim == 3 and found.shape[2] >= 3:
+                pixels = cv2.cvtColor(found, cv2.COLOR_BGR2RGB if found.shape[2] == 3 else cv2.COLOR_BGRA2RGB)
     except (OSError, ValueError, IndexError, KeyError, TypeError, cv2.error, RuntimeError) as error:
         raise _no_picture(path) from error
     return _sixteen(pixels, path)
@@ -301,13 +303,13 @@ def _sixteen(pixels: NDArray[Any], path: Path) -> Coded:
                         shape=" × ".join(map(str, pixels.shape)))  # fmt: skip
     elif pixels.shape[2] < 3:
         pixels = np.repeat(pixels[..., :1], 3, axis=2)
-    pixels = pixels[..., :3]
+    # Pixel by pixel: whatever lies otherwise in memory OpenCV copies as a whole, every time it is asked for a part.
+    pixels = np.ascontiguousarray(pixels[..., :3])
     if pixels.dtype == np.uint8:
-        doubled: Coded = pixels.astype(np.uint16) * np.uint16(257)
+        doubled: Coded = np.multiply(pixels, np.uint16(257), dtype=np.uint16)
         return doubled
     if pixels.dtype == np.uint16:
-        whole: Coded = np.ascontiguousarray(pixels)
-        return whole
+        return pixels
     if np.issubdtype(pixels.dtype, np.floating):
         scaled: Coded = np.round(np.clip(np.nan_to_num(pixels), 0.0, 1.0) * 65535.0).astype(np.uint16)
         return scaled

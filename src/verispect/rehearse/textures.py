@@ -166,4 +166,4 @@ def mips(texels: Texels) -> list[Mip]:
     while found[-1].shape[0] > 1:
         half = (found[-1].shape[1] // 2, found[-1].shape[0] // 2)
         found.append(np.asarray(cv2.resize(found[-1], half, interpolation=cv2.INTER_AREA), np.float32))
-    return [np.minimum(np.rint(mip / UNIT), 65535.0).astype(np.uint16) for mip in found]
+    return [(mip * np.float32(1.0 / UNIT) + np.float32(0.5)).astype(np.uint16) for mip in found]

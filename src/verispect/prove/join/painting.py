@@ -18,6 +18,7 @@ from verispect.prove.join.canvas import Canvas, frame_maps
 from verispect.prove.join.ghosts import Ghost
 
 Box = tuple[int, int, int, int]
+Place = tuple[slice, slice]
 _APRON = 48
 # Width of the soft seams of the slow part, in pixels, and the window of the detail that is compared.
 _SLOW = 12.0
@@ -31,6 +32,8 @@ _LUMA = np.array([[0.25, 0.5, 0.25]], np.float32)
 _BEND_PX, _BEHIND_PX = 0.01, -9e5
 # The slow part is worked out at one part in so many of the size.
 _COARSE = 4
+# So far beyond a frame's border it is mirrored, pixels: farther than anything is smoothed.
+_MIRRORED = 256.0
 
 
 def _net(count: int, step: int) -> NDArray[np.int64]:
@@ -137,7 +140,7 @@ class Painter:
         shape = directions.shape[:2]
         slow, slow_weight = np.zeros((*shape, 3), np.float32), np.full(shape, 1e-9, np.float32)
         fine, fine_weight = np.zeros((*shape, 3), np.float32), np.full(shape, 1e-20, np.float32)
-        weights: dict[int, NDArray[np.float32]] = {}
+        weights: dict[int, tuple[Place, NDArray[np.float32]]] = {}
         wide, high = self.pixels
         given = self._left_out(left - _APRON, top - _APRON, shape)
         for k in self.frames_of(box):
@@ -146,31 +149,49 @@ class Painter:
             inside = np.minimum(
                 1.0 - np.abs(2.0 * column / (wide - 1) - 1.0), 1.0 - np.abs(2.0 * row / (high - 1) - 1.0)
             )
-            if float(inside.max()) <= 0.0:
+            place = _about(inside > 0.0)
+            if place is None:
                 continue
+            column, row, border = column[place], row[place], np.clip(inside[place], 0.0, 1.0)
+            # Far beyond the frame nothing is looked at; to mirror it back and forth so often takes most of the time.
+            column, row = np.clip(column, -_MIRRORED, wide + _MIRRORED), np.clip(row, -_MIRRORED, high + _MIRRORED)
             part = cv2.remap(read(k), column, row, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
             light = _brightened(np.asarray(part, np.uint16), float(self.gains[k]))
-            border = np.clip(inside, 0.0, 1.0)
             if k in given:
-                border *= given[k]
+                border *= given[k][place]
             eased = _eased(light)
             detail = light - eased
             luma = cv2.transform(detail, _LUMA)
             strength = np.asarray(cv2.boxFilter(luma * luma, -1, (_DETAIL, _DETAIL)), np.float32)
             # Detail's energy to the fourth power of its strength.
             sharper = border * (strength * np.float32(1.0 / 65535.0**2) + np.float32(1e-7)) ** 2
-            cv2.accumulateProduct(eased, cv2.merge((border, border, border)), slow)
-            slow_weight += border
-            cv2.accumulateProduct(detail, cv2.merge((sharper, sharper, sharper)), fine)
-            fine_weight += sharper
-            weights[k] = sharper
+            cv2.accumulateProduct(eased, cv2.merge((border, border, border)), slow[place])
+            slow_weight[place] += border
+            cv2.accumulateProduct(detail, cv2.merge((sharper, sharper, sharper)), fine[place])
+            fine_weight[place] += sharper
+            weights[k] = (place, sharper)
         whole = slow / slow_weight[..., None] + fine / fine_weight[..., None]
         whole[slow_weight < 1e-6] = 0.0
         middle = (slice(_APRON, shape[0] - _APRON), slice(_APRON, shape[1] - _APRON))
         used = np.zeros(len(self.views))
-        for k, weight in weights.items():
-            used[k] = float((weight[middle] / fine_weight[middle]).sum())
+        for k, (place, weight) in weights.items():
+            share = np.zeros(shape, np.float32)
+            share[place] = weight / fine_weight[place]
+            used[k] = float(share[middle].sum())
         return np.clip(np.round(whole[middle]), 0, 65535).astype(np.uint16), slow_weight[middle] >= 1e-6, used
+
+
+def _about(shown: NDArray[np.bool_]) -> Place | None:
+    """The rows and columns that hold all that is shown, and as much about them as is smoothed with it."""
+    rows, columns = np.flatnonzero(shown.any(axis=1)), np.flatnonzero(shown.any(axis=0))
+    if not rows.size:
+        return None
+    found = []
+    for places, count in ((rows, shown.shape[0]), (columns, shown.shape[1])):
+        first = max(0, int(places[0]) - _APRON)
+        # Whole meshes of the coarser size, so that they are the same however the picture is cut.
+        found.append(slice(first - first % _COARSE, min(count, int(places[-1]) + 1 + _APRON)))
+    return found[0], found[1]
 
 
 def _eased(light: NDArray[np.float32]) -> NDArray[np.float32]:
