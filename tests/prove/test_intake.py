@@ -58,6 +58,22 @@ def test_grey_colour_alpha_and_any_depth_are_read_alike(
     assert np.abs(coded.astype(int) - expected).max() <= 1
 
 
+@pytest.mark.parametrize("suffix", [".png", ".jpg", ".tif"])
+@pytest.mark.parametrize("channels", [3, 4])
+def test_colours_keep_their_order_and_pixels_lie_one_after_another(
+    tmp_path: Path, suffix: str, channels: int
+) -> None:
+    """What lies channel by channel OpenCV would copy as a whole whenever a part of it is looked at."""
+    if suffix == ".jpg" and channels == 4:
+        return
+    path = tmp_path / f"a{suffix}"
+    colours = np.array([200, 120, 40, 255][:channels], np.uint8)
+    Image.fromarray(np.broadcast_to(colours, (40, 60, channels)).copy()).save(path)
+    coded = read_coded(described(path))
+    assert np.abs(coded[20, 30].astype(int) // 257 - colours[:3]).max() <= 2
+    assert coded.flags.c_contiguous
+
+
 def test_a_camera_raw_is_developed(tmp_path: Path) -> None:
     path = tmp_path / "a.dng"
     write_raw(path, np.random.default_rng(0).integers(200, 3000, (240, 320), np.uint16))

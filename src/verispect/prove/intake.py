@@ -19,6 +19,7 @@ from verispect.errors import FileError
 
 Linear = NDArray[np.float32]
 Coded = NDArray[np.uint16]
+Kept = NDArray[np.uint8] | NDArray[np.uint16]
 PICTURES = (".tif", ".tiff", ".jpg", ".jpeg", ".png")
 RAWS = (".dng", ".nef", ".cr2", ".cr3", ".arw", ".raf", ".orf", ".rw2", ".pef", ".3fr", ".iiq")
 SUFFIXES = (*PICTURES, *RAWS)
@@ -252,6 +253,25 @@ def read_coded(frame: Frame) -> Coded:
     FileError
         For what is cut or no picture.
     """
+    return sixteen(read_kept(frame))
+
+
+def sixteen(pixels: Kept) -> Coded:
+    """Pixels in 16 bits, whether they are kept in 8 or 16."""
+    if pixels.dtype == np.uint8:
+        doubled: Coded = np.multiply(pixels, np.uint16(257), dtype=np.uint16)
+        return doubled
+    return np.asarray(pixels, np.uint16)
+
+
+def read_kept(frame: Frame) -> Kept:
+    """The same in as few bits as the file has them, 8 or 16: half the memory for most.
+
+    Raises
+    ------
+    FileError
+        As `read_coded`.
+    """
     path, suffix = frame.path, frame.path.suffix.lower()
     try:
         if suffix in RAWS:
@@ -267,7 +287,7 @@ def read_coded(frame: Frame) -> Coded:
                 pixels = cv2.cvtColor(found, cv2.COLOR_BGR2RGB if found.shape[2] == 3 else cv2.COLOR_BGRA2RGB)
     except (OSError, ValueError, IndexError, KeyError, TypeError, cv2.error, RuntimeError) as error:
         raise _no_picture(path) from error
-    return _sixteen(pixels, path)
+    return _by_pixels(pixels, path)
 
 
 def _tiff(path: Path) -> NDArray[Any]:
@@ -295,7 +315,7 @@ def _developed(path: Path) -> NDArray[Any]:
         raise _no_picture(path) from error
 
 
-def _sixteen(pixels: NDArray[Any], path: Path) -> Coded:
+def _by_pixels(pixels: NDArray[Any], path: Path) -> Kept:
     if pixels.ndim == 2:
         pixels = np.repeat(pixels[..., None], 3, axis=2)
     elif pixels.ndim != 3 or pixels.shape[2] not in (1, 2, 3, 4):
@@ -305,10 +325,7 @@ def _sixteen(pixels: NDArray[Any], path: Path) -> Coded:
         pixels = np.repeat(pixels[..., :1], 3, axis=2)
     # Pixel by pixel: whatever lies otherwise in memory OpenCV copies as a whole, every time it is asked for a part.
     pixels = np.ascontiguousarray(pixels[..., :3])
-    if pixels.dtype == np.uint8:
-        doubled: Coded = np.multiply(pixels, np.uint16(257), dtype=np.uint16)
-        return doubled
-    if pixels.dtype == np.uint16:
+    if pixels.dtype in (np.uint8, np.uint16):
         return pixels
     if np.issubdtype(pixels.dtype, np.floating):
         scaled: Coded = np.round(np.clip(np.nan_to_num(pixels), 0.0, 1.0) * 65535.0).astype(np.uint16)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 from pathlib import Path
 
@@ -49,7 +50,7 @@ def test_a_join_that_was_broken_off_goes_on_where_it_was(folder: Path, tmp_path:
         joined(folder, Room(tmp_path, on_disk=True), is_cancelled=lambda: len(painted) >= 8)
     before = list(painted)
     done = np.fromfile(tmp_path / "done", bool)
-    assert np.flatnonzero(done).tolist() == before
+    assert np.flatnonzero(done).tolist() == sorted(before)
     monkeypatch.setattr("verispect.prove.join.grid.small_pictures", None)
     painted.clear()
     # With more memory it is the same work.
@@ -57,6 +58,52 @@ def test_a_join_that_was_broken_off_goes_on_where_it_was(folder: Path, tmp_path:
     assert sorted(before + painted) == list(range(done.size))
     top, left, bottom, right = whole.crop
     assert float((whole.pixels[top:bottom, left:right].max(axis=2) == 0).mean()) == 0.0
+
+
+@pytest.mark.parametrize("seed", [0, 1])
+def test_every_part_is_given_out_once_and_neighbours_after_one_another(monkeypatch, seed) -> None:
+    monkeypatch.setattr(large, "PART_PX", 10)
+    wide, high = 23, 19
+    parts = [(10 * c, 10 * r, 10 * c + 10, 10 * r + 10) for r in range(high) for c in range(wide)]
+    rng = np.random.default_rng(seed)
+    done = rng.random(len(parts)) < (0.0, 0.3)[seed]
+    blocks = large.blocks_of(parts, done)
+    share, given, own = large._Share(blocks), [], {"a": [], "b": [], "c": []}
+    while (batch := share.next(worker := str(rng.choice(list(own), p=[0.7, 0.2, 0.1])))) is not None:
+        given += batch
+        own[worker] += batch
+        assert len(batch) <= 4
+    assert sorted(given) == np.flatnonzero(~done).tolist()
+    if seed == 0:
+        for numbers in own.values():
+            steps = [
+                max(abs(a - b) // 10 for a, b in zip(parts[m][:2], parts[n][:2], strict=True))
+                for m, n in itertools.pairwise(numbers)
+            ]
+            # All but the steps from block to block, and those taken from another's at the end.
+            assert np.mean(np.array(steps) == 1) > 0.9
+
+
+def test_frames_are_read_seldom_for_what_they_show(monkeypatch) -> None:
+    """Against parts row by row, as a store of four frames of 5 by 4 parts would read them."""
+    parts = [(c, r, c + 1, r + 1) for r in range(24) for c in range(40)]
+
+    def readings(order: list[int]) -> int:
+        kept: list[tuple[int, int]] = []
+        count = 0
+        for number in order:
+            left, top, _, _ = parts[number]
+            for frame in {((left + a) // 5, (top + b) // 4) for a in (0, 1) for b in (0, 1)}:
+                if frame in kept:
+                    kept.remove(frame)
+                else:
+                    count += 1
+                kept = [*kept, frame][-4:]
+        return count
+
+    monkeypatch.setattr(large, "PART_PX", 1)
+    ordered = [k for block in large.blocks_of(parts, np.zeros(len(parts), bool)) for batch in block for k in batch]
+    assert readings(ordered) < 0.7 * readings(list(range(len(parts))))
 
 
 def test_other_frames_are_measured_anew(folder: Path, tmp_path: Path) -> None:

@@ -29,7 +29,9 @@ def whole(painter: Painter, frames: list[Coded], side: int) -> tuple[np.ndarray,
     wide, high = painter.canvas.size
     pixels, used = np.zeros((high, wide, 3), np.uint16), np.zeros(3)
     for left, top, right, bottom in painter.parts(side):
-        pixels[top:bottom, left:right], _, part = painter.paint((left, top, right, bottom), frames.__getitem__)
+        pixels[top:bottom, left:right], _, part = painter.paint(
+            (left, top, right, bottom), lambda k, place: frames[k][place]
+        )
         used += part
     return pixels, used
 

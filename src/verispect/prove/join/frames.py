@@ -13,13 +13,13 @@ from numpy.typing import NDArray
 
 from verispect.errors import Cancelled, FileError
 from verispect.prove.align.motion import halvings
-from verispect.prove.intake import Coded, Frame, described, grey_linear, linear_of, read_coded
+from verispect.prove.intake import Coded, Frame, Kept, described, grey_linear, linear_of, read_kept, sixteen
 
 Progress = Callable[[float, str], None]
 _WORKING_PIXELS = 700_000
 # A small picture in colour has about so many pixels on its short side.
 _SMALL = 150
-_BYTES = 6
+_LEAST_KEPT = 2
 
 
 class FrameStore:
@@ -35,20 +35,32 @@ class FrameStore:
 
     def __init__(self, frames: Sequence[Frame], budget_mb: float) -> None:
         self._frames = list(frames)
-        wide, high = frames[0].pixels
-        self._most = max(2, min(8, int(budget_mb * 1e6 // (wide * high * _BYTES))))
-        self._kept: OrderedDict[int, Coded] = OrderedDict()
+        self._budget = budget_mb * 1e6
+        self._kept: OrderedDict[int, Kept] = OrderedDict()
 
     def __len__(self) -> int:
         return len(self._frames)
 
     def __getitem__(self, k: int) -> Coded:
+        return sixteen(self._read(k))
+
+    def part(self, k: int, place: tuple[slice, slice]) -> Coded:
+        """Rows and columns of a frame, in 16 bits."""
+        return sixteen(self._read(k)[place])
+
+    def clear(self) -> None:
+        """Keep none for now."""
+        self._kept.clear()
+
+    def _read(self, k: int) -> Kept:
         if k in self._kept:
             self._kept.move_to_end(k)
             return self._kept[k]
-        while len(self._kept) >= self._most:
+        # All are of one size, and of one kind of file but for a merged cell here and there.
+        largest = max((kept.nbytes for kept in self._kept.values()), default=0)
+        while len(self._kept) >= _LEAST_KEPT and (len(self._kept) + 1) * largest > self._budget:
             self._kept.popitem(last=False)
-        found = self._kept[k] = read_coded(self._frames[k])
+        found = self._kept[k] = read_kept(self._frames[k])
         return found
 
 

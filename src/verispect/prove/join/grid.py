@@ -195,6 +195,7 @@ def join(
         painter = Painter(canvas, tuple(views), gains, pixels, tuple(ghosts))
         on_disk = canvas.size[0] * canvas.size[1] * 6e-6 > large_mb
         if on_disk:
+            store.clear()
             result, covered, shares = _on_disk(painter, shown, room, say, stop)
         else:
             result, covered, shares = _in_memory(painter, store, say, stop)
@@ -288,7 +289,7 @@ def _in_memory(
         if stop():
             raise Cancelled
         place = (slice(box[1], box[3]), slice(box[0], box[2]))
-        result[place], covered[place], part = painter.paint(box, store.__getitem__)
+        result[place], covered[place], part = painter.paint(box, store.part)
         used += part
         say(0.5 + 0.5 * (number + 1) / len(parts), "joining")
     return result, covered, used / max(float(used.sum()), 1e-9)

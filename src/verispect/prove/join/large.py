@@ -11,10 +11,13 @@ import contextlib
 import json
 import os
 import socket
+import time
+from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from importlib import import_module
+from itertools import chain
 from pathlib import Path
 from typing import Any, cast
 
@@ -40,6 +43,8 @@ PART_PX = 1024
 _WORK = "work.json"
 # Parts given to a process at a time: few enough that a stop is answered soon.
 _BATCH = 4
+# One process paints a block of so many parts each way before another: a frame is read for few blocks.
+_BLOCK = 8
 
 
 @dataclass(frozen=True)
@@ -153,7 +158,7 @@ def paint_parts(folder: str, numbers: Sequence[int]) -> int:
     for number in left:
         box = parts[number]
         place = (slice(box[1], box[3]), slice(box[0], box[2]))
-        pixels[place], covered[place], shares[number] = work.painter.paint(box, store.__getitem__)
+        pixels[place], covered[place], shares[number] = work.painter.paint(box, store.part)
     # Parts count as done only once they are on the disk.
     for laid in (pixels, covered, shares):
         cast("np.memmap[Any, Any]", laid).flush()
@@ -173,9 +178,9 @@ def paint_all(
     FileError
         Where the cluster named does not answer.
     """
-    left = np.flatnonzero(~work.done())
-    batches = [left[k : k + _BATCH].tolist() for k in range(0, left.size, _BATCH)]
-    count, before = len(work.parts), len(work.parts) - left.size
+    blocks = blocks_of(work.parts, work.done())
+    count = len(work.parts)
+    before = count - sum(len(batch) for block in blocks for batch in block)
 
     def tell(number: int) -> None:
         say(0.5 + 0.45 * (before + number) / max(count, 1), f"joining, part {before + number} of {count}")
@@ -183,16 +188,32 @@ def paint_all(
     finished = 0
     tell(0)
     if scheduler is None and jobs < 2:
-        for batch in batches:
+        for batch in chain(*blocks):
             if stop():
                 raise Cancelled
             finished += paint_parts(str(work.folder), batch)
             tell(finished)
         return
     with _cluster(scheduler, jobs, memory_mb) as client:
-        for found in _as_done(client, str(work.folder), batches, stop):
+        for found in _as_done(client, str(work.folder), blocks, stop):
             finished += found
             tell(finished)
+
+
+def blocks_of(parts: Sequence[tuple[int, int, int, int]], done: NDArray[np.bool_]) -> list[list[list[int]]]:
+    """Blocks of batches of the parts that are not done: neighbours after one another, to and fro row by row."""
+    side = _BLOCK * PART_PX
+    found: dict[tuple[int, int], list[int]] = {}
+    for number in np.flatnonzero(~done).tolist():
+        left, top, _, _ = parts[number]
+        found.setdefault((top // side, left // side), []).append(number)
+
+    def place(number: int) -> tuple[int, int]:
+        left, top, _, _ = parts[number]
+        return top, left if top // PART_PX % 2 == 0 else -left
+
+    ordered = [sorted(found[key], key=place) for key in sorted(found)]
+    return [[block[k : k + _BATCH] for k in range(0, len(block), _BATCH)] for block in ordered]
 
 
 def _check_answers(address: str) -> None:
@@ -246,23 +267,56 @@ def _cluster(scheduler: str | None, jobs: int, memory_mb: int) -> Iterator[Any]:
             cluster.close()
 
 
-def _as_done(client: Any, folder: str, batches: Sequence[Sequence[int]], stop: Callable[[], bool]) -> Iterator[int]:
+class _Share:
+    """Batches still to be given out, block by block to whoever asks; at the end each takes from another's block."""
+
+    def __init__(self, blocks: Sequence[Sequence[Sequence[int]]]) -> None:
+        self._blocks = deque(blocks)
+        self._own: dict[str, deque[Sequence[int]]] = {}
+
+    def next(self, worker: str) -> Sequence[int] | None:
+        """The next batch for a worker; None where there is none left."""
+        own = self._own.setdefault(worker, deque())
+        if not own and self._blocks:
+            own.extend(self._blocks.popleft())
+        if own:
+            return own.popleft()
+        fullest = max(self._own.values(), key=len)
+        return fullest.pop() if fullest else None
+
+
+def _as_done(
+    client: Any, folder: str, blocks: Sequence[Sequence[Sequence[int]]], stop: Callable[[], bool]
+) -> Iterator[int]:
     """What each batch gives as it comes; few are given out at a time, so that a stop is soon."""
     distributed: Any = import_module("distributed")
-    waiting = list(batches)
-    running: set[Any] = set()
-    abreast = 2 * max(1, sum(client.nthreads().values()))
-    while waiting or running:
+    share = _Share(blocks)
+    running: dict[Any, str] = {}
+    more = True
+    while more or running:
         if stop():
             client.cancel(list(running))
             raise Cancelled
-        while waiting and len(running) < abreast:
-            running.add(client.submit(paint_parts, folder, waiting.pop(0), pure=False))
+        # Workers of a named cluster come and go; a batch may be done by another than it was meant for.
+        for worker, threads in client.nthreads().items() if more else ():
+            while more and list(running.values()).count(worker) < 2 * threads:
+                batch = share.next(worker)
+                more = batch is not None
+                if batch is not None:
+                    future = client.submit(
+                        paint_parts, folder, batch, pure=False, workers=[worker], allow_other_workers=True
+                    )
+                    running[future] = worker
+        if not running:
+            # No worker at present.
+            time.sleep(0.2)
+            continue
         try:
-            over, running = distributed.wait(running, timeout=0.2, return_when="FIRST_COMPLETED")
+            over, _ = distributed.wait(list(running), timeout=0.2, return_when="FIRST_COMPLETED")
         except TimeoutError:
             continue
         for future in over:
+            del running[future]
             try:
                 yield future.result()
             except FileNotFoundError as error:

@@ -34,6 +34,8 @@ _BEND_PX, _BEHIND_PX = 0.01, -9e5
 _COARSE = 4
 # So far beyond a frame's border it is mirrored, pixels: farther than anything is smoothed.
 _MIRRORED = 256.0
+# A place between pixels is read from two on either side.
+_CUBIC = 2
 
 
 def _net(count: int, step: int) -> NDArray[np.int64]:
@@ -133,8 +135,11 @@ class Painter:
         mapped = [np.asarray(by_row @ part @ by_column.T, np.float32) for part in (column, row)]
         return mapped[0], mapped[1]
 
-    def paint(self, box: Box, read: Callable[[int], Coded]) -> tuple[Coded, NDArray[np.bool_], Floats]:
-        """A part's pixels (rows, columns, 3), where frames cover it, and how much of its detail each frame gave."""
+    def paint(self, box: Box, read: Callable[[int, Place], Coded]) -> tuple[Coded, NDArray[np.bool_], Floats]:
+        """A part's pixels (rows, columns, 3), where frames cover it, and how much of its detail each frame gave.
+
+        `read` gives rows and columns of a frame by its number.
+        """
         left, top, right, bottom = box
         directions = self.canvas.directions(left - _APRON, top - _APRON, right + _APRON, bottom + _APRON)
         shape = directions.shape[:2]
@@ -153,9 +158,8 @@ class Painter:
             if place is None:
                 continue
             column, row, border = column[place], row[place], np.clip(inside[place], 0.0, 1.0)
-            # Far beyond the frame nothing is looked at; to mirror it back and forth so often takes most of the time.
-            column, row = np.clip(column, -_MIRRORED, wide + _MIRRORED), np.clip(row, -_MIRRORED, high + _MIRRORED)
-            part = cv2.remap(read(k), column, row, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
+            (across, column), (down, row) = _within(column, wide), _within(row, high)
+            part = cv2.remap(read(k, (down, across)), column, row, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
             light = _brightened(np.asarray(part, np.uint16), float(self.gains[k]))
             if k in given:
                 border *= given[k][place]
@@ -179,6 +183,17 @@ class Painter:
             share[place] = weight / fine_weight[place]
             used[k] = float(share[middle].sum())
         return np.clip(np.round(whole[middle]), 0, 65535).astype(np.uint16), slow_weight[middle] >= 1e-6, used
+
+
+def _within(places: NDArray[np.float32], side: int) -> tuple[slice, NDArray[np.float32]]:
+    """What of a frame's side is read for places along it, and the places counted from its first pixel."""
+    # Beyond its border a frame is mirrored, but nothing far beyond is looked at.
+    places = np.clip(places, -_MIRRORED, side - 1 + _MIRRORED)
+    low, high = float(places.min()), float(places.max())
+    last = side - 1.0
+    low, high = min(low, 2.0 * last - high), max(high, -low)
+    first = max(0, math.floor(low) - _CUBIC)
+    return slice(first, min(side, math.ceil(high) + _CUBIC + 1)), places - np.float32(first)
 
 
 def _about(shown: NDArray[np.bool_]) -> Place | None:
