@@ -60,9 +60,7 @@ def test_grey_colour_alpha_and_any_depth_are_read_alike(
 
 @pytest.mark.parametrize("suffix", [".png", ".jpg", ".tif"])
 @pytest.mark.parametrize("channels", [3, 4])
-def test_colours_keep_their_order_and_pixels_lie_one_after_another(
-    tmp_path: Path, suffix: str, channels: int
-) -> None:
+def test_colours_keep_their_order_and_lie_pixel_by_pixel(tmp_path: Path, suffix: str, channels: int) -> None:
     """What lies channel by channel OpenCV would copy as a whole whenever a part of it is looked at."""
     if suffix == ".jpg" and channels == 4:
         return
