@@ -79,6 +79,13 @@ def view_of(exposure: Exposure, pixels: tuple[int, int], pitch_mm: float, rotati
     return View(exposure.pose.matrix if rotation is None else rotation, distance / pitch_mm, centre)
 
 
+def blur_per_defocus(exposure: Exposure) -> float:
+    """Blur per mm of defocus on the axis: the pupil's width over its distance, the image's side."""
+    state = exposure.state
+    width = state.focal_mm / state.f_number * state.pupil_magnification
+    return width / (state.image_distance_mm - state.focal_mm * (1.0 - state.pupil_magnification))
+
+
 def light_stops(exposure: Exposure) -> float:
     """Light on the sensor in stops, up to what all frames share: time over the working f-number squared."""
     return math.log2(exposure.shutter_s / exposure.state.working_f_number**2)

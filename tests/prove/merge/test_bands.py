@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.prove.merge.posts import FOCUSING, posts_before_a_wall
 from verispect.errors import Cancelled
 from verispect.prove.merge import final
 from verispect.prove.merge.bands import _BEYOND, Band, bands_of, merged_in_bands
@@ -36,7 +37,7 @@ def focused() -> list[np.ndarray]:
 
 def merged(frames, bands, passes: int, **more):
     return merged_in_bands(
-        bands, SIZE, 3, lambda k, top, bottom: (frames[k][top:bottom], None), passes, 0.5,
+        bands, SIZE, 3, lambda k, top, bottom: (frames[k][top:bottom], None), passes, 0.5, more.get("focusing"),
         lambda _share, _text: None, more.get("stop", lambda: False),
     )  # fmt: skip
 
@@ -44,18 +45,33 @@ def merged(frames, bands, passes: int, **more):
 @pytest.mark.parametrize("passes", [1, 2])
 def test_three_bands_are_as_good_as_one_piece(passes: int) -> None:
     frames = focused()
-    whole, used, depth = merged(frames, [Band(0, 640, 0, 640)], passes)
+    in_one = merged(frames, [Band(0, 640, 0, 640)], passes)
     bands = [Band(0, 192, 0, 384), Band(192, 448, 0, 640), Band(448, 640, 256, 640)]
-    parts, used_in_parts, depth_in_parts = merged(frames, bands, passes)
-    off = np.abs(whole.astype(float) - parts)
+    in_parts = merged(frames, bands, passes)
+    off = np.abs(in_one.pixels.astype(float) - in_parts.pixels)
     # Of a contrast of some 10,000: nothing to be seen, nor where one band passes into the next.
     assert float(off.mean()) < 12.0
     for row in (192, 448):
         assert float(off[row - 4 : row + 4].mean()) < 40.0
-    assert used_in_parts == pytest.approx(used, abs=0.02)
+    assert in_parts.shares == pytest.approx(in_one.shares, abs=0.02)
     if passes == 2:
-        assert depth_in_parts.shape == depth.shape == (320, 180)
-        assert float(np.median(np.abs(depth - depth_in_parts))) < 0.01
+        assert in_parts.depth.shape == in_one.depth.shape == (320, 180)
+        assert float(np.median(np.abs(in_one.depth - in_parts.depth))) < 0.01
+
+
+def test_veils_are_taken_off_in_bands_as_in_one_piece() -> None:
+    frames, _ = posts_before_a_wall((640, 480), seed=3)
+    size, focusing = (480, 640), FOCUSING
+    whole, parts = (
+        merged_in_bands(
+            bands, size, 6, lambda k, top, bottom: (frames[k][top:bottom], None), 2, 0.5, focusing,
+            lambda _share, _text: None, lambda: False,
+        )
+        for bands in ([Band(0, 640, 0, 640)], [Band(0, 320, 0, 512), Band(320, 640, 128, 640)])
+    )  # fmt: skip
+    assert whole.unveiled > 0.02
+    assert parts.unveiled == pytest.approx(whole.unveiled, rel=0.1)
+    assert float(np.abs(whole.pixels.astype(float) - parts.pixels).mean()) < 40.0
 
 
 @given(st.integers(20, 12_000), st.integers(20, 12_000), st.sampled_from([1, 2]), st.integers(300, 20_000))
@@ -78,6 +94,7 @@ def test_a_small_picture_is_one_band_and_sixty_megapixels_are_a_few() -> None:
     assert len(bands_of((6000, 4000), 2, 2500)) == 1
     assert len(bands_of((9504, 6336), 1, 2500)) == 2
     assert 2 <= len(bands_of((9504, 6336), 2, 2500)) <= 4
+    assert len(bands_of((9504, 6336), 2, 2500, unveiling=True)) >= len(bands_of((9504, 6336), 2, 2500))
 
 
 def test_the_map_of_depth_is_the_same_in_strips(monkeypatch) -> None:

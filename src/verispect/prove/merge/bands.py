@@ -15,14 +15,38 @@ from verispect.errors import Cancelled
 from verispect.prove.intake import Coded
 from verispect.prove.merge.final import DepthMap, FinalFusion, Peaks
 from verispect.prove.merge.pyramid import Level, ProofFusion
+from verispect.prove.merge.unveil import Focusing, Veil
 
 Progress = Callable[[float, str], None]
 Laid = Callable[[int, int, int], tuple[Level, NDArray[np.uint8] | None]]
 # Bytes a pixel of a band, by the passes, as measured; a frame as it is read, and the result; the program itself, MB.
 _BYTES, _WHOLE_BYTES, _PROGRAM_MB = {1: 28.0, 2: 62.0}, 14.0, 260.0
+# More of them where veils are taken off.
+_VEIL_BYTES = 10.0
 # Bands begin at such rows, and go on so far beyond one another: their slowest differences end there.
 _STEP, _BEYOND = 64, 192
 _MOST_BANDS = 40
+
+
+@dataclass(frozen=True)
+class InOne:
+    """What comes of all bands.
+
+    Attributes
+    ----------
+    pixels : ndarray, shape (rows, columns, 3)
+    shares : list of float
+        Each frame's part.
+    depth : ndarray or None
+        At half size which frame is sharpest where.
+    unveiled : float
+        Share of the picture of which a veil of something nearer was taken off.
+    """
+
+    pixels: Coded
+    shares: list[float]
+    depth: NDArray[np.float32] | None
+    unveiled: float
 
 
 @dataclass(frozen=True)
@@ -35,13 +59,15 @@ class Band:
     last: int
 
 
-def bands_of(pixels: tuple[int, int], passes: int, memory_mb: float) -> list[Band]:
+def bands_of(pixels: tuple[int, int], passes: int, memory_mb: float, *, unveiling: bool = False) -> list[Band]:
     """As few bands as stay within the memory."""
     wide, high = pixels
     room = max(memory_mb - _PROGRAM_MB - wide * high * _WHOLE_BYTES / 1e6, 1.0) * 1e6
     for count in range(1, _MOST_BANDS + 1):
         rows = -(-high // count) + (2 * _BEYOND + _STEP if count > 1 else 0)
-        if rows * wide * _BYTES[passes] <= room or (rows >= high > _STEP * count and count == _MOST_BANDS):
+        if rows * wide * (_BYTES[passes] + _VEIL_BYTES * unveiling) <= room or (
+            rows >= high > _STEP * count and count == _MOST_BANDS
+        ):
             break
     edges = [min(high, round(high * k / count / _STEP) * _STEP) for k in range(count)] + [high]
     return [
@@ -58,27 +84,29 @@ def merged_in_bands(
     laid: Laid,
     passes: int,
     smooth: float,
+    focusing: Focusing | None,
     say: Progress,
     stop: Callable[[], bool],
-) -> tuple[Coded, list[float], NDArray[np.float32] | None]:
-    """The picture (rows, columns, 3), each frame's share, and at half size which frame is sharpest where."""
+) -> InOne:
+    """Merge them; veils are taken off where it is known how the frames were focused."""
     wide, high = pixels
     if len(bands) == 1:
-        result, used, depth = _fused(count, lambda k: laid(k, 0, high), passes, smooth, say, stop)
-        return _coded(result), used, depth
+        result, used, depth, unveiled = _fused(count, lambda k: laid(k, 0, high), passes, smooth, focusing, say, stop)
+        return InOne(_coded(result), used, depth, unveiled)
     whole = np.zeros((high, wide, 3), np.uint16)
-    shares, depths = np.zeros(count), []
+    shares, depths, unveiled = np.zeros(count), [], 0.0
     for number, band in enumerate(bands):
         tell = _of_a_band(say, number, len(bands))
         rows = partial(_rows_of, laid, band)
-        result, used, depth = _fused(count, rows, passes, smooth, tell, stop)
+        result, used, depth, share = _fused(count, rows, passes, smooth, focusing, tell, stop)
+        unveiled += share * (band.bottom - band.top) / high
         _put(whole, _coded(result), band, beyond=_BEYOND)
         shares += np.array(used) * (band.bottom - band.top) / high
         if depth is not None:
             above = (band.top - band.first) // 2
             end = None if band.bottom == high else above + (band.bottom - band.top) // 2
             depths.append(depth[above:end])
-    return whole, [float(part) for part in shares], np.concatenate(depths) if depths else None
+    return InOne(whole, [float(part) for part in shares], np.concatenate(depths) if depths else None, unveiled)
 
 
 def _rows_of(laid: Laid, band: Band, k: int) -> tuple[Level, NDArray[np.uint8] | None]:
@@ -113,9 +141,10 @@ def _fused(
     laid: Callable[[int], tuple[Level, NDArray[np.uint8] | None]],
     passes: int,
     smooth: float,
+    focusing: Focusing | None,
     say: Progress,
     stop: Callable[[], bool],
-) -> tuple[Level, list[float], NDArray[np.float32] | None]:
+) -> tuple[Level, list[float], NDArray[np.float32] | None, float]:
     def watched(k: int, begin: float, share: float) -> tuple[Level, NDArray[np.uint8] | None]:
         if stop():
             raise Cancelled
@@ -127,7 +156,7 @@ def _fused(
         for k in range(count):
             picture, there = watched(k, 0.4, 0.6)
             proof.add(picture, there)
-        return proof.picture(), proof.shares(), None
+        return proof.picture(), proof.shares(), None, 0.0
     with tempfile.TemporaryFile(prefix="verispect-merge-") as kept:
         depth_map, peaks = DepthMap(kept), Peaks()
         for k in range(count):
@@ -135,9 +164,20 @@ def _fused(
             depth_map.add(picture, there)
             peaks.add(picture)
         depth = depth_map.settled(smooth)
+        veil = None
+        if focusing is not None and focusing.serves:
+            veil = Veil(depth_map.layers(), focusing, (picture.shape[0], picture.shape[1]))
+    del depth_map
     final = FinalFusion(depth, count, peaks.levels)
     for k in range(count):
         picture, there = watched(k, 0.7, 0.3)
         final.add(k, picture, there)
-    used = final.used / max(float(final.used.sum()), 1e-12)
-    return final.picture(), [float(part) for part in used], depth
+        if veil is not None:
+            veil.add(k, picture)
+    used = [float(part) for part in final.used / max(float(final.used.sum()), 1e-12)]
+    result = final.picture()
+    if veil is None:
+        return result, used, depth, 0.0
+    del final
+    result, share = veil.taken_off(result)
+    return result, used, depth, share

@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from verispect.prove.merge.layers import Layers, layers_of
 from verispect.prove.merge.pyramid import Energy, Level, collapsed, energy, laplacian, levels_of
 
 Map = NDArray[np.float32]
@@ -20,6 +21,8 @@ _FINE_LEVELS = 2
 _POWER = 8.0
 # Of the guided filter on the depth map: radius in its pixels, and how much of an edge counts as one.
 _RADIUS, _EDGE = 6, 2e-3
+# Half a window in which detail is summed up: for a map that is smoothed, and for one that keeps thin things.
+_WINDOW, _FINE_WINDOW = 2, 1
 # Values of detail that are looked at together, and rows that are summed together: memory, not speed.
 _STRIP, _ROWS = 24_000_000, 256
 
@@ -31,36 +34,52 @@ class DepthMap:
         """Detail of every frame goes into a file that is open for both: no memory holds that of a hundred."""
         self._kept, self._count = kept, 0
         self._shape = (0, 0)
-        self._most, self._guide = np.empty((0, 0), np.float16), np.empty((0, 0), np.float32)
+        self._most, self._guide = np.empty((0, 0), np.float16), np.empty((0, 0, 3), np.int16)
 
     def add(self, picture: Level, there: NDArray[np.uint8] | None) -> None:
         """Take in one frame."""
         half = cv2.pyrDown(picture)
         fine = cv2.subtract(half, cv2.pyrUp(cv2.pyrDown(half), dstsize=(half.shape[1], half.shape[0])))
-        own = energy(np.asarray(fine, np.int16), 5)
+        own = energy(np.asarray(fine, np.int16), 1)
         if there is not None:
             mask = cv2.resize(there, (own.shape[1], own.shape[0]), interpolation=cv2.INTER_AREA) < 255
             own[mask] = 0.0
-        amount = np.sqrt(own).astype(np.float16)
         self._kept.seek(0, 2)
-        self._kept.write(amount.tobytes())
-        grey = np.asarray(half[..., 1], np.float32) / np.float32(32767.0)
+        self._kept.write(np.sqrt(own).astype(np.float16).tobytes())
+        amount = np.sqrt(_box(own, _WINDOW)).astype(np.float16)
         if self._count == 0:
-            self._shape, self._most, self._guide = (amount.shape[0], amount.shape[1]), amount, grey
+            self._shape, self._most, self._guide = (
+                (amount.shape[0], amount.shape[1]),
+                amount,
+                np.asarray(half, np.int16),
+            )
         else:
             better = amount > self._most
-            self._most[better], self._guide[better] = amount[better], grey[better]
+            self._most[better], self._guide[better] = amount[better], half[better]
         self._count += 1
+
+    def layers(self) -> Layers:
+        """Which frame is sharpest where, label by label."""
+
+        def detail(k: int) -> Map:
+            return _box(self._squares(k, 0, self._shape[0]), _FINE_WINDOW)
+
+        return layers_of(detail, self._count, self._guide.astype(np.float32) / np.float32(32767.0))
 
     def _rows(self, top: int, bottom: int) -> NDArray[np.float32]:
         """Detail of all frames (frames, rows, columns) in some rows."""
-        rows, columns = self._shape
-        found = np.empty((self._count, bottom - top, columns), np.float32)
+        first, last = max(0, top - _WINDOW), min(self._shape[0], bottom + _WINDOW)
+        found = np.empty((self._count, bottom - top, self._shape[1]), np.float32)
         for k in range(self._count):
-            self._kept.seek(2 * columns * (k * rows + top))
-            part = np.frombuffer(self._kept.read(2 * columns * (bottom - top)), np.float16)
-            found[k] = part.reshape(bottom - top, columns)
+            found[k] = np.sqrt(_box(self._squares(k, first, last), _WINDOW)[top - first : bottom - first])
         return found
+
+    def _squares(self, k: int, top: int, bottom: int) -> Map:
+        """Of a frame's detail in some rows, pixel by pixel."""
+        rows, columns = self._shape
+        self._kept.seek(2 * columns * (k * rows + top))
+        amount = np.frombuffer(self._kept.read(2 * columns * (bottom - top)), np.float16)
+        return np.square(amount.reshape(bottom - top, columns).astype(np.float32))
 
     def settled(self, smooth: float) -> Map:
         """Frame number (rows, columns) at half size, real-valued, regularised; `smooth` 0 to 1."""
@@ -70,7 +89,7 @@ class DepthMap:
         for top in range(0, self._shape[0], step):
             rows = slice(top, min(top + step, self._shape[0]))
             number[rows], middling[rows] = _between_frames(self._rows(rows.start, rows.stop), count)
-        peak, guide = self._most.astype(np.float32), self._guide
+        peak, guide = self._most.astype(np.float32), self._guide[..., 1].astype(np.float32) / np.float32(32767.0)
         noise = float(np.median(peak)) * 0.05 + 1e-6
         trust = (peak / (peak + noise)) ** 2 * np.clip(peak / (middling + noise) - 1.0, 0.02, 4.0)
         number = np.asarray(cv2.medianBlur(number, 5), np.float32)

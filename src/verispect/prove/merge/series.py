@@ -18,12 +18,13 @@ from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.align.motion import Motion, enlarged, halvings, motion_between
-from verispect.prove.expected import view_of
+from verispect.prove.expected import blur_per_defocus, view_of
 from verispect.prove.intake import Coded, Frame, described, frames_in, grey_linear, in_order, read_coded
 from verispect.prove.merge.bands import bands_of, merged_in_bands
 from verispect.prove.merge.evened import evened, off_in_stops, small_light
 from verispect.prove.merge.ghosts import ghosts_in, leave_out
 from verispect.prove.merge.pyramid import Level
+from verispect.prove.merge.unveil import Focusing
 from verispect.prove.peak_memory import begin_peak, peak_mb
 from verispect.prove.sets import is_dark
 
@@ -32,6 +33,8 @@ Progress = Callable[[float, str], None]
 _STILL_PX = 0.1
 _WORKING_PIXELS = 1_700_000
 _MORE_ROWS = 4
+# Frames of a rail lie farther apart than this: their near things stand elsewhere in each.
+_STOOD_STILL_M = 1e-5
 # Parts of a pixel in which a frame's sides are drawn.
 _FINE = 256
 
@@ -48,6 +51,7 @@ class Merged:
     doubtful: list[dict[str, Any]] = field(default_factory=list)
     first: Frame | None = None
     ghosts: list[dict[str, Any]] = field(default_factory=list)
+    unveiled: float = 0.0
 
     def report(self, depth_file: str | None) -> dict[str, Any]:
         """The contract's JSON."""
@@ -61,6 +65,7 @@ class Merged:
             "peak_memory_mb": round(peak_mb(), 1),
             "doubtful": self.doubtful,
             "ghosts": self.ghosts,
+            "unveiled_share": round(self.unveiled, 5),
         }
 
 
@@ -139,12 +144,13 @@ def merge(
 
     held = sum(grey.nbytes for grey in greys) / 1e6
     del greys
-    bands = bands_of(frames[0].pixels, passes, memory_mb - held)
-    pixels, shares, depth = merged_in_bands(bands, frames[0].pixels, len(frames), laid, passes, smooth, say, stop)
+    focusing = _focusing(frames, exposures, sensor_wide_mm) if passes > 1 else None
+    bands = bands_of(frames[0].pixels, passes, memory_mb - held, unveiling=focusing is not None)
+    whole = merged_in_bands(bands, frames[0].pixels, len(frames), laid, passes, smooth, focusing, say, stop)
     told = [
         {
             "file": frame.path.name,
-            "used_share": round(shares[k], 5),
+            "used_share": round(whole.shares[k], 5),
             "matrix": matrices[k].tolist(),
             "residual_px": None if k == 0 or not math.isfinite(motions[k].residual_px) else motions[k].residual_px,
             "correlation": None if k == 0 else motions[k].correlation,
@@ -164,7 +170,8 @@ def merge(
         {"box": list(ghost.box), "moved_in": frames[ghost.odd].path.name, "taken_from_it": ghost.from_odd}
         for ghost in ghosts
     ]
-    return Merged(pixels, told, crop, time.monotonic() - begin, depth, doubtful, frames[0], moved)
+    took = time.monotonic() - begin
+    return Merged(whole.pixels, told, crop, took, whole.depth, doubtful, frames[0], moved, whole.unveiled)
 
 
 def _bright(
@@ -194,6 +201,19 @@ def _planned(frames: Sequence[Frame], exposures: Sequence[Exposure] | None, sens
     pitch = sensor_wide_mm / frames[0].pixels[0]
     views = [view_of(exposure, frames[0].pixels, pitch) for exposure in exposures]
     return [np.eye(3), *(b.onto(a) for a, b in itertools.pairwise(views))]
+
+
+def _focusing(
+    frames: Sequence[Frame], exposures: Sequence[Exposure] | None, sensor_wide_mm: float
+) -> Focusing | None:
+    """How the frames were focused, by the plan; None without one, or where the camera itself was moved."""
+    if exposures is None or len(exposures) != len(frames):
+        return None
+    if float(np.ptp([exposure.pose.pupil_m for exposure in exposures], axis=0).max()) > _STOOD_STILL_M:
+        return None
+    rate = float(np.median([blur_per_defocus(exposure) for exposure in exposures]))
+    pitch = sensor_wide_mm / frames[0].pixels[0]
+    return Focusing(tuple(exposure.state.image_distance_mm for exposure in exposures), rate / pitch)
 
 
 def _chain(

@@ -13,9 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.expected import View
+from verispect.prove.expected import View, blur_per_defocus
 from verispect.prove.softness.spectra import Model, RingNet, Seen, sharp_distance_of
 
 Grey = NDArray[np.float32]
@@ -136,7 +135,7 @@ class BlockNet:
             return None
         index = min(about, key=lambda one: abs(candidate.exposures[one].state.image_distance_mm - found.sharp_at_mm))
         exposure = candidate.exposures[index]
-        rate = _rate(exposure)
+        rate = blur_per_defocus(exposure)
         blur = abs(exposure.state.image_distance_mm - found.sharp_at_mm) * rate
         unsure = max(found.plus_minus_mm * rate, _LEAST_PX * pitch_mm)
         criterion = candidate.criterion
@@ -152,23 +151,21 @@ class BlockNet:
         if about not in self._models:
             exposures = [candidate.exposures[index] for index in about]
             distances = [one.state.image_distance_mm for one in exposures]
-            reach = 3.0 * allowed_mm / min(_rate(one) for one in exposures) + max(distances) - min(distances)
+            reach = (
+                3.0 * allowed_mm / min(blur_per_defocus(one) for one in exposures) + max(distances) - min(distances)
+            )
             criterion = candidate.criterion
             assert criterion is not None
             self._models[about] = Model.of(
-                [(one.state.image_distance_mm, one.state.working_f_number, _rate(one)) for one in exposures],
+                [
+                    (one.state.image_distance_mm, one.state.working_f_number, blur_per_defocus(one))
+                    for one in exposures
+                ],
                 self._rings.frequencies / pitch_mm,
                 wavelength_mm=criterion.lights[len(criterion.lights) // 2][0],
                 span_mm=(min(distances) - reach, max(distances) + reach),
             )
         return self._models[about]
-
-
-def _rate(exposure: Exposure) -> float:
-    """Blur per mm of defocus on the axis: the pupil's width over its distance, the image's side."""
-    state = exposure.state
-    width = state.focal_mm / state.f_number * state.pupil_magnification
-    return width / (state.image_distance_mm - state.focal_mm * (1.0 - state.pupil_magnification))
 
 
 def map_dict(found: BlockMap) -> dict[str, object]:
