@@ -75,7 +75,7 @@ def measure(
     if not blocks:
         return MarkSoftness(name, best, None, None, told, "on no frame that can be used")
     edges = {index: edge for index, block in blocks.items() if (edge := _edge_of(block)) is not None}
-    by_edge = min(
+    at_edge = min(
         ((index, *by_edge(candidate, rendering, k, index, edge, pitch_mm)) for index, edge in edges.items()),
         key=lambda row: row[1], default=None,
     )  # fmt: skip
@@ -83,8 +83,8 @@ def measure(
     sharpest = min(blocks, key=lambda index: _away_mm(candidate, index, best))
     by_spectra = _by_spectra(candidate, rendering, k, blocks, pitch_mm)
     away = None if by_spectra is None else by_spectra[3]
-    if by_edge is not None and (sharpest in edges or by_edge[1] <= 1.0):
-        return MarkSoftness(name, by_edge[0], by_edge[1], by_edge[2], told, "edge", away)
+    if at_edge is not None and (sharpest in edges or at_edge[1] <= 1.0):
+        return MarkSoftness(name, at_edge[0], at_edge[1], at_edge[2], told, "edge", away)
     if by_spectra is None:
         return MarkSoftness(name, best, None, None, told, "no texture, several depths, or too few frames")
     return MarkSoftness(name, by_spectra[0], by_spectra[1], by_spectra[2], told, "spectra", away)
