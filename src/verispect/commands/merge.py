@@ -41,7 +41,7 @@ def run(given: Sequence[str]) -> int:
     from verispect.files.picture_out import not_over, write_picture
     from verispect.prove.merge.series import merge
     from verispect.prove.merge.shots import shots_together
-    from verispect.prove.merge.written import depth_picture, ghost_words, profile_of, shot_of
+    from verispect.prove.merge.written import depth_picture, done_words, profile_of, shot_of
 
     if options.ply is not None and (options.plan is None or options.preview):
         raise FileError("--ply needs --plan, whose focus distances tell the depth, and a merge in full")
@@ -91,8 +91,8 @@ def run(given: Sequence[str]) -> int:
         print(json.dumps(report, allow_nan=False))
     else:
         print(f"{len(merged.frames)} frames merged into {options.out} in {merged.seconds:.1f} s")
-        for ghost in merged.ghosts:
-            print(ghost_words(ghost))
+        for done in done_words(report):
+            print(done)
         for doubt in merged.doubtful:
             print(f"doubtful: {doubt['says']}")
     return FAILED if merged.doubtful else DONE

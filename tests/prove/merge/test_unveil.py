@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+from dataclasses import replace
+from types import SimpleNamespace
 
 import cv2
 import numpy as np
@@ -10,10 +12,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.conftest import a_lens, make_plan
 from tests.prove.merge.posts import FOCUSING, posts_before_a_wall
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
 from verispect.prove.merge.bands import Band, merged_in_bands
 from verispect.prove.merge.final import DepthMap
+from verispect.prove.merge.series import _focusing
 from verispect.prove.merge.unveil import Focusing, Veil, disc
+from verispect.prove.merge.written import done_words
 
 SHAPE = (300, 420)
 
@@ -83,6 +90,36 @@ def test_where_the_merge_took_another_frame_nothing_is_taken_off() -> None:
     other = (frames[5] // 2).astype(np.int16)
     found, _ = veil.taken_off(other)
     assert float(np.abs(found.astype(int) - other).max()) < 200
+
+
+def test_how_frames_were_focused_comes_from_the_plan() -> None:
+    """A series by a lens of 50 mm at f/4, by hand; of a camera that is moved, and without a plan nothing is known."""
+    plan = make_plan([(0.0, 1.5, 1.0), (0.1, 1.4, 2.0), (0.0, 1.5, 6.0)], framing=50.0,
+                     lenses=[a_lens(50.0, f_numbers=[4.0, 4.0], tilt_deg=0)])  # fmt: skip
+    frame = SimpleNamespace(pixels=(6000, 4000))
+    exposures = worked("series", build_scene(plan)).exposures
+    focusing = _focusing([frame] * len(exposures), exposures, 36.0)
+    assert focusing.serves
+    # Distances count from the sensor: v (D - v) = f D.
+    ends = (1000.0 * exposure.focus_m for exposure in (exposures[0], exposures[-1]))
+    near, far = (0.5 * (d - np.sqrt(d * d - 200.0 * d)) for d in ends)
+    assert focusing.image_mm[0] == pytest.approx(near, abs=0.02)
+    # A disc is as wide as the pupil's share of the way past the image, in pixels of 6 µm.
+    expected = (near - far) / far * 50.0 / 4.0 / 0.006
+    assert focusing.blur_px(0, -1) == pytest.approx(expected, rel=0.05)
+    moved = [
+        replace(exposure, pose=replace(exposure.pose, pupil_m=exposure.pose.pupil_m + np.array([0.0, 0.0, 1e-3 * k])))
+        for k, exposure in enumerate(exposures)
+    ]
+    assert _focusing([frame] * len(moved), moved, 36.0) is None
+    assert _focusing([frame] * 3, None, 36.0) is None
+    assert _focusing([frame] * 99, exposures, 36.0) is None
+
+
+def test_it_is_told_where_it_is_worth_it() -> None:
+    assert done_words({"ghosts": [], "unveiled_share": 0.0004}) == []
+    [said] = done_words({"ghosts": [], "unveiled_share": 0.0432})
+    assert "4.3 % of the picture" in str(said)
 
 
 @pytest.mark.parametrize("images", [(52.0, 51.0), (52.0, 51.0, 51.5), (52.0, 52.0, 51.0), (50.0,)])

@@ -13,6 +13,9 @@ from verispect.prove.intake import RAWS, Frame
 from verispect.prove.merge.series import Merged
 from verispect.sentence import Sentence
 
+# Of less of the picture nothing is said.
+_WORTH_TELLING = 0.001
+
 
 def shot_of(frame: Frame) -> Shot:
     """How the first frame was taken; the distance is left out, since a series has many."""
@@ -54,6 +57,16 @@ def ghost_words(ghost: Mapping[str, Any]) -> Sentence:
         else "something about row {row:.0f}, column {column:.0f} moved in {frame} and is left out of it"
     )
     return Sentence(says, {"row": 0.5 * (top + bottom), "column": 0.5 * (left + right), "frame": ghost["moved_in"]})
+
+
+def done_words(report: Mapping[str, Any]) -> list[Sentence]:
+    """What a merge did beside laying and choosing: things that moved, and blur taken off."""
+    found = [ghost_words(ghost) for ghost in report["ghosts"]]
+    share = float(report["unveiled_share"])
+    if share >= _WORTH_TELLING:
+        says = "the blur of near things is taken off what is behind their edges, {share:.1f} % of the picture"
+        found.append(Sentence(says, {"share": 100.0 * share}))
+    return found
 
 
 def depth_picture(merged: Merged) -> NDArray[np.uint16]:

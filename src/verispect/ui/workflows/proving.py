@@ -358,10 +358,10 @@ class ProveDesk(QObject):
             return
         path, ply = found.path, found.ply
         acts = [] if ply is None else [(self.tr("Its depth as a scan…"), lambda: self.depth_as_scan(path, ply))]
-        from verispect.prove.merge.written import ghost_words
+        from verispect.prove.merge.written import done_words
 
-        ghosts = [say(ghost_words(ghost)) for ghost in found.report.get("ghosts", [])]
-        told = "; ".join([self.tr("Written: {0}").format(path), *ghosts[:_FEW_GHOSTS]])
+        done = [say(words) for words in done_words(found.report)]
+        told = "; ".join([self.tr("Written: {0}").format(path), *done[:_FEW_GHOSTS]])
         self._notices.say(told, acts)
         self._merge_report, self._merged_of_frames = found.report, path
         self._panel.retouch_button.setEnabled(True)
