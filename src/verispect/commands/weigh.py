@@ -18,13 +18,13 @@ def run(given: Sequence[str]) -> int:
     options = options_of.parse_args(given)
     from verispect.files.plan_file import read_plan
     from verispect.files.weighing_json import weighing_to_dict, weighing_to_table
-    from verispect.plan.advise.side_by_side import allow_processes
+    from verispect.plan.advise.side_by_side import using_processors
     from verispect.plan.advise.weigh import weigh
 
-    allow_processes()
     plan = read_plan(options.file)
     try:
-        weighing = weigh(plan)
+        with using_processors():
+            weighing = weigh(plan)
     except PlanError as error:
         raise PlanError(f"{options.file}: {error.key}", error.found, error.right) from error
     except GeometryError as error:
@@ -34,7 +34,8 @@ def run(given: Sequence[str]) -> int:
         if not options.no_follow_up:
             from verispect.plan.advise.follow_up import further
 
-            beyond = further(weighing)
+            with using_processors():
+                beyond = further(weighing)
         print(json.dumps(weighing_to_dict(weighing, beyond), ensure_ascii=False, allow_nan=False))
     else:
         print(weighing_to_table(weighing))

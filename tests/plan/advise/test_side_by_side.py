@@ -34,6 +34,16 @@ def test_results_keep_their_order_and_come_from_several() -> None:
     assert each(where, []) == []
 
 
+def test_processors_are_used_within_and_not_after(monkeypatch) -> None:
+    monkeypatch.setattr(os, "sched_getaffinity", lambda _process: set(range(16)))
+    with side_by_side.using_processors():
+        assert side_by_side._allowed == 4
+        with pytest.raises(ValueError, match="x"), side_by_side.using_processors():
+            raise ValueError("x")
+        assert side_by_side._allowed == 4
+    assert side_by_side._allowed == 1
+
+
 def test_unasked_nothing_is_forked() -> None:
     told: list[float] = []
     assert {process for _, process in each(where, range(4), progress=told.append)} == {os.getpid()}

@@ -5,11 +5,12 @@ The others are forked for the moment: they know all that is known here, and give
 
 from __future__ import annotations
 
+import contextlib
 import gc
 import os
 import pickle
 import signal
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from io import BytesIO
 from typing import Any, NoReturn, TypeVar
 
@@ -22,13 +23,18 @@ _MOST = 4
 _allowed = 1
 
 
-def allow_processes() -> None:
-    """From now on use the processors there are.
+@contextlib.contextmanager
+def using_processors() -> Iterator[None]:
+    """Within it the processors there are may be used.
 
     For a process that does nothing beside: a fork copies the one thread that asks for it, and no other.
     """
     global _allowed
-    _allowed = min(len(os.sched_getaffinity(0)), _MOST)
+    before, _allowed = _allowed, min(len(os.sched_getaffinity(0)), _MOST)
+    try:
+        yield
+    finally:
+        _allowed = before
 
 
 def each(
@@ -43,7 +49,7 @@ def each(
     Parameters
     ----------
     function : callable
-        Of nothing that another item changes. What it raises is raised here, for the first item that did.
+        Of nothing that another item changes. What it raises is raised here.
     items : sequence
         The longest work first, at most 255.
     same : sequence

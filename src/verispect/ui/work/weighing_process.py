@@ -46,13 +46,11 @@ def _begin(given_up: Any, progress: Any) -> None:
     _given_up, _progress = given_up, progress
     # What a weighing needs is imported before the first is asked for.
     import verispect.plan.advise.weigh  # noqa: F401
-    from verispect.plan.advise.side_by_side import allow_processes
-
-    allow_processes()
 
 
 def _weigh(plan: Plan, number: int) -> Outcome:
     from verispect.errors import Cancelled
+    from verispect.plan.advise.side_by_side import using_processors
     from verispect.plan.advise.weigh import weigh
 
     def progress(share: float) -> None:
@@ -63,7 +61,8 @@ def _weigh(plan: Plan, number: int) -> Outcome:
         known.number = number
         return known.weighing, None
     try:
-        weighing = weigh(plan, is_cancelled=lambda: _given_up.value >= number, progress=progress)
+        with using_processors():
+            weighing = weigh(plan, is_cancelled=lambda: _given_up.value >= number, progress=progress)
     except Cancelled:
         return None, None
     except VerispectError as error:
@@ -89,13 +88,15 @@ def _further(of: int, number: int) -> Further | None:
     """What comes after the advice of a weighing, unless another was done since or it is given up."""
     from verispect.errors import Cancelled
     from verispect.plan.advise.follow_up import further
+    from verispect.plan.advise.side_by_side import using_processors
 
     if not _kept or _kept[-1].number != of:
         return None
     newest = _kept[-1]
     try:
         if newest.further is None:
-            newest.further = further(newest.weighing, is_cancelled=lambda: _given_up.value >= number)
+            with using_processors():
+                newest.further = further(newest.weighing, is_cancelled=lambda: _given_up.value >= number)
     except (Cancelled, VerispectError):
         return None
     return newest.further
