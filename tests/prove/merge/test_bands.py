@@ -115,3 +115,28 @@ def test_the_map_of_depth_is_the_same_in_strips(monkeypatch) -> None:
 def test_it_can_be_stopped() -> None:
     with pytest.raises(Cancelled):
         merged(focused(), [Band(0, 640, 0, 640)], 2, stop=lambda: True)
+
+
+@pytest.mark.parametrize("at", ["between the passes", "at the veils"])
+def test_it_can_be_stopped_while_veils_are_looked_for_and_taken_off(monkeypatch, at: str) -> None:
+    frames, _ = posts_before_a_wall((300, 300), seed=3)
+    stopped, told = [False], []
+
+    def say(_share: float, text: str) -> None:
+        told.append(text)
+        stopped[0] = stopped[0] or (at == "at the veils" and text.startswith("taking off"))
+
+    really = DepthMap.settled
+
+    def settled(self, smooth):
+        stopped[0] = at == "between the passes"
+        return really(self, smooth)
+
+    monkeypatch.setattr(DepthMap, "settled", settled)
+    with pytest.raises(Cancelled):
+        merged_in_bands(
+            [Band(0, 300, 0, 300)], (300, 300), 6, lambda k, top, bottom: (frames[k][top:bottom], None), 2, 0.5,
+            FOCUSING, say, lambda: stopped[0],
+        )  # fmt: skip
+    # The second pass was not begun; or all but the rest of the veils was done.
+    assert sum("merging frame" in text for text in told) == (6 if at == "between the passes" else 12)

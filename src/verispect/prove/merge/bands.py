@@ -23,6 +23,8 @@ Laid = Callable[[int, int, int], tuple[Level, NDArray[np.uint8] | None]]
 _BYTES, _WHOLE_BYTES, _PROGRAM_MB = {1: 28.0, 2: 62.0}, 14.0, 260.0
 # More of them where veils are taken off.
 _VEIL_BYTES = 10.0
+# Of the work so much is done when they are.
+_OFF = 0.9
 # Bands begin at such rows, and go on so far beyond one another: their slowest differences end there.
 _STEP, _BEYOND = 64, 192
 _MOST_BANDS = 40
@@ -145,11 +147,18 @@ def _fused(
     say: Progress,
     stop: Callable[[], bool],
 ) -> tuple[Level, list[float], NDArray[np.float32] | None, float]:
-    def watched(k: int, begin: float, share: float) -> tuple[Level, NDArray[np.uint8] | None]:
+    def look() -> None:
         if stop():
             raise Cancelled
+
+    def watched(k: int, begin: float, share: float) -> tuple[Level, NDArray[np.uint8] | None]:
+        look()
         say(begin + share * k / count, f"merging frame {k + 1} of {count}")
         return laid(k)
+
+    def taking_off(share: float) -> None:
+        look()
+        say(_OFF + (1.0 - _OFF) * share, "taking off the blur of near things")
 
     if passes == 1:
         proof = ProofFusion()
@@ -166,11 +175,11 @@ def _fused(
         depth = depth_map.settled(smooth)
         veil = None
         if focusing is not None and focusing.serves:
-            veil = Veil(depth_map.layers(), focusing, (picture.shape[0], picture.shape[1]))
+            veil = Veil(depth_map.layers(look), focusing, (picture.shape[0], picture.shape[1]))
     del depth_map
     final = FinalFusion(depth, count, peaks.levels)
     for k in range(count):
-        picture, there = watched(k, 0.7, 0.3)
+        picture, there = watched(k, 0.7, 0.3 if veil is None else _OFF - 0.7)
         final.add(k, picture, there)
         if veil is not None:
             veil.add(k, picture)
@@ -179,5 +188,5 @@ def _fused(
     if veil is None:
         return result, used, depth, 0.0
     del final
-    result, share = veil.taken_off(result)
+    result, share = veil.taken_off(result, taking_off)
     return result, used, depth, share

@@ -7,6 +7,7 @@ the picture's own edges (Nayar & Nakagawa 1994; He, Sun & Tang 2013).
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import IO
 
 import cv2
@@ -58,10 +59,11 @@ class DepthMap:
             self._most[better], self._guide[better] = amount[better], half[better]
         self._count += 1
 
-    def layers(self) -> Layers:
-        """Which frame is sharpest where, label by label."""
+    def layers(self, look: Callable[[], None] = lambda: None) -> Layers:
+        """Which frame is sharpest where, label by label; `look` is called for each frame, and may raise to end it."""
 
         def detail(k: int) -> Map:
+            look()
             return _box(self._squares(k, 0, self._shape[0]), _FINE_WINDOW)
 
         return layers_of(detail, self._count, self._guide.astype(np.float32) / np.float32(32767.0))

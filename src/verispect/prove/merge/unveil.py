@@ -8,6 +8,7 @@ from the plan, its blur over the far thing is reckoned: a share α of its light 
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import pairwise
@@ -79,11 +80,15 @@ class Veil:
                 light = np.maximum(picture[rows], 0).astype(np.float32) * near[..., None]
                 self._own[rows] += np.round(light).astype(np.uint16)
 
-    def taken_off(self, picture: Level) -> tuple[Level, float]:
-        """The merged picture without the veils, and of how much of it something was taken off."""
+    def taken_off(self, picture: Level, look: Callable[[float], None] = lambda _share: None) -> tuple[Level, float]:
+        """The merged picture without the veils, and of how much of it something was taken off.
+
+        `look` is told the share done, row by row of tiles, and may raise to end it.
+        """
         found, share = picture.copy(), 0.0
         high, wide = picture.shape[:2]
         for top in range(0, high, _TILE):
+            look(top / high)
             for left in range(0, wide, _TILE):
                 share += self._tile(picture, found, (top, left, min(top + _TILE, high), min(left + _TILE, wide)))
         return found, share / (high * wide)
