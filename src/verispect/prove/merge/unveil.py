@@ -125,9 +125,12 @@ class Veil:
         """How far about a tile something can veil what is in it; None where nothing does."""
         farthest = round(max(abs(self._focusing.blur_px(0, -1)), 1.0) / 2) + 2
         top, left, bottom, right = box
-        about = self._number[max(0, top - farthest) : bottom + farthest, max(0, left - farthest) : right + farthest]
-        ends = round(float(about.min())), round(float(about.max()))
-        blur = abs(self._focusing.blur_px(*ends))
+        about = slice(max(0, top - farthest), bottom + farthest), slice(max(0, left - farthest), right + farthest)
+        # What is not sure neither veils nor is seen through.
+        known = self._number[about][self._sure[about]]
+        if not known.size:
+            return None
+        blur = abs(self._focusing.blur_px(round(float(known.min())), round(float(known.max()))))
         return None if blur < _LEAST_BLUR_PX else math.ceil(blur / 2) + 2
 
     def _over(
@@ -138,13 +141,11 @@ class Veil:
         veil = np.zeros(own_labels.shape, np.float32)
         over = np.zeros((*own_labels.shape, 3), np.float32)
         first, start = inner[0].start, inner[1].start
-        nears = {near: mask for near in np.unique(labels) if (mask := (labels == near) & sure).sum() >= _FEWEST}
-        for own in np.unique(own_labels):
+        nears = {near: (labels == near) & sure for near in _many(labels[sure])}
+        for own in _many(own_labels):
             mine = own_labels == own
-            if mine.sum() < _FEWEST:
-                continue
             for near, mask in nears.items():
-                blur = self._focusing.blur_px(int(near), int(own))
+                blur = self._focusing.blur_px(near, own)
                 if blur < _LEAST_BLUR_PX:
                     continue
                 reach = math.ceil(blur / 2) + 1
@@ -166,6 +167,12 @@ class Veil:
                 veil[rows, columns] += part[..., 3]
                 over[rows, columns] += part[..., :3]
         return np.minimum(veil, 1.0), over
+
+
+def _many(labels: NDArray[np.int_]) -> list[int]:
+    """The labels that are more than strays."""
+    found: list[int] = np.flatnonzero(np.bincount(labels.ravel()) >= _FEWEST).tolist()
+    return found
 
 
 def _ends(mask: NDArray[np.bool_]) -> tuple[tuple[int, int], tuple[int, int]]:
