@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from verispect.prove.merge.layers import Layers, layers_of
+from verispect.prove.merge.layers import Layers, box, layers_of
 from verispect.prove.merge.pyramid import Energy, Level, collapsed, energy, laplacian, levels_of
 
 Map = NDArray[np.float32]
@@ -47,7 +47,7 @@ class DepthMap:
             own[mask] = 0.0
         self._kept.seek(0, 2)
         self._kept.write(np.sqrt(own).astype(np.float16).tobytes())
-        amount = np.sqrt(_box(own, _WINDOW)).astype(np.float16)
+        amount = np.sqrt(box(own, _WINDOW)).astype(np.float16)
         if self._count == 0:
             self._shape, self._most, self._guide = (
                 (amount.shape[0], amount.shape[1]),
@@ -64,7 +64,7 @@ class DepthMap:
 
         def detail(k: int) -> Map:
             look()
-            return _box(self._squares(k, 0, self._shape[0]), _FINE_WINDOW)
+            return box(self._squares(k, 0, self._shape[0]), _FINE_WINDOW)
 
         return layers_of(detail, self._count, self._guide.astype(np.float32) / np.float32(32767.0))
 
@@ -73,7 +73,7 @@ class DepthMap:
         first, last = max(0, top - _WINDOW), min(self._shape[0], bottom + _WINDOW)
         found = np.empty((self._count, bottom - top, self._shape[1]), np.float32)
         for k in range(self._count):
-            found[k] = np.sqrt(_box(self._squares(k, first, last), _WINDOW)[top - first : bottom - first])
+            found[k] = np.sqrt(box(self._squares(k, first, last), _WINDOW)[top - first : bottom - first])
         return found
 
     def _squares(self, k: int, top: int, bottom: int) -> Map:
@@ -112,20 +112,15 @@ def _between_frames(amount: NDArray[np.float32], count: int) -> tuple[Map, Map]:
     return number, np.asarray(np.median(amount, axis=0), np.float32)
 
 
-def _box(values: Map, radius: int) -> Map:
-    side = 2 * radius + 1
-    return np.asarray(cv2.boxFilter(values, -1, (side, side), borderType=cv2.BORDER_REFLECT_101), np.float32)
-
-
 def _guided(values: Map, guide: Map, trust: Map, radius: int) -> Map:
     """Weighted guided filter: what is untrusted takes the value of what looks like it nearby."""
-    weight = _box(trust, radius) + 1e-9
-    mean_g, mean_v = _box(trust * guide, radius) / weight, _box(trust * values, radius) / weight
-    cov = _box(trust * guide * values, radius) / weight - mean_g * mean_v
-    var = _box(trust * guide * guide, radius) / weight - mean_g * mean_g
+    weight = box(trust, radius) + 1e-9
+    mean_g, mean_v = box(trust * guide, radius) / weight, box(trust * values, radius) / weight
+    cov = box(trust * guide * values, radius) / weight - mean_g * mean_v
+    var = box(trust * guide * guide, radius) / weight - mean_g * mean_g
     a = cov / (var + _EDGE)
     b = mean_v - a * mean_g
-    return _box(a, radius) * guide + _box(b, radius)
+    return box(a, radius) * guide + box(b, radius)
 
 
 class FinalFusion:

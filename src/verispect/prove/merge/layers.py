@@ -91,11 +91,11 @@ class Along:
     """Smooths maps along the edges of a picture in colour: the guided filter of He, Sun & Tang (2013)."""
 
     def __init__(self, guide: Colour, radius: int, edge: float) -> None:
-        self._side = 2 * radius + 1
+        self._radius = radius
         self._guide = [np.ascontiguousarray(guide[..., c]) for c in range(3)]
-        self._means = [self._box(part) for part in self._guide]
+        self._means = [box(part, self._radius) for part in self._guide]
         spread = {
-            (a, b): self._box(self._guide[a] * self._guide[b])
+            (a, b): box(self._guide[a] * self._guide[b], self._radius)
             - self._means[a] * self._means[b] + np.float32(edge if a == b else 0.0)
             for a in range(3) for b in range(a, 3)
         }  # fmt: skip
@@ -103,9 +103,9 @@ class Along:
 
     def __call__(self, values: Map) -> Map:
         """The map smoothed."""
-        mean = self._box(values)
+        mean = box(values, self._radius)
         with_guide = [
-            self._box(part * values) - own * mean for part, own in zip(self._guide, self._means, strict=True)
+            box(part * values, self._radius) - own * mean for part, own in zip(self._guide, self._means, strict=True)
         ]
         found = mean
         slopes = []
@@ -113,14 +113,16 @@ class Along:
             slope = sum(self._inverse[min(row, c), max(row, c)] * with_guide[c] for c in range(3))
             found = found - slope * self._means[row]
             slopes.append(slope)
-        smoothed = self._box(np.asarray(found, np.float32))
+        smoothed = box(np.asarray(found, np.float32), self._radius)
         for slope, part in zip(slopes, self._guide, strict=True):
-            smoothed += self._box(np.asarray(slope, np.float32)) * part
+            smoothed += box(np.asarray(slope, np.float32), self._radius) * part
         return smoothed
 
-    def _box(self, values: Map) -> Map:
-        side = (self._side, self._side)
-        return np.asarray(cv2.boxFilter(values, -1, side, borderType=cv2.BORDER_REFLECT_101), np.float32)
+
+def box(values: Map, radius: int) -> Map:
+    """Means over squares of 2 radius + 1."""
+    side = 2 * radius + 1
+    return np.asarray(cv2.boxFilter(values, -1, (side, side), borderType=cv2.BORDER_REFLECT_101), np.float32)
 
 
 def _inverse(spread: dict[tuple[int, int], Map]) -> dict[tuple[int, int], Map]:

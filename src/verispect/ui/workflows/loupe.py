@@ -43,6 +43,8 @@ class LoupeDesk(QObject):
         # Measured after that: it takes longer than to look.
         job = Job(self, two_measured, (pair[0], pair[1]), mark, watched=True)
         job.done.connect(lambda found: self._take_measured(pair, found))
+        # What broke off is reported; the caption no longer says that it is being measured.
+        job.failed.connect(lambda _why: self._take_measured(pair, [None, None]))
         self._begin(job)
 
     def _take_measured(self, pair: list[Candidate], found: list[tuple[float, float] | None]) -> None:
