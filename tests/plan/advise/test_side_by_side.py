@@ -83,14 +83,17 @@ def test_a_fault_is_raised_here_and_leaves_nobody_behind(monkeypatch) -> None:
 
     monkeypatch.setattr(os, "fork", fork)
 
-    def failing(number: int) -> int:
-        time.sleep(0.02)
-        if number == 5:
-            raise ValueError(number)
-        return number
+    here = os.getpid()
 
-    with pytest.raises(ValueError, match="5"):
+    def failing(number: int) -> int:
+        # The others are still at work when it breaks off here.
+        time.sleep(0.02 if os.getpid() == here else 5.0)
+        raise ValueError(number)
+
+    begin = time.monotonic()
+    with pytest.raises(ValueError, match=r"\d"):
         each(failing, range(8))
+    assert time.monotonic() - begin < 4.0
     assert side_by_side._allowed == 3
     assert len(begun) == 2
     for process in begun:
