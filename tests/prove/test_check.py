@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 import re
 import shutil
@@ -31,8 +32,19 @@ def names(report: Report) -> dict[int | None, set[str]]:
     return {frame.planned_exposure: {fault.name for fault in frame.faults} for frame in report.frames if frame.faults}
 
 
-def test_good_frames_have_no_fault(rehearsed, series: Candidate) -> None:
-    report = check([rehearsed()], candidate=series)
+@pytest.fixture(scope="module")
+def good(rehearsed, series: Candidate) -> Report:
+    return check([rehearsed()], candidate=series)
+
+
+@pytest.fixture(scope="module")
+def knocked(rehearsed, series: Candidate) -> Report:
+    """The third frame by six pixels."""
+    return check([rehearsed("knock@2:6")], candidate=series)
+
+
+def test_good_frames_have_no_fault(good: Report, series: Candidate) -> None:
+    report = good
     assert names(report) == {}
     assert report.dust == []
     assert any("Dust" in line for line in report.advice)
@@ -54,15 +66,13 @@ def test_without_a_plan_frames_are_still_held_against_one_another(rehearsed) -> 
     assert "With a plan" in " ".join(report.advice)
 
 
-@pytest.mark.parametrize("size", [6.0])
-def test_a_knock_is_found_with_its_size(rehearsed, series: Candidate, size: float) -> None:
-    report = check([rehearsed(f"knock@2:{size:g}")], candidate=series)
-    found = names(report)
+def test_a_knock_is_found_with_its_size(knocked: Report) -> None:
+    found = names(knocked)
     assert found[2] == {"knock"}
     assert set(found) <= {2}
-    shift = math.hypot(*report.frames[2].shift_px)
-    assert shift == pytest.approx(size, rel=0.1)
-    assert any("frame-003" in line for line in report.redo)
+    shift = math.hypot(*knocked.frames[2].shift_px)
+    assert shift == pytest.approx(6.0, rel=0.1)
+    assert any("frame-003" in line for line in knocked.redo)
 
 
 @pytest.mark.parametrize("stops", [0.3])
@@ -132,8 +142,8 @@ def test_two_of_the_same_picture(rehearsed, tmp_path: Path) -> None:
     assert [frame.duplicate_of for frame in report.frames] == [None, None, "2.tif"]
 
 
-def test_softness_of_marks_comes_out_as_the_plan_has_it(rehearsed, series: Candidate) -> None:
-    report = check([rehearsed()], candidate=series)
+def test_softness_of_marks_comes_out_as_the_plan_has_it(good: Report, series: Candidate) -> None:
+    report = good
     assert len(report.marks) == series.scene.mark_count
     measured = [mark for mark in report.marks if mark.softness is not None]
     for mark in measured:
@@ -190,15 +200,12 @@ def test_it_stops_when_it_is_told_to(rehearsed) -> None:
         check([rehearsed()], is_cancelled=lambda: True)
 
 
-def test_the_report_is_json_without_nan_and_a_table_a_person_reads(rehearsed, series: Candidate) -> None:
-    import json
-
-    report = check([rehearsed("knock@2:6")], candidate=series)
-    told = json.loads(json.dumps(report_dict(report), allow_nan=False))
+def test_the_report_is_json_without_nan_and_a_table_a_person_reads(knocked: Report, series: Candidate) -> None:
+    told = json.loads(json.dumps(report_dict(knocked), allow_nan=False))
     assert told["format"] == "verispect-check"
     assert len(told["frames"]) == series.frame_count
-    assert "frame-003.tif" in report_table(report)
-    assert "camera moved" in report_table(report)
+    assert "frame-003.tif" in report_table(knocked)
+    assert "camera moved" in report_table(knocked)
 
 
 def test_a_tripod_that_turned_is_told_from_there_on(rehearsed, series: Candidate) -> None:

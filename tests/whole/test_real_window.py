@@ -130,8 +130,13 @@ def test_a_plan_is_changed_saved_and_left_by_pointer_and_keys_alone(hand: Hand) 
 def test_a_killed_program_leaves_its_work_to_be_brought_back(hand: Hand) -> None:
     process = started(hand, "--demo")
     recovery = hand.home / "state" / "verispect" / "recovery"
-    hand.drag((1180, 81), (1123, 119))  # the tower's mark in the elevation
-    hand.until(lambda: recovery.is_dir() and any(recovery.iterdir()))
+
+    def moved() -> bool:
+        hand.drag((1180, 81), (1123, 119))  # the tower's mark in the elevation, once it is drawn
+        hand("sleep", 6)  # work is kept at the latest after five seconds
+        return recovery.is_dir() and any(recovery.iterdir())
+
+    hand.until(moved)
     process.kill()
     process.wait()
     [copy] = recovery.iterdir()

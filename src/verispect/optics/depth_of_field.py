@@ -11,7 +11,8 @@ from verispect.optics.conjugates import image_distance_for_object_mm, object_for
 from verispect.optics.lens_state import LensState, depth_planes, plane_of_sharp_focus
 from verispect.optics.types import Floats
 
-_HALVINGS = 80
+# A span is parted into so many at once, so often: together finer than a number is kept.
+_PARTS, _ROUNDS = 64, 9
 
 
 def limits_along_ray_mm(direction: Floats, state: LensState, allowed_blur_mm: float) -> tuple[float, float, float]:
@@ -30,7 +31,7 @@ def limits_along_ray_mm(direction: Floats, state: LensState, allowed_blur_mm: fl
 
     Notes
     -----
-    On the exact blur figure, by halving of 1/distance between the plane and the wedge's face and beyond:
+    On the exact blur figure, by parting of 1/distance between the plane and the wedge's face and beyond:
     the wedge of two planes (docs/derivations/blur.md, 6) is exact for an untilted lens only.
     """
     unit = np.asarray(direction, dtype=float) / np.linalg.norm(direction)
@@ -71,18 +72,20 @@ def _edge(unit: Floats, state: LensState, allowed_mm: float, inside: float, gues
         outside = inside + 2.0 * (outside - inside)
         if outside >= nearest:
             return nearest
-    for _ in range(_HALVINGS):
-        middle = 0.5 * (inside + outside)
-        if _blur_at(unit, state, middle) <= allowed_mm:
-            inside = middle
-        else:
-            outside = middle
+    for _ in range(_ROUNDS):
+        tried = np.linspace(inside, outside, _PARTS + 1)
+        soft = _blurs_at(unit, state, tried[1:]) > allowed_mm
+        first = int(np.argmax(soft)) if soft.any() else _PARTS - 1
+        inside, outside = float(tried[first]), float(tried[first + 1])
     return inside
 
 
 def _blur_at(unit: Floats, state: LensState, closeness: float) -> float:
-    point = unit / max(closeness, 1e-12)
-    return float(blur_axes_mm(point, state)[0])
+    return float(_blurs_at(unit, state, np.array([closeness]))[0])
+
+
+def _blurs_at(unit: Floats, state: LensState, closeness: Floats) -> Floats:
+    return blur_axes_mm(unit / np.maximum(closeness, 1e-12)[:, None], state)[0]
 
 
 def _distance(closeness: float) -> float:

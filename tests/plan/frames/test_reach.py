@@ -9,7 +9,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import make_plan
@@ -56,6 +56,7 @@ def test_the_wave_does_not_ask_for_a_circle() -> None:
     assert with_circle.frequency_at_framing() == pytest.approx(without.frequency_at_framing() * 36.0 / 35.9, rel=1e-3)
 
 
+@settings(max_examples=15)
 @given(st.floats(1.0, 60.0), st.floats(0.5, 2.0), st.floats(0.0, 6.0))
 def test_a_mark_at_either_limit_has_just_the_allowed_blur(depth, pupils, tilt) -> None:
     lens = {"name": "any", "focal_mm": [50, 50], "f_numbers": [4, 16], "closest_m": 0.3, "tilt_deg": 8,
