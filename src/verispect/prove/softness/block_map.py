@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.expected import View, blur_per_defocus
-from verispect.prove.softness.spectra import Model, RingNet, Seen, sharp_distance_of
+from verispect.prove.softness.spectra import Model, RingNet, Seen, about_sharpest, sharp_distance_of
 
 Grey = NDArray[np.float32]
 # Half a block in pixels, as for marks; blocks along the long side.
@@ -24,8 +24,6 @@ HALF, _ALONG = 32, 18
 _MOST_UNSURE, _LEAST_PX = 0.45, 0.25
 # Of its detail a block must lose so much from the sharpest frame to the most blurred one that is looked at.
 _LEAST_FALL = 0.05
-# More misfit than this has a block of several depths; of one depth nearly none leaves 0.06 (path-traced frames).
-_ONE_DEPTH = 0.09
 
 
 @dataclass(frozen=True)
@@ -120,9 +118,7 @@ class BlockNet:
         pitch_mm: float,
     ) -> tuple[int, float, float] | None:
         best = int(np.argmax(detail))
-        # Three about the sharpest: farther ones are blurred past what they can tell.
-        begin = min(max(best - 1, 0), len(order) - 3)
-        about = order[begin : begin + 3]
+        about = order[about_sharpest(detail)]
         if len(about) < 3 or detail[best] <= 0.0 or detail.min() > (1.0 - _LEAST_FALL) * detail[best]:
             return None
         sharpest = candidate.exposures[order[best]]
@@ -130,7 +126,7 @@ class BlockNet:
         if not math.isfinite(allowed) or allowed <= 0.0:
             return None
         model = self._model(candidate, tuple(about), allowed, pitch_mm)
-        found = sharp_distance_of(self._rings, [seen[index] for index in about], k, model, most_misfit=_ONE_DEPTH)
+        found = sharp_distance_of(self._rings, [seen[index] for index in about], k, model)
         if found is None:
             return None
         index = min(about, key=lambda one: abs(candidate.exposures[one].state.image_distance_mm - found.sharp_at_mm))

@@ -24,8 +24,12 @@ _BAND = (0.06, 0.34)
 # put blocks that are sharp just beyond a series' end a third of a pixel off (path-traced frames).
 _FINEST = 0.28
 _LEAST_SIGNAL = 3.0
-# More than this is left of what no defocus explains: several depths, or things that moved.
-_MOST_MISFIT = 0.25
+# What a frame has lost of a ring beyond this says no more than that it is lost: nepers of power. Past the first zero of
+# a disc, noise and what leaks from beside it are what is left, and places of one depth looked like several.
+_MOST_LOST = 2.0
+# More than this is left of what no defocus explains: several depths, or things that moved. On path-traced frames nine
+# in ten places of one depth leave less, of several one in three.
+_MOST_MISFIT = 0.11
 
 
 @dataclass(frozen=True)
@@ -75,13 +79,23 @@ def sharp_distance(
     if len(looks) < 2:
         return None
     net = RingNet(looks[0].patch.shape[0], max(allowed_px, 0.8))
+    looks = sorted(looks, key=lambda look: look.image_mm)
+    seen = [net.seen(look.patch[None]) for look in looks]
+    about = about_sharpest(np.array([one.detail[0] for one in seen]))
+    looks, seen = looks[about], seen[about]
     model = Model.of(
         [(look.image_mm, look.working_f_number, look.rate) for look in looks],
         net.frequencies / pitch_mm,
         wavelength_mm=wavelength_mm,
         span_mm=span_mm,
     )
-    return sharp_distance_of(net, [net.seen(look.patch[None]) for look in looks], 0, model)
+    return sharp_distance_of(net, seen, 0, model)
+
+
+def about_sharpest(detail: Floats) -> slice:
+    """The three frames about the one that shows most detail (frames,); farther ones are blurred past telling."""
+    begin = max(min(int(np.argmax(detail)) - 1, len(detail) - 3), 0)
+    return slice(begin, begin + 3)
 
 
 @dataclass(frozen=True)
@@ -119,9 +133,7 @@ class Model:
         return cls(candidates, np.array(logs))
 
 
-def sharp_distance_of(
-    net: RingNet, seen: Sequence[Seen], block: int, model: Model, *, most_misfit: float = _MOST_MISFIT
-) -> Found | None:
+def sharp_distance_of(net: RingNet, seen: Sequence[Seen], block: int, model: Model) -> Found | None:
     """The same of one of many blocks of which the rings are known, in the frames of the model."""
     powers = np.array([one.powers[block] for one in seen])
     sound = net.counted & (np.sum([one.signal[block] for one in seen], axis=0) >= min(2, len(seen)))
@@ -130,7 +142,7 @@ def sharp_distance_of(
     costs = _misfits(np.log(powers[:, sound]), model.logs[..., sound])
     candidates = model.candidates
     k = int(np.argmin(costs))
-    if k in (0, len(candidates) - 1) or costs[k] > most_misfit:
+    if k in (0, len(candidates) - 1) or costs[k] > _MOST_MISFIT:
         return None
     step = candidates[1] - candidates[0]
     curve = costs[k - 1] - 2 * costs[k] + costs[k + 1]
@@ -142,7 +154,8 @@ def sharp_distance_of(
 
 def _misfits(logs: Floats, modelled: Floats) -> Floats:
     """How badly each image distance (V,) explains spectra (frames, rings), whatever the content; nepers."""
-    rest = logs[:, None] - modelled
+    seen, told = (np.maximum(one - one.max(axis=0), -_MOST_LOST) for one in (logs, modelled))
+    rest = seen[:, None] - told
     rest = rest - rest.mean(axis=0)
     found: Floats = np.sqrt(np.mean(np.clip(rest, -1.5, 1.5) ** 2, axis=(0, 2)))
     return found
