@@ -19,7 +19,7 @@ from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.align.motion import Motion, enlarged, halvings, motion_between
 from verispect.prove.checks.dust import Speck, is_plain, specks_on
-from verispect.prove.checks.shake import sector_powers
+from verispect.prove.checks.shaken import powers_in
 from verispect.prove.expected import View, turned_as_happened, view_of
 from verispect.prove.intake import Frame, linear_of, read_coded
 from verispect.prove.softness.block_map import BlockNet
@@ -42,6 +42,7 @@ class Read:
     grey: Grey
     colour: Grey
     sectors: Floats
+    sectors_divide: int
     median: float
     clipped: float
     divide: int
@@ -147,16 +148,18 @@ class Evidence:
                                                     interpolation=cv2.INTER_AREA)  # fmt: skip
         tiny = max(1, min(rows, columns) // _SMALL_SIDE)
         colour = cv2.resize(light, (columns // tiny, rows // tiny), interpolation=cv2.INTER_AREA)
-        half = grey if rows * columns < 6_000_000 else cv2.resize(grey, (columns // 2, rows // 2),
-                                                                  interpolation=cv2.INTER_AREA)  # fmt: skip
+        halved = 1 if rows * columns < 6_000_000 else 2
+        half = grey if halved == 1 else cv2.resize(grey, (columns // 2, rows // 2), interpolation=cv2.INTER_AREA)
         # One channel after the other: numpy takes ten times as long along the last axis.
         brightest = np.maximum(np.maximum(coded[..., 0], coded[..., 1]), coded[..., 2])
         clipped = float(np.mean(brightest >= 65400))
-        sectors = sector_powers(np.asarray(half, np.float32))
+        sectors = powers_in(np.asarray(half, np.float32))
         level = float(np.median(colour))
         small = np.asarray(small, np.float32)
         specks = specks_on(small, divide) if frame.path in self._plain and is_plain(small) else None
-        return Read(small, np.asarray(colour, np.float32), sectors, level, clipped, divide, blocks, specks, net)
+        return Read(
+            small, np.asarray(colour, np.float32), sectors, halved, level, clipped, divide, blocks, specks, net
+        )
 
     def blocks(self, grey: Grey, exposure: int | None) -> dict[int, Grey]:
         """Blocks about the marks that this frame is to show sharpest, or nearly."""

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Callable, Sequence
-from functools import cache, cached_property
+from collections.abc import Sequence
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -16,19 +16,17 @@ from verispect.optics.types import Floats
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
-from verispect.prove.checks.shake import Loss, agreed, blur_length_px, loss_against
+from verispect.prove.checks.shaken import shaken_in
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import light_stops
 from verispect.prove.intake import Frame
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.verdict import metres
 
-# From these on something is a fault: pixels, stops, nepers, allowed blurs, stops of colour, log of light.
-KNOCK_PX, EXPOSURE_STOPS, SHAKE_NEPERS, MISSED, WHITE_STOPS, MOVED = 0.3, 0.08, 0.1, 0.6, 0.1, 0.12
+# From these on something is a fault: pixels, stops, allowed blurs, stops of colour, log of light.
+KNOCK_PX, EXPOSURE_STOPS, MISSED, WHITE_STOPS, MOVED = 0.3, 0.08, 0.6, 0.1, 0.12
 # Fewer frames tell no drift from a knock; without a plan it is at most so much from one frame to the next, pixels.
 _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
-# Shake takes so many times what other neighbours differ by: of streaks all one way focus alone takes more one way.
-TIMES_USUAL = 1.5
 # Two of three rests agree when they lie so much nearer than all three do.
 _AGREE = 0.12
 # A lens is believed to breathe otherwise than planned where that leaves so little of what is off.
@@ -294,42 +292,14 @@ class SeriesCheck:
         return 2.0 if odd or moved else 1.0
 
     def _shaken(self, used: list[int]) -> None:
-        sectors = [self.reads[k].sectors for k in used]
-
-        @cache
-        def loss(own: int, other: int, confirmed: bool) -> Loss | None:
-            return loss_against(sectors[own], sectors[other], confirmed=confirmed)
-
-        accused: set[int] = set()
-        # The worst first: a frame beside one that is shaken shall not be judged by it.
-        while len(accused) < len(used) - 1:
-            rest = [number for number in range(len(used)) if number not in accused]
-            found = [(*self._lost(number, used, rest, loss), number) for number in rest]
-            over, swing, direction, worst = max(found)
-            if over < 1.0:
-                return
-            accused.add(worst)
-            motion_fault(self.reports[used[worst]], blur_length_px(swing), direction)
-
-    def _lost(
-        self, number: int, used: list[int], rest: list[int], loss: Callable[[int, int, bool], Loss | None]
-    ) -> tuple[float, float, float]:
-        """What a frame lost along one direction against the two nearest of the rest.
-
-        As a share of what accuses it, in nepers, and in which direction. Frames that lie farther apart in focus
-        differ by more than shake: it takes twice as much. Nor is a frame accused of what the others differ by too.
-        """
-        near = sorted((other for other in rest if other != number), key=lambda other: abs(other - number))[:2]
-        swing, direction = agreed([told for other in near if (told := loss(number, other, True)) is not None])
-        apart = 1.0 if all(abs(other - number) == 1 for other in near) else 2.0
-        others = [
-            math.hypot(*told)
-            for a, b in itertools.pairwise(rest)
-            if number not in (a, b) and (told := loss(a, b, False)) is not None
-        ]
-        usual = float(np.median(others)) if others else 0.0
-        least = max(SHAKE_NEPERS, TIMES_USUAL * usual)
-        return swing / (least * apart * self._care(number, used)), swing, direction
+        care = [self._care(number, used) for number in range(len(used))]
+        found = shaken_in([self.reads[k].sectors for k in used], care.__getitem__)
+        for number, shaken in sorted(found.items()):
+            k = used[number]
+            if any(fault.name == "missed-focus" for fault in self.reports[k].faults):
+                # Posts that are in focus out of their turn look like it.
+                continue
+            motion_fault(self.reports[k], self.reads[k].sectors_divide * shaken.length_px, shaken.direction_deg)
 
     def _odd_anyway(self, k: int) -> bool:
         """Whether a frame differs from the others for a reason of its own."""

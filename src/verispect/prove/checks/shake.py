@@ -16,7 +16,6 @@ SECTORS = 12
 _TILE = 128
 _BAND = (0.06, 0.30)  # cycles per pixel
 _EDGES = np.geomspace(*_BAND, 7)
-_BINS = (len(_EDGES) - 1) * SECTORS
 _ABOVE_NOISE = 3.0
 # Rings of tiles that must be above the noise in both frames, for an answer.
 _LEAST_BINS = 12
@@ -24,7 +23,9 @@ _LEAST_BINS = 12
 _LEAST_IN_RING, _CONFIRMS = 6, 0.7
 
 
-def sector_powers(picture: Grey, shown: NDArray[np.bool_] | None = None) -> Floats:
+def sector_powers(
+    picture: Grey, shown: NDArray[np.bool_] | None = None, *, edges: Floats = _EDGES, step: int = _TILE
+) -> Floats:
     """Log powers of a picture's tiles by ring and direction of frequency, shape (tiles, rings, 12).
 
     NaN where a tile lies not wholly in what is `shown`, and where its power is little more than its noise. Even
@@ -35,25 +36,26 @@ def sector_powers(picture: Grey, shown: NDArray[np.bool_] | None = None) -> Floa
     fy, fx = np.meshgrid(np.fft.fftfreq(_TILE), np.fft.rfftfreq(_TILE), indexing="ij")
     radius = np.hypot(fx, fy)
     sector = np.floor((np.degrees(np.arctan2(fy, fx)) % 180.0) / (180.0 / SECTORS)).astype(int) % SECTORS
-    ring = np.searchsorted(_EDGES, radius) - 1
-    within = (ring >= 0) & (ring < len(_EDGES) - 1)
+    ring = np.searchsorted(edges, radius) - 1
+    within = (ring >= 0) & (ring < len(edges) - 1)
+    many = (len(edges) - 1) * SECTORS
     bins = np.where(within, ring * SECTORS + sector, 0)
-    count = np.maximum(np.bincount(bins[within], minlength=_BINS), 1)
+    count = np.maximum(np.bincount(bins[within], minlength=many), 1)
     outer = radius > 0.47
     found = []
-    for top in range(0, rows - _TILE + 1, _TILE):
-        for left in range(0, columns - _TILE + 1, _TILE):
+    for top in range(0, rows - _TILE + 1, step):
+        for left in range(0, columns - _TILE + 1, step):
             part = picture[top : top + _TILE, left : left + _TILE]
             if shown is not None and not shown[top : top + _TILE, left : left + _TILE].all():
-                found.append(np.full((len(_EDGES) - 1, SECTORS), np.nan))
+                found.append(np.full((len(edges) - 1, SECTORS), np.nan))
                 continue
             spectrum = np.abs(np.fft.rfft2((part - part.mean()) * window)) ** 2
-            power = np.bincount(bins[within], weights=spectrum[within], minlength=_BINS) / count
+            power = np.bincount(bins[within], weights=spectrum[within], minlength=many) / count
             noise = float(np.mean(spectrum[outer]))
             logs = np.log(np.maximum(power - noise, 1e-15))
             logs[power < _ABOVE_NOISE * noise] = np.nan
             found.append(logs.reshape(-1, SECTORS))
-    return np.array(found).reshape(len(found), len(_EDGES) - 1, SECTORS)
+    return np.array(found).reshape(len(found), len(edges) - 1, SECTORS)
 
 
 def agreed(losses: Sequence[Loss]) -> tuple[float, float]:
@@ -66,12 +68,12 @@ def agreed(losses: Sequence[Loss]) -> tuple[float, float]:
         return 0.0, 0.0
     cosine, sine = losses[0]
     for other in losses[1:]:
-        cosine, sine = _least_between((cosine, sine), other)
+        cosine, sine = least_between((cosine, sine), other)
     deepest = 0.5 * np.degrees(np.arctan2(-sine, -cosine)) % 180.0
     return float(np.hypot(cosine, sine)), float(deepest)
 
 
-def _least_between(first: Loss, second: Loss) -> Loss:
+def least_between(first: Loss, second: Loss) -> Loss:
     """The shortest vector on the way from one to another: short where they do not agree in direction."""
     a, b = np.array(first), np.array(second)
     way = b - a
@@ -80,11 +82,11 @@ def _least_between(first: Loss, second: Loss) -> Loss:
     return float(least[0]), float(least[1])
 
 
-def loss_against(own: Floats, other: Floats, *, confirmed: bool = True) -> Loss | None:
+def loss_against(own: Floats, other: Floats) -> Loss | None:
     """Half the swing of a cos 2θ fitted to the difference of powers from one neighbour: its cosine's and sine's part.
 
-    Ring by ring and tile by tile, of which the middle one counts; None where too little can be told.
-    `confirmed` takes of it what the finest detail shows too.
+    Ring by ring and tile by tile, of which the middle one counts, and no more than the finest detail shows too;
+    None where too little can be told.
     """
     theta = np.radians((np.arange(SECTORS) + 0.5) * 180.0 / SECTORS)
     difference = own - other
@@ -98,7 +100,7 @@ def loss_against(own: Floats, other: Floats, *, confirmed: bool = True) -> Loss 
     # Motion takes more the finer the detail. Where the finest that is told does not show it, something else took
     # it from a coarser ring: the zeros of a defocused disc over content that is all streaks one way.
     told = [number for number in range(own.shape[1]) if (ring == number).sum() >= _LEAST_IN_RING]
-    if told and confirmed:
+    if told:
         finest = np.median(parts[ring == told[-1]], axis=0)
         share = float(finest @ whole) / max(float(whole @ whole), 1e-12)
         whole = whole * float(np.clip(share / _CONFIRMS, 0.0, 1.0))

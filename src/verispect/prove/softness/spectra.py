@@ -24,11 +24,11 @@ _BAND = (0.06, 0.34)
 # put blocks that are sharp just beyond a series' end a third of a pixel off (path-traced frames).
 _FINEST = 0.28
 _LEAST_SIGNAL = 3.0
-# What a frame has lost of a ring beyond this says no more than that it is lost: nepers of power. Past the first zero of
-# a disc, noise and what leaks from beside it are what is left, and places of one depth looked like several.
+# What a frame has lost of a ring beyond this says no more than that it is lost: nepers of power. Past the first zero
+# of a disc, noise and what leaks from beside it are what is left, and places of one depth looked like several.
 _MOST_LOST = 2.0
 # More than this is left of what no defocus explains: several depths, or things that moved. On path-traced frames nine
-# in ten places of one depth leave less, of several one in three.
+# in ten places of one depth leave less, of several two in five.
 _MOST_MISFIT = 0.11
 
 

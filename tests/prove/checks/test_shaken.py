@@ -1,0 +1,87 @@
+"""Shakes planted in series of the kind that mislead: posts that come into focus one after another."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from verispect.prove.checks.shaken import powers_in, shaken_in
+
+SIZE = (768, 512)
+
+
+def texture(seed: int) -> np.ndarray:
+    """What falls with the frequency as outdoor scenes do, alike in every direction."""
+    rng = np.random.default_rng(seed)
+    down, across = np.meshgrid(np.fft.fftfreq(SIZE[1]), np.fft.rfftfreq(SIZE[0]), indexing="ij")
+    spectrum = np.fft.rfft2(rng.normal(0.0, 1.0, SIZE[::-1])) / np.maximum(np.hypot(down, across), 1.0 / SIZE[0])
+    made = np.fft.irfft2(spectrum, SIZE[::-1])
+    return (0.4 + 0.1 * made / made.std()).clip(0.05, 0.95).astype(np.float32)
+
+
+def disc(picture: np.ndarray, diameter: float) -> np.ndarray:
+    """Out of focus, by a disc drawn eight times as large."""
+    side = 2 * int(np.ceil(diameter / 2 + 1)) + 1
+    large = np.zeros((8 * side, 8 * side), np.float32)
+    cv2.circle(large, (4 * side, 4 * side), round(4 * diameter), 1.0, -1)
+    kernel = cv2.resize(large, (side, side), interpolation=cv2.INTER_AREA)
+    return cv2.filter2D(picture, -1, kernel / kernel.sum(), borderType=cv2.BORDER_REFLECT)
+
+
+def shaken(picture: np.ndarray, length: float, direction_deg: float) -> np.ndarray:
+    """An even motion along a direction clockwise from the horizontal."""
+    c, s = np.cos(np.radians(direction_deg)), np.sin(np.radians(direction_deg))
+    made = np.zeros_like(picture)
+    steps = np.linspace(-0.5, 0.5, 41) * length
+    for step in steps:
+        shift = np.float32([[1, 0, step * c], [0, 1, step * s]])
+        made += cv2.warpAffine(picture, shift, SIZE, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    return made / len(steps)
+
+
+def series(shake: tuple[int, float, float] | None = None, *, posts: bool = True) -> list[np.ndarray]:
+    """Five frames from near to far: posts sharp in the first, what stands behind them in the last."""
+    wall, near = texture(3), texture(4)
+    standing = np.zeros_like(wall)
+    for left in range(30, 768, 90 if posts else 10_000):
+        standing[:, left : left + 7 + left % 5] = float(posts)
+    rng, frames = np.random.default_rng(1), []
+    for k in range(5):
+        cover = disc(standing, 1.0 + 2.0 * k)
+        frame = disc(near * standing, 1.0 + 2.0 * k) + disc(wall, 9.0 - 2.0 * k) * (1.0 - cover)
+        if shake is not None and shake[0] == k:
+            frame = shaken(frame, *shake[1:])
+        frames.append((frame + rng.normal(0.0, 0.002, frame.shape)).astype(np.float32))
+    return frames
+
+
+@pytest.mark.parametrize(("length", "direction"), [(3.5, 30.0), (5.0, 150.0), (4.5, 90.0), (6.0, 0.0)])
+def test_a_shaken_frame_is_told_with_its_length_and_direction(length: float, direction: float) -> None:
+    found = shaken_in([powers_in(frame) for frame in series((2, length, direction))])
+    assert set(found) == {2}
+    assert found[2].length_px == pytest.approx(length, rel=0.2)
+    assert min(abs(found[2].direction_deg - direction), 180 - abs(found[2].direction_deg - direction)) < 5.0
+
+
+@pytest.mark.parametrize("frame", [0, 4])
+def test_so_are_the_first_and_the_last(frame: int) -> None:
+    found = shaken_in([powers_in(one) for one in series((frame, 6.0, 40.0))])
+    assert set(found) == {frame}
+    assert abs(found[frame].direction_deg - 40.0) < 6.0
+
+
+@pytest.mark.parametrize("posts", [True, False])
+def test_focus_that_goes_from_posts_to_a_wall_is_no_shake(posts: bool) -> None:
+    assert shaken_in([powers_in(frame) for frame in series(posts=posts)]) == {}
+
+
+def test_care_asks_for_more() -> None:
+    powers = [powers_in(frame) for frame in series((2, 3.5, 30.0))]
+    assert shaken_in(powers, lambda number: 100.0 if number == 2 else 1.0) == {}
+
+
+def test_of_two_frames_and_of_plain_ones_nothing_is_told() -> None:
+    powers = [powers_in(frame) for frame in series((1, 6.0, 40.0))[:2]]
+    assert shaken_in(powers) == {}
+    assert shaken_in([powers_in(np.full((300, 300), 0.5, np.float32))] * 4) == {}
