@@ -34,7 +34,7 @@ _MOST_SWING, _MOST_MISFIT = 1.5, 0.8
 # Swings within a series are never more alike than this; among fewer than three other pairs they are known worse.
 _LEAST_SPREAD, _ALONE, _FEW, _FOR_FEW = 0.06, 0.15, 3, 1.5
 # So many spreads accuse a frame with neighbours on both sides, and the first or last. On path-traced series good
-# frames came to 1.8 and 2.2, frames shaken by 3 to 6 pixels to 3.3 and more; one of 2.8 pixels along its posts to 1.8.
+# frames came to 1.8 and 2.2, frames shaken by 3 to 6 pixels to 3.3 and more; one of 2.8 along its posts to 1.8.
 _SURE, _SURE_AT_END, _LEAST_SWING = 2.6, 4.5, 0.2
 # Along its own direction what is usual is no better known than to such a share: no two steps bring alike many posts.
 _STEADY = 0.5
