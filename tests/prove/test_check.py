@@ -134,6 +134,17 @@ def test_several_faults_at_once(rehearsed, series: Candidate) -> None:
     assert names(report) == {0: {"knock"}, 2: {"exposure"}}
 
 
+def test_what_shows_something_else_accuses_nobody_beside_it(rehearsed, series: Candidate, tmp_path: Path) -> None:
+    folder = Path(shutil.copytree(rehearsed(), tmp_path / "set"))
+    strange = sorted(folder.glob("*.tif"))[3]
+    pixels = read_coded(described(strange))
+    write_picture(strange, np.ascontiguousarray(np.roll(pixels[::-1], 97, axis=1)), shot=Shot(), force=True)
+    report = check([folder], candidate=series)
+    assert names(report) == {3: {"knock"}}
+    assert "too little in common" in report.frames[3].faults[0].says
+    assert any(gap["between"] == [2, 4] for gap in report.gaps)
+
+
 def test_two_of_the_same_picture(rehearsed, tmp_path: Path) -> None:
     first, second = sorted(rehearsed().glob("*.tif"))[:2]
     for name, source in (("1.tif", first), ("2.tif", second), ("3.tif", second)):

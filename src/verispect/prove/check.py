@@ -238,7 +238,7 @@ class _Check:
         return {
             index: k
             for k, index in enumerate(self.evidence.matched)
-            if index is not None and not any(f.name in ("dark", "motion") for f in reports[k].faults)
+            if index is not None and reports[k].without("dark", "motion")
         }
 
     def _blocks(self, reports: list[FrameReport]) -> BlockMap | None:

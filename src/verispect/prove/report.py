@@ -51,7 +51,13 @@ class FrameReport:
     clipped_share: float = 0.0
     dark: bool = False
     duplicate_of: str | None = None
+    # It shows something else than the others, or nothing that is sharp.
+    is_stranger: bool = False
     faults: list[Fault] = field(default_factory=list)
+
+    def without(self, *names: str) -> bool:
+        """Whether it belongs to the others and has none of these faults."""
+        return not self.is_stranger and not any(fault.name in names for fault in self.faults)
 
     @property
     def verdict(self) -> str:

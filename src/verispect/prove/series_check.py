@@ -13,6 +13,7 @@ import numpy as np
 from verispect.errors import Cancelled
 from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.optics.types import Floats
+from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
@@ -47,27 +48,22 @@ class SeriesCheck:
         if len(used) < 2:
             return
         middle = ((self.evidence.pixels[0] - 1) / 2.0, (self.evidence.pixels[1] - 1) / 2.0)
-        offsets, scales, lights = [np.zeros(3)], [0.0], [(0.0, 0.0, 0.0)]
-        trusted, chained = [True], [np.eye(3)]
+        used, motions = self._together(used)
+        offsets, scales, lights, chained = [np.zeros(3)], [0.0], [(0.0, 0.0, 0.0)], [np.eye(3)]
         chain, chain_plan = np.eye(3), np.eye(3)
         expected_scales = [0.0]
-        for number, (before, k) in enumerate(itertools.pairwise(used)):
-            if self.evidence.is_cancelled():
-                raise Cancelled
-            self.evidence.progress(0.6 + 0.3 * number / len(used), f"comparing {self.frames[k].path.name}")
+        for (before, k), motion in zip(itertools.pairwise(used), motions, strict=True):
             planned = self._planned(k, before)
-            motion = self.evidence.motion(k, before, planned=planned)
             chain, chain_plan = chain @ motion.matrix, chain_plan @ planned
             chained.append(chain)
             down, right, turn, grown = at_middle(chain @ np.linalg.inv(chain_plan), middle)
             offsets.append(np.array([-down, -right, -turn]))
             scales.append(scales[-1] + math.log(at_middle(motion.matrix, middle)[3]))
             expected_scales.append(expected_scales[-1] + math.log(at_middle(planned, middle)[3]))
-            trusted.append(motion.trusted)
             self.reports[k].scale = float(grown)
             lights.append(self._light(k, before, motion, lights[-1]))
-        self._focus(used, np.array(scales), np.array(expected_scales), trusted)
-        self._place(used, self._past_the_odd(used, np.array(offsets), middle), np.array(scales), trusted)
+        self._focus(used, np.array(scales), np.array(expected_scales))
+        self._place(used, self._past_the_odd(used, np.array(offsets), middle), np.array(scales))
         self._brightness(used, lights)
         # In whatever order they were taken: those next to one another in focus show things alike.
         by_focus = self._by_focus(used)
@@ -77,6 +73,25 @@ class SeriesCheck:
         # How far a thing moved tells more than that something did.
         self._stands_aside(beside, steps)
         self._moved(beside)
+
+    def _together(self, used: list[int]) -> tuple[list[int], list[Motion]]:
+        """The frames that can be laid each over the one before it, and how; of all others that is said."""
+
+        def motion(k: int, before: int) -> Motion:
+            if self.evidence.is_cancelled():
+                raise Cancelled
+            share = used.index(k) / len(used)
+            self.evidence.progress(0.6 + 0.3 * share, f"comparing {self.frames[k].path.name}")
+            return self.evidence.motion(k, before, planned=self._planned(k, before))
+
+        members, motions = longest_chain(used, motion)
+        for k in set(used) - set(members):
+            self.reports[k].is_stranger = True
+            self.reports[k].faults.append(
+                Fault("knock", 0.0, "too little in common with the other frames to be laid over them",
+                      "look at it; take it again if it shows something else")
+            )  # fmt: skip
+        return members, motions
 
     def _by_focus(self, used: list[int]) -> list[int]:
         """Places among the frames in the order of the plan's focus; as they come where it is not known of all."""
@@ -131,7 +146,7 @@ class SeriesCheck:
         light, red, blue = ratios_stops(a, np.asarray(moved, np.float32), there)
         return last[0] + light, last[1] + red, last[2] + blue
 
-    def _place(self, used: list[int], offsets: Floats, scales: Floats, trusted: Sequence[bool]) -> None:
+    def _place(self, used: list[int], offsets: Floats, scales: Floats) -> None:
         """Where each frame's content lies against the first frames that stayed where they were."""
         offsets = offsets - self._drift(used, offsets)
         corner = 0.5 * math.hypot(*self.evidence.pixels)
@@ -153,12 +168,6 @@ class SeriesCheck:
             down, right, turn = (float(part) for part in off[number])
             report = self.reports[k]
             report.shift_px, report.turn_deg = (down, right), turn
-            if not trusted[number]:
-                report.faults.append(
-                    Fault("knock", size_of(off[number]), "too little in common with the frame before it to be laid "
-                          "over it", "look at it; take it again if it shows something else")
-                )  # fmt: skip
-                continue
             stay = next(part for part in stays if part[0] <= number < part[1])
             if min(size_of(off[number]), size_of(jumped[number])) > limits[stay[0]]:
                 moved = (
@@ -254,13 +263,7 @@ class SeriesCheck:
                           "develop all frames with one white balance")
                 )  # fmt: skip
 
-    def _focus(
-        self,
-        used: list[int],
-        scales: Floats,
-        planned: Floats,
-        trusted: Sequence[bool],
-    ) -> None:
+    def _focus(self, used: list[int], scales: Floats, planned: Floats) -> None:
         """Focus off the plan, told by how large the frame draws against the others (its breathing)."""
         indices = [self.matched[k] for k in used]
         if (
@@ -279,7 +282,7 @@ class SeriesCheck:
             if min(ordered[1] - ordered[0], ordered[2] - ordered[1]) > _AGREE * (ordered[2] - ordered[0]):
                 return
         for number, k in enumerate(used):
-            if trusted[number] and abs(rest[number]) >= 6.0 * _SCALE_NOISE:
+            if abs(rest[number]) >= 6.0 * _SCALE_NOISE:
                 # A frame that is focused nearer draws larger; laid over the first it must shrink more.
                 missed_focus(self.evidence, k, -rest[number] / slope, self.reports[k])
 

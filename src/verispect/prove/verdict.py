@@ -63,7 +63,7 @@ def gaps_between(
         {
             index
             for k, index in enumerate(matched)
-            if index is not None and not any(f.name in ("dark", "missed-focus", "motion") for f in reports[k].faults)
+            if index is not None and reports[k].without("dark", "missed-focus", "motion")
         }
     )
     found = []

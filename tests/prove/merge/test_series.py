@@ -81,6 +81,24 @@ def test_a_dark_frame_is_left_out(shot, tmp_path: Path) -> None:
     assert np.array_equal(merged.pixels, plain)
 
 
+def test_a_stranger_is_left_out_and_said_and_those_after_it_lie_as_without_it(
+    shot, series: Candidate, tmp_path: Path
+) -> None:
+    folder, truth = shot
+    for path in sorted(folder.glob("*.tif")):
+        pixels = read_coded(described(path))
+        strange = np.ascontiguousarray(np.roll(pixels[::-1], 61, axis=1)) if path.name == "4.tif" else pixels
+        write_picture(tmp_path / path.name, strange, shot=Shot(f_number=4.0))
+    merged = merge([tmp_path], exposures=series.exposures, proof=True)
+    assert "4.tif" not in [frame["file"] for frame in merged.frames]
+    assert [doubt["says"] for doubt in merged.doubtful] == [
+        "4.tif has too little in common with the others and was left out"
+    ]
+    whole = merge([folder], exposures=series.exposures, proof=True)
+    assert np.allclose(merged.frames[-1]["matrix"], whole.frames[-1]["matrix"], atol=0.3)
+    assert decibels(merged.pixels, truth) > decibels(whole.pixels, truth) - 3.0
+
+
 def test_different_sizes_are_refused_and_nothing_is_made(shot, tmp_path: Path) -> None:
     folder, _ = shot
     write_picture(tmp_path / "x.tif", np.full((8, 8, 3), 9000, np.uint16))

@@ -128,7 +128,6 @@ def test_how_frames_were_focused_comes_from_the_plan() -> None:
     ]
     assert _focusing([frame] * len(moved), moved, 36.0) is None
     assert _focusing([frame] * 3, None, 36.0) is None
-    assert _focusing([frame] * 99, exposures, 36.0) is None
 
 
 def test_it_is_told_where_it_is_worth_it() -> None:

@@ -7,8 +7,9 @@ import math
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import cv2
 import numpy as np
@@ -17,6 +18,7 @@ from numpy.typing import NDArray
 from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
+from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, enlarged, halvings, motion_between
 from verispect.prove.expected import blur_per_defocus, view_of
 from verispect.prove.intake import Coded, Frame, described, frames_in, grey_linear, in_order, read_coded
@@ -29,12 +31,15 @@ from verispect.prove.peak_memory import begin_peak, peak_mb
 from verispect.prove.sets import is_dark
 
 Progress = Callable[[float, str], None]
+_T = TypeVar("_T")
 # A frame that lies within this of the reference everywhere is not warped.
 _STILL_PX = 0.1
 _WORKING_PIXELS = 1_700_000
 _MORE_ROWS = 4
 # Frames of a rail lie farther apart than this: their near things stand elsewhere in each.
 _STOOD_STILL_M = 1e-5
+# Frames that hold together are the most by far when they are such a part of all.
+_MOST_BY_FAR = 0.6
 # Parts of a pixel in which a frame's sides are drawn.
 _FINE = 256
 
@@ -112,11 +117,17 @@ def merge(
         frames = in_order(frames)
     if len({frame.pixels for frame in frames}) > 1:
         raise FileError("frames of different sizes cannot be merged; give those of one camera and setting")
-    frames, greys, smalls = _bright(frames, say, stop)
-    if not frames:
+    if exposures is not None and len(exposures) != len(frames):
+        exposures = None
+    bright, greys, smalls = _bright(frames, say, stop)
+    if not bright:
         raise FileError("nothing but dark frames; there is nothing to merge")
+    frames, exposures = _some(frames, bright), None if exposures is None else _some(exposures, bright)
     planned = _planned(frames, exposures, sensor_wide_mm)
-    matrices, motions = _chain(frames, greys, planned, align, say, stop)
+    together, matrices, motions = _chain(frames, greys, planned, align, say, stop)
+    strangers = [frame.path.name for k, frame in enumerate(frames) if k not in together]
+    frames, greys, smalls = _some(frames, together), _some(greys, together), _some(smalls, together)
+    exposures = None if exposures is None else _some(exposures, together)
     brighter = off_in_stops(smalls, matrices, frames[0].pixels)
     passes = 1 if proof or len(frames) < 2 else 2
     # A proof has no time to look for them.
@@ -163,6 +174,10 @@ def merge(
          "says": f"{frames[k].path.name} has too little in common with its neighbour to be laid over it for sure"}
         for k in range(1, len(frames))
         if align and not motions[k].trusted
+    ] + [
+        {"box": [0, 0, frames[0].pixels[1], frames[0].pixels[0]],
+         "says": f"{name} has too little in common with the others and was left out"}
+        for name in strangers
     ]  # fmt: skip
     crop = _crop(matrices, frames[0].pixels)
     say(1.0, "merged")
@@ -176,8 +191,8 @@ def merge(
 
 def _bright(
     frames: list[Frame], say: Progress, stop: Callable[[], bool]
-) -> tuple[list[Frame], list[NDArray[np.float32]], list[NDArray[np.float32]]]:
-    """Frames that are not black, with their brightness at the working size and a small picture of each."""
+) -> tuple[list[int], list[NDArray[np.float32]], list[NDArray[np.float32]]]:
+    """Which frames are not black, with their brightness at the working size and a small picture of each."""
     divide = halvings(frames[0].pixels, _WORKING_PIXELS)
     greys, smalls, levels = [], [], []
     for k, frame in enumerate(frames):
@@ -191,23 +206,27 @@ def _bright(
         levels.append(float(np.median(grey)))
     dark = is_dark(levels)
     kept = [k for k in range(len(frames)) if not dark[k]]
-    return [frames[k] for k in kept], [greys[k] for k in kept], [smalls[k] for k in kept]
+    return kept, _some(greys, kept), _some(smalls, kept)
+
+
+def _some(of: Sequence[_T], which: Sequence[int]) -> list[_T]:
+    return [of[k] for k in which]
 
 
 def _planned(frames: Sequence[Frame], exposures: Sequence[Exposure] | None, sensor_wide_mm: float) -> list[Floats]:
-    """From each frame to the one before it, as the plan has it."""
-    if exposures is None or len(exposures) != len(frames):
+    """From each frame to the first, as the plan has it."""
+    if exposures is None:
         return [np.eye(3)] * len(frames)
     pitch = sensor_wide_mm / frames[0].pixels[0]
     views = [view_of(exposure, frames[0].pixels, pitch) for exposure in exposures]
-    return [np.eye(3), *(b.onto(a) for a, b in itertools.pairwise(views))]
+    return [view.onto(views[0]) for view in views]
 
 
 def _focusing(
     frames: Sequence[Frame], exposures: Sequence[Exposure] | None, sensor_wide_mm: float
 ) -> Focusing | None:
     """How the frames were focused, by the plan; None without one, or where the camera itself was moved."""
-    if exposures is None or len(exposures) != len(frames):
+    if exposures is None:
         return None
     if float(np.ptp([exposure.pose.pupil_m for exposure in exposures], axis=0).max()) > _STOOD_STILL_M:
         return None
@@ -223,35 +242,49 @@ def _chain(
     align: bool,
     say: Progress,
     stop: Callable[[], bool],
-) -> tuple[list[Floats], list[Motion]]:
-    """From every frame to the first, in whole pixels, by neighbours."""
+) -> tuple[list[int], list[Floats], list[Motion]]:
+    """Which frames are merged, from each of them to the first of them in whole pixels, and its motion to the last.
+
+    What has nothing in common with the others is left out where these are the most by far; else it stays where the
+    plan has it.
+    """
     divide = round(frames[0].pixels[0] / greys[0].shape[1])
     up = enlarged(divide)
     down = np.linalg.inv(up)
     middle = ((greys[0].shape[1] - 1) / 2.0, (greys[0].shape[0] - 1) / 2.0)
-    total = np.eye(3)
-    matrices, motions = [np.eye(3)], [Motion(np.eye(3), 1.0, 0.0)]
-    for k in range(1, len(frames)):
+
+    def steps(k: int, before: int) -> Floats:
+        planned_step: Floats = np.linalg.inv(planned[before]) @ planned[k]
+        return planned_step
+
+    @cache
+    def motion(k: int, before: int) -> Motion:
         if stop():
             raise Cancelled
         say(0.2 + 0.2 * k / len(frames), f"laying {frames[k].path.name} over the others")
-        if align:
-            found = motion_between(
-                greys[k],
-                greys[k - 1],
-                planned=down @ planned[k] @ up,
-                focal_px=frames[0].focal_px / divide,
-                centre_px=middle,
-            )
-            # What cannot be trusted stays where the plan has it.
-            step = up @ found.matrix @ down if found.trusted else planned[k]
-            motions.append(Motion(step, found.correlation, found.residual_px * divide))
-        else:
-            step = planned[k]
-            motions.append(Motion(step, 1.0, 0.0))
-        total = total @ step
+        found = motion_between(
+            greys[k],
+            greys[before],
+            planned=down @ steps(k, before) @ up,
+            focal_px=frames[0].focal_px / divide,
+            centre_px=middle,
+        )
+        # What cannot be trusted stays where the plan has it.
+        step = up @ found.matrix @ down if found.trusted else steps(k, before)
+        return Motion(step, found.correlation, found.residual_px * divide)
+
+    together, motions = list(range(len(frames))), [Motion(np.eye(3), 1.0, 0.0)]
+    if not align:
+        return together, [matrix / matrix[2, 2] for matrix in planned], motions * len(frames)
+    longest, _ = longest_chain(together, motion)
+    if len(longest) >= max(3.0, _MOST_BY_FAR * len(frames)):
+        together = longest
+    total, matrices = np.eye(3), [np.eye(3)]
+    for before, k in itertools.pairwise(together):
+        motions.append(motion(k, before))
+        total = total @ motions[-1].matrix
         matrices.append(total / total[2, 2])
-    return matrices, motions
+    return together, matrices, motions
 
 
 def _there(move: Floats, shape: tuple[int, ...], size: tuple[int, int]) -> NDArray[np.uint8]:
