@@ -187,6 +187,24 @@ def test_marks_that_are_elsewhere_than_planned_are_found_there(rehearsed, series
             assert apart < max(1.5 * now.plus_minus_m, 0.02), true.name
 
 
+def test_what_stands_before_a_mark_is_not_called_soft(rehearsed, series: Candidate) -> None:
+    """A mark planned far behind what its line of sight meets: its softness is not that of the thing before it."""
+    plan = series.scene.plan
+    pupil = series.scene.pose.pupil_m
+    behind = tuple(
+        mark.model_copy(update=dict(zip(("x_m", "y_m", "z_m"), (float(part) for part in place), strict=True)))
+        for mark in plan.marks
+        for place in [pupil + 1.8 * (np.array([mark.x_m, mark.y_m, mark.z_m]) - pupil)]
+    )
+    hidden = replace(series, scene=build_scene(plan.model_copy(update={"marks": behind})))
+    report = check([rehearsed()], candidate=hidden)
+    told = [mark for mark in report.marks if mark.ranged is not None]
+    assert told
+    for mark in told:
+        assert mark.verdict == "cannot-say"
+        assert f"{mark.ranged.distance_m:.3g} m away: it hides the mark" in mark.how
+
+
 def test_other_settings_than_planned_are_told(rehearsed, series: Candidate, tmp_path: Path) -> None:
     for path in sorted(rehearsed().glob("*.tif")):
         frame = described(path)

@@ -29,6 +29,8 @@ _MOST_UNSURE = 0.45
 _MOST_UNSURE_SHARP = 0.6
 # Frames differ in focus by at least so many allowed blurs.
 _LEAST_APART = 0.2
+# By so much at the most a distance was measured wrong; else something stands before the mark, or behind it.
+_MISREAD = 1.5
 # No blur is known better than to so much, pixels: planted ones came out off by as much.
 _LEAST_PX = 0.25
 
@@ -83,11 +85,20 @@ def measure(
     sharpest = min(blocks, key=lambda index: _away_mm(candidate, index, best))
     by_spectra = _by_spectra(candidate, rendering, k, blocks, pitch_mm)
     away = None if by_spectra is None else by_spectra[3]
+    if away is not None and _elsewhere(away):
+        how = f"what is seen there stands {away.distance_m:.3g} m away: it hides the mark, or the mark stands there"
+        return MarkSoftness(name, best, None, None, told, how, away)
     if at_edge is not None and (sharpest in edges or at_edge[1] <= 1.0):
         return MarkSoftness(name, at_edge[0], at_edge[1], at_edge[2], told, "edge", away)
     if by_spectra is None:
         return MarkSoftness(name, best, None, None, told, "no texture, several depths, or too few frames")
     return MarkSoftness(name, by_spectra[0], by_spectra[1], by_spectra[2], told, "spectra", away)
+
+
+def _elsewhere(away: Ranged) -> bool:
+    """Whether what is seen at a mark stands so far from it that no tape was merely misread."""
+    low, high = away.distance_m - away.plus_minus_m, away.distance_m + away.plus_minus_m
+    return high * _MISREAD < away.planned_m or low > _MISREAD * away.planned_m
 
 
 def _away_mm(candidate: Candidate, index: int, best: int) -> float:
