@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from scipy import ndimage
 
+from tests.prove.checks.test_shaken import disc
 from verispect.prove.checks.moved import between, moved_in
 
 ROWS, COLUMNS = 400, 600
@@ -87,3 +88,18 @@ def test_an_edge_alone_is_no_place_to_tell_it_from() -> None:
         noise = np.random.default_rng(k).normal(0, 0.004, plain.shape)
         frames.append((ndimage.gaussian_filter(plain, blur) + noise).astype(np.float32))
     assert moved_in(frames, [np.eye(3)] * 4) == [None] * 4
+
+
+@pytest.mark.parametrize(("near", "far"), [(9, 2), (12, 1)])
+def test_courses_of_brick_whose_contrast_blur_turned_over_have_not_moved(near: int, far: int) -> None:
+    """Past the first zero of a disc light and dark change places: the wall looks half a course aside."""
+    rng = np.random.default_rng(0)
+    rows, columns = np.mgrid[0:480, 0:640]
+    course = rows // 17
+    along = columns + course % 2 * 17
+    tone = rng.uniform(0.85, 1.15, (30, 21))[course, along // 34] * rng.normal(1.0, 0.03, rows.shape)
+    wall = (np.where((rows % 17 < 2) | (along % 34 < 2), 0.6, 0.3) * tone).astype(np.float32)
+    one, other = (
+        (disc(wall, diameter) + rng.normal(0.0, 0.004, wall.shape)).astype(np.float32) for diameter in (near, far)
+    )
+    assert between(one, other, np.ones(wall.shape, bool)).aside is None

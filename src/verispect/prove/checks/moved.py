@@ -28,6 +28,8 @@ _ALIKE = 1.5
 _FINE, _SLOW = 1.5, 16.0
 # A block must be held along its worst direction so well against its best.
 _HOLDS = 0.25
+# A block is found aside where it looks so much like it, and by so much more than at its own place.
+_LIKE, _CLEARLY = 0.5, 0.2
 # So many blocks must agree for one that does not.
 _MOSTLY = 2
 
@@ -181,7 +183,7 @@ def between(first: Grey, second: Grey, shown: NDArray[np.bool_]) -> Between:
             continue
         if away < _AGREE:
             same.append(_middle(row, column, divide))
-        elif _LEAST <= away <= _MOST:
+        elif _LEAST <= away <= _MOST and _is_there(one, other, row, column, aside):
             told.append((row, column, aside))
     # Where much of it lies aside the two are not laid over one another, and nothing is told.
     return Between(same, _surest(told, divide) if len(same) >= _MOSTLY * len(told) else None)
@@ -214,6 +216,30 @@ def _holding(picture: Grey, row: int, column: int) -> float:
     xx, yy, xy = float((gx * gx).sum()), float((gy * gy).sum()), float((gx * gy).sum())
     half, apart = 0.5 * (xx + yy), float(np.hypot(0.5 * (xx - yy), xy))
     return (half - apart) / max(half + apart, 1e-12)
+
+
+def _is_there(first: Grey, second: Grey, row: int, column: int, aside: Floats) -> bool:
+    """Whether a block of the first looks as the second does aside, clearly more so than where it lies itself.
+
+    Windows, pickets and courses of brick repeat: blurred otherwise, they are found a period away.
+    """
+    down, right = round(float(aside[1])), round(float(aside[0]))
+    if not (0 <= row + down <= second.shape[0] - _SIDE and 0 <= column + right <= second.shape[1] - _SIDE):
+        return False
+    block = first[row : row + _SIDE, column : column + _SIDE]
+    at, there = (
+        _likeness(block, second[row + y : row + y + _SIDE, column + x : column + x + _SIDE])
+        for y, x in ((0, 0), (down, right))
+    )
+    return there >= _LIKE and there - at >= _CLEARLY
+
+
+def _likeness(first: Grey, second: Grey) -> float:
+    """Normalised correlation of two blocks, their middles counting most."""
+    weight = _WINDOW / _WINDOW.sum()
+    a, b = (part - float((weight * part).sum()) for part in (first, second))
+    own = float((weight * a * a).sum()) * float((weight * b * b).sum())
+    return float((weight * a * b).sum()) / max(float(np.sqrt(own)), 1e-12)
 
 
 def _shift(first: Grey, second: Grey, row: int, column: int) -> tuple[Floats, float]:
