@@ -26,8 +26,9 @@ from verispect.prove.series_check import EXPOSURE_STOPS, missed_focus
 # Overlaps at least so wide and high in the pictures looked at tell of shake.
 _LEAST_SIDE = 160
 # Rings of tiles above the noise in both. With few of them, as of things in few places at other focus, up to 0.29
-# nepers were seen where nothing had shaken.
+# nepers were seen where nothing had shaken, unless so many neighbours say the same.
 _LEAST_RINGS, _MANY_RINGS, _CLEAR, _SHAKEN = 12, 40, 0.35, 0.15
+_MANY_NEIGHBOURS, _BY_MANY = 4, 0.2
 # Blocks that lie so near one another tell of the same place, pixels of the pictures looked at.
 _NEAR_PX = 24.0
 # Drawn larger or smaller than planned by so much, and by so many times what is usual, a frame is out of focus.
@@ -158,7 +159,8 @@ def _shaken(planned: list[int], divide: int, losses: _Losses, reports: list[Fram
         if len(losses.pairs[number]) < 2:
             continue
         swing, direction = agreed(losses.pairs[number])
-        least = _CLEAR if losses.rings[number] < _MANY_RINGS else _SHAKEN
+        few = _BY_MANY if len(losses.pairs[number]) >= _MANY_NEIGHBOURS else _CLEAR
+        least = few if losses.rings[number] < _MANY_RINGS else _SHAKEN
         if swing >= least and not any(fault.name == "knock" for fault in reports[k].faults):
             motion_fault(reports[k], blur_length_px(swing) * divide, direction)
 
