@@ -20,8 +20,9 @@ from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
-from verispect.prove.intake import described, read_coded
+from verispect.prove.intake import described, linear_of, read_coded
 from verispect.prove.report import Report, found_places, report_dict, report_table
+from verispect.rehearse.sensor_noise import srgb_16
 
 # One process makes the frames once.
 pytestmark = pytest.mark.xdist_group("frames")
@@ -64,6 +65,19 @@ def test_without_a_plan_frames_are_still_held_against_one_another(rehearsed) -> 
     assert [{fault.name for fault in frame.faults} for frame in report.frames][1] == {"exposure"}
     assert report.marks == []
     assert "With a plan" in " ".join(report.advice)
+
+
+def test_light_lost_to_extension_is_taken_off_without_a_plan_too(
+    rehearsed, series: Candidate, tmp_path: Path
+) -> None:
+    """Four frames are too few for a drift; how large they draw tells how far the lens is drawn out."""
+    for k, path in enumerate(sorted(rehearsed().glob("*.tif"))[:4]):
+        lost = (85.0 / series.exposures[k].state.image_distance_mm) ** 2 * (0.7 if k == 3 else 1.0)
+        light = linear_of(read_coded(described(path))) * np.float32(lost)
+        write_picture(tmp_path / path.name, srgb_16(light), shot=Shot())
+    report = check([tmp_path])
+    told = [frame.exposure_stops for frame in report.frames]
+    assert told == pytest.approx([0.0, 0.0, 0.0, math.log2(0.7)], abs=0.004)
 
 
 def test_a_knock_is_found_with_its_size(knocked: Report) -> None:

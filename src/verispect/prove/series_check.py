@@ -64,7 +64,7 @@ class SeriesCheck:
             lights.append(self._light(k, before, motion, lights[-1]))
         self._focus(used, np.array(scales), np.array(expected_scales))
         self._place(used, self._past_the_odd(used, np.array(offsets), middle), np.array(scales))
-        self._brightness(used, lights)
+        self._brightness(used, lights, np.array(scales))
         # In whatever order they were taken: those next to one another in focus show things alike.
         by_focus = self._by_focus(used)
         beside = [used[number] for number in by_focus]
@@ -230,8 +230,9 @@ class SeriesCheck:
         found: Floats = limits + more * image_mm / self._nearest_mm * reach
         return found
 
-    def _brightness(self, used: list[int], lights: list[tuple[float, float, float]]) -> None:
-        hypotheses = [np.zeros(len(used))]
+    def _brightness(self, used: list[int], lights: list[tuple[float, float, float]], scales: Floats) -> None:
+        # A lens that is drawn out loses light as it draws larger: (v/v₀)² both, whatever the plan.
+        hypotheses = [np.zeros(len(used)), 2.0 * scales / math.log(2.0)]
         planned = [self.matched[k] for k in used]
         if all(index is not None for index in planned):
             states = [self.evidence.exposures[index].state for index in planned if index is not None]
@@ -242,7 +243,7 @@ class SeriesCheck:
         tells = [(self.frames[k].shutter_s, self.frames[k].f_number, self.frames[k].iso or 100.0) for k in used]
         if all(shutter and stop for shutter, stop, _ in tells):
             logs = np.array([math.log2(t * iso / n**2) for t, n, iso in tells if t and n])
-            hypotheses += [base + logs - logs[0] for base in list(hypotheses)[:2]]
+            hypotheses += [base + logs - logs[0] for base in hypotheses[:3]]
         values = np.array(lights)
         off = off_the_rest(values[:, 0].tolist(), hypotheses)
         for number, k in enumerate(used):
