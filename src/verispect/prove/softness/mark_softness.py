@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,6 +15,7 @@ from verispect.optics.lens_state import from_principal_point
 from verispect.optics.otf import disc_mtf, polychromatic_otf
 from verispect.plan.frames.rendering import Rendering, residual_mm
 from verispect.plan.methods.candidate import Candidate
+from verispect.prove.expected import blur_per_defocus
 from verispect.prove.softness.edges import Edge, find_edge
 from verispect.prove.softness.ranging import Ranged, ranged
 from verispect.prove.softness.spectra import Look, sharp_distance
@@ -29,6 +30,8 @@ _MOST_UNSURE = 0.45
 _MOST_UNSURE_SHARP = 0.6
 # Frames differ in focus by at least so many allowed blurs.
 _LEAST_APART = 0.2
+# So much more than their ± the blurs of one edge may differ from what its frames' focus makes of it, allowed blurs.
+_EDGES_APART = 0.2
 # By so much at the most a distance was measured wrong; else something stands before the mark, or behind it.
 _MISREAD = 1.5
 # No blur is known better than to so much, pixels: planted ones came out off by as much.
@@ -77,10 +80,10 @@ def measure(
     if not blocks:
         return MarkSoftness(name, best, None, None, told, "on no frame that can be used")
     edges = {index: edge for index, block in blocks.items() if (edge := _edge_of(block)) is not None}
-    at_edge = min(
-        ((index, *by_edge(candidate, rendering, k, index, edge, pitch_mm)) for index, edge in edges.items()),
-        key=lambda row: row[1], default=None,
-    )  # fmt: skip
+    told_by = [(index, *by_edge(candidate, rendering, k, index, edge, pitch_mm)) for index, edge in edges.items()]
+    at_edge = min(told_by, key=lambda row: row[1], default=None)
+    if at_edge is not None and at_edge[1] > 1.0 and not _of_one_distance(candidate, told_by):
+        at_edge = None
     # An edge that shows only in blurred frames is perhaps none: it bounds the softness, and accuses nobody.
     sharpest = min(blocks, key=lambda index: _away_mm(candidate, index, best))
     by_spectra = _by_spectra(candidate, rendering, k, blocks, pitch_mm)
@@ -93,6 +96,19 @@ def measure(
     if by_spectra is None:
         return MarkSoftness(name, best, None, None, told, "no texture, several depths, or too few frames")
     return MarkSoftness(name, by_spectra[0], by_spectra[1], by_spectra[2], told, "spectra", away)
+
+
+def _of_one_distance(candidate: Candidate, edges: Sequence[tuple[int, float, float]]) -> bool:
+    """Whether one distance explains how soft an edge is in every frame (exposure, softness, ±).
+
+    What is soft by itself, a shadow or a stain, is as soft in frames focused elsewhere.
+    """
+    for (first, a, unsure), (second, b, other) in itertools.combinations(edges, 2):
+        exposure = candidate.exposures[first]
+        apart = _away_mm(candidate, first, second) * blur_per_defocus(exposure) / exposure.allowed_blur_mm
+        if min(abs(abs(a - b) - apart), abs(a + b - apart)) > unsure + other + _EDGES_APART:
+            return False
+    return True
 
 
 def _elsewhere(away: Ranged) -> bool:

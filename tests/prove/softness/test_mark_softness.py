@@ -1,0 +1,55 @@
+"""Edges that only look soft: what one distance cannot explain in all frames accuses nobody."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from verispect.plan.frames.rendering import render
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.expected import blur_per_defocus
+from verispect.prove.softness.mark_softness import _of_one_distance, measure
+
+
+def blur_in(series: Candidate, index: int, sharp_at_mm: float) -> float:
+    """Allowed blurs of what is sharp at an image distance."""
+    exposure = series.exposures[index]
+    away = abs(exposure.state.image_distance_mm - sharp_at_mm)
+    return away * blur_per_defocus(exposure) / exposure.allowed_blur_mm
+
+
+@given(at=st.floats(0.0, 1.0))
+def test_an_edge_at_any_distance_is_of_one(series: Candidate, at: float) -> None:
+    distances = [exposure.state.image_distance_mm for exposure in series.exposures]
+    sharp_at = min(distances) + at * (max(distances) - min(distances))
+    edges = [(index, blur_in(series, index, sharp_at), 0.1) for index in (1, 3, 4)]
+    assert _of_one_distance(series, edges)
+
+
+def test_a_stain_as_soft_in_frames_focused_elsewhere_is_not(series: Candidate) -> None:
+    assert not _of_one_distance(series, [(2, 1.8, 0.25), (3, 1.9, 0.25)])
+    assert _of_one_distance(series, [(2, 1.8, 0.25)])
+
+
+def stain(width_px: float, seed: int) -> np.ndarray:
+    """An edge 8° from the vertical that is soft by itself, in a block of linear light."""
+    down, across = np.mgrid[-40:41, -40:41]
+    away = across * math.cos(math.radians(8.0)) + down * math.sin(math.radians(8.0))
+    light = 0.4 + 0.25 * np.tanh(away / width_px)
+    return (light + np.random.default_rng(seed).normal(0.0, 0.002, light.shape)).astype(np.float32)
+
+
+@pytest.mark.parametrize("frames", [(2, 3), (1, 2, 3)])
+def test_so_a_soft_shadow_at_a_mark_is_not_told_as_missed_focus(series: Candidate, frames: tuple[int, ...]) -> None:
+    assert series.criterion is not None
+    rendering = render(series.scene, series.exposures, series.criterion)
+    pitch = series.scene.plan.sensor_mm[0] / 720
+    alone = measure(series, rendering, 1, {frames[0]: stain(1.2, 0)}, pitch)
+    assert alone.how == "edge"
+    assert alone.softness > 1.0
+    together = measure(series, rendering, 1, {index: stain(1.2, index) for index in frames}, pitch)
+    assert together.verdict == "cannot-say"
