@@ -112,13 +112,15 @@ def _accused(n: int, rest: Sequence[int], swings: dict[tuple[int, int], _Swing |
         away = swing.parts - usual
         losses.append(away if k == n - 1 else -away)
         scales.append(np.hypot(spread, swing.unsure))
-    if not losses or (len(losses) == 1 and not others):
+    at_end = len(losses) == 1
+    if not losses or (at_end and (not others or abs(rest[n] - rest[n - 1 if n else 1]) > 1)):
+        # Nothing tells what is usual there.
         return 0.0, usual
     scale = np.exp(np.mean(np.log(scales), axis=0))
     least = np.array(least_between(*((part[0], part[1]) for part in (losses[0] / scale, losses[-1] / scale))))
     if np.hypot(*(least * scale)) < _LEAST_SWING:
         return 0.0, usual
-    sure = _SURE if len(losses) == 2 else _SURE_AT_END
+    sure = _SURE_AT_END if at_end else _SURE
     return float(np.hypot(*least)) / sure, usual
 
 
