@@ -105,15 +105,16 @@ def _accused(n: int, rest: Sequence[int], swings: dict[tuple[int, int], _Swing |
         if k not in (n - 1, n) and b == a + 1 and (swing := swings[a, b]) is not None
     ]
     usual, spread = _usual(others)
-    losses, scales = [], []
+    losses, scales, gaps = [], [], []
     for k in (n - 1, n):
         if not 0 <= k < len(pairs) or (swing := swings[pairs[k]]) is None:
             continue
+        gaps.append(pairs[k][1] > pairs[k][0] + 1)
         away = swing.parts - usual
         losses.append(away if k == n - 1 else -away)
         scales.append(np.hypot(spread, swing.unsure))
     at_end = len(losses) == 1
-    if not losses or (at_end and (not others or abs(rest[n] - rest[n - 1 if n else 1]) > 1)):
+    if not losses or (at_end and (not others or gaps[0])):
         # Nothing tells what is usual there.
         return 0.0, usual
     scale = np.exp(np.mean(np.log(scales), axis=0))
