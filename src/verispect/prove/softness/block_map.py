@@ -15,13 +15,13 @@ from numpy.typing import NDArray
 from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.expected import View, blur_per_defocus
-from verispect.prove.softness.spectra import Model, RingNet, Seen, about_sharpest, sharp_distance_of
+from verispect.prove.softness.spectra import Model, RingNet, Seen, about_sharpest, least_unsure_mm, sharp_distance_of
 
 Grey = NDArray[np.float32]
 # Half a block in pixels, as for marks; blocks along the long side.
 HALF, _ALONG = 32, 18
-# Known worse than this a block is left out; no blur is known better than to so many pixels.
-_MOST_UNSURE, _LEAST_PX = 0.45, 0.25
+# Known worse than this a block is left out.
+_MOST_UNSURE = 0.45
 # Of its detail a block must lose so much from the sharpest frame to the most blurred one that is looked at.
 _LEAST_FALL = 0.05
 
@@ -133,7 +133,7 @@ class BlockNet:
         exposure = candidate.exposures[index]
         rate = blur_per_defocus(exposure)
         blur = abs(exposure.state.image_distance_mm - found.sharp_at_mm) * rate
-        unsure = max(found.plus_minus_mm * rate, _LEAST_PX * pitch_mm)
+        unsure = max(found.plus_minus_mm * rate, least_unsure_mm(allowed, pitch_mm))
         criterion = candidate.criterion
         assert criterion is not None
         values = criterion.softness(np.array([blur, blur + unsure]), exposure.state.working_f_number, 0.0, None, 0.0)

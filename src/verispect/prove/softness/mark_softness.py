@@ -18,7 +18,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove.expected import blur_per_defocus
 from verispect.prove.softness.edges import Edge, find_edge
 from verispect.prove.softness.ranging import Ranged, ranged
-from verispect.prove.softness.spectra import Look, sharp_distance
+from verispect.prove.softness.spectra import Look, least_unsure_mm, sharp_distance
 
 Grey = NDArray[np.float32]
 # Half a block, in pixels: for an edge, and for spectra.
@@ -198,7 +198,7 @@ def _by_spectra(
     sharpest = min(at, key=lambda index: abs(at[index][0] - found.sharp_at_mm) * at[index][1])
     v, rate = at[sharpest]
     blur = abs(v - found.sharp_at_mm) * rate
-    unsure = max(found.plus_minus_mm * rate, _LEAST_PX * pitch_mm)
+    unsure = max(found.plus_minus_mm * rate, least_unsure_mm(allowed, pitch_mm))
     softness, plus_minus = _as_softness(candidate, rendering, k, sharpest, blur, unsure)
     if plus_minus > _MOST_UNSURE * max(1.0, softness):
         return None
