@@ -217,6 +217,7 @@ def test_what_stands_before_a_mark_is_not_called_soft(rehearsed, series: Candida
     for mark in told:
         assert mark.verdict == "cannot-say"
         assert f"{mark.ranged.distance_m:.3g} m away: it hides the mark" in mark.how
+        assert f"{mark.name}: {mark.how}" in report.advice
 
 
 def test_other_settings_than_planned_are_told(rehearsed, series: Candidate, tmp_path: Path) -> None:

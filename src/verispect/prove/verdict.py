@@ -124,7 +124,8 @@ def advice(
     said = []
     if not planned:
         said.append("With a plan the softness of every mark is measured and missing frames are found")
-    untold = sum(mark.softness is None for mark in marks)
+    said += [f"{mark.name}: {mark.how}" for mark in marks if mark.hidden]
+    untold = sum(mark.softness is None and not mark.hidden for mark in marks)
     if untold:
         said.append(
             f"How sharp {untold} of {len(marks)} marks came out cannot be told: it takes an edge at "

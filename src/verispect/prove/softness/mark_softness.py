@@ -51,6 +51,11 @@ class MarkSoftness:
     ranged: Ranged | None = None
 
     @property
+    def hidden(self) -> bool:
+        """Whether something else is seen where the mark should be."""
+        return self.ranged is not None and _elsewhere(self.ranged)
+
+    @property
     def verdict(self) -> str:
         """ "sharp", "soft" or "cannot-say"."""
         if self.softness is None:
