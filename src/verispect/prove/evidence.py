@@ -153,7 +153,8 @@ class Evidence:
         # One channel after the other: numpy takes ten times as long along the last axis.
         brightest = np.maximum(np.maximum(coded[..., 0], coded[..., 1]), coded[..., 2])
         clipped = float(np.mean(brightest >= 65400))
-        sectors = powers_in(np.asarray(half, np.float32))
+        compressed = frame.path.suffix.lower() in (".jpg", ".jpeg")
+        sectors = powers_in(np.asarray(half, np.float32), compressed=compressed)
         level = float(np.median(colour))
         small = np.asarray(small, np.float32)
         specks = specks_on(small, divide) if frame.path in self._plain and is_plain(small) else None

@@ -71,6 +71,22 @@ def test_so_are_the_first_and_the_last(frame: int) -> None:
     assert abs(found[frame].direction_deg - 40.0) < 6.0
 
 
+def as_jpeg(frame: np.ndarray, quality: int) -> np.ndarray:
+    coded = np.clip(frame, 0.0, 1.0) ** (1.0 / 2.2) * 255.0
+    _, file = cv2.imencode(".jpg", np.round(coded).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, quality])
+    return (cv2.imdecode(file, cv2.IMREAD_GRAYSCALE) / 255.0).astype(np.float32) ** 2.2
+
+
+@pytest.mark.parametrize("quality", [85, 95])
+def test_in_compressed_frames_too(quality: int) -> None:
+    frames = [as_jpeg(frame, quality) for frame in series((2, 5.0, 40.0))]
+    found = shaken_in([powers_in(frame, compressed=True) for frame in frames])
+    assert set(found) == {2}
+    assert abs(found[2].direction_deg - 40.0) < 6.0
+    still = [as_jpeg(frame, quality) for frame in series()]
+    assert shaken_in([powers_in(frame, compressed=True) for frame in still]) == {}
+
+
 @pytest.mark.parametrize("posts", [True, False])
 def test_focus_that_goes_from_posts_to_a_wall_is_no_shake(posts: bool) -> None:
     assert shaken_in([powers_in(frame) for frame in series(posts=posts)]) == {}

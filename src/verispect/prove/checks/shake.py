@@ -24,11 +24,17 @@ _LEAST_IN_RING, _CONFIRMS = 6, 0.7
 
 
 def sector_powers(
-    picture: Grey, shown: NDArray[np.bool_] | None = None, *, edges: Floats = _EDGES, step: int = _TILE
+    picture: Grey,
+    shown: NDArray[np.bool_] | None = None,
+    *,
+    edges: Floats = _EDGES,
+    step: int = _TILE,
+    grain: float = 0.0,
 ) -> Floats:
     """Log powers of a picture's tiles by ring and direction of frequency, shape (tiles, rings, 12).
 
-    NaN where a tile lies not wholly in what is `shown`, and where its power is little more than its noise. Even
+    NaN where a tile lies not wholly in what is `shown`, and where its power is little more than its noise, which is
+    that of the finest frequencies, or `grain` as a share of the tile's light where that is more. Even
     defocus takes as much from every direction of a ring, whatever the content; motion does not.
     """
     rows, columns = picture.shape
@@ -42,6 +48,7 @@ def sector_powers(
     bins = np.where(within, ring * SECTORS + sector, 0)
     count = np.maximum(np.bincount(bins[within], minlength=many), 1)
     outer = radius > 0.47
+    whole = float((window**2).sum())
     found = []
     for top in range(0, rows - _TILE + 1, step):
         for left in range(0, columns - _TILE + 1, step):
@@ -51,7 +58,7 @@ def sector_powers(
                 continue
             spectrum = np.abs(np.fft.rfft2((part - part.mean()) * window)) ** 2
             power = np.bincount(bins[within], weights=spectrum[within], minlength=many) / count
-            noise = float(np.mean(spectrum[outer]))
+            noise = max(float(np.mean(spectrum[outer])), whole * (grain * float(part.mean())) ** 2)
             logs = np.log(np.maximum(power - noise, 1e-15))
             logs[power < _ABOVE_NOISE * noise] = np.nan
             found.append(logs.reshape(-1, SECTORS))

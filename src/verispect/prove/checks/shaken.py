@@ -40,6 +40,8 @@ _SURE, _SURE_AT_END, _LEAST_SWING = 2.6, 4.5, 0.2
 _STEADY = 0.5
 # Left of what is no power at all.
 _FLOOR = 0.03
+# Share of the light that a JPEG may have thrown away; at quality 90 with less of it shakes were lost.
+_GRAIN = 0.03
 # Tiles of pictures up to so many pixels lie half over one another.
 _FEW_PIXELS = 2_500_000
 
@@ -60,9 +62,13 @@ class _Swing:
     unsure: Floats
 
 
-def powers_in(picture: Grey) -> Floats:
-    """What is kept of a frame: log powers (tiles, rings, directions), NaN where there is nothing to see."""
-    return sector_powers(picture, edges=_EDGES, step=64 if picture.size <= _FEW_PIXELS else 128)
+def powers_in(picture: Grey, *, compressed: bool = False) -> Floats:
+    """What is kept of a frame: log powers (tiles, rings, directions), NaN where there is nothing to see.
+
+    `compressed` is for pictures from which faint detail was thrown away: what is left of it is no measure.
+    """
+    step = 64 if picture.size <= _FEW_PIXELS else 128
+    return sector_powers(picture, edges=_EDGES, step=step, grain=_GRAIN if compressed else 0.0)
 
 
 def shaken_in(powers: Sequence[Floats], care: Callable[[int], float] = lambda _number: 1.0) -> dict[int, Shaken]:
