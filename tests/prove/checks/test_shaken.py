@@ -79,10 +79,10 @@ def as_jpeg(frame: np.ndarray, quality: int) -> np.ndarray:
 
 @pytest.mark.parametrize("quality", [85, 95])
 def test_in_compressed_frames_too(quality: int) -> None:
-    frames = [as_jpeg(frame, quality) for frame in series((2, 5.0, 40.0))]
+    frames = [as_jpeg(frame, quality) for frame in series((1, 5.0, 40.0))]
     found = shaken_in([powers_in(frame, compressed=True) for frame in frames])
-    assert set(found) == {2}
-    assert abs(found[2].direction_deg - 40.0) < 6.0
+    assert set(found) == {1}
+    assert abs(found[1].direction_deg - 40.0) < 6.0
     still = [as_jpeg(frame, quality) for frame in series()]
     assert shaken_in([powers_in(frame, compressed=True) for frame in still]) == {}
 
