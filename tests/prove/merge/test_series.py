@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -12,7 +13,9 @@ import pytest
 from verispect.errors import Cancelled, FileError
 from verispect.files.picture_out import Shot, write_picture
 from verispect.plan.methods.candidate import Candidate
+from verispect.prove.align.motion import Motion
 from verispect.prove.intake import described, read_coded
+from verispect.prove.merge import series as series_module
 from verispect.prove.merge.series import merge
 from verispect.rehearse.camera import Options, Rehearsal
 from verispect.rehearse.projection import Camera
@@ -97,6 +100,30 @@ def test_a_stranger_is_left_out_and_said_and_those_after_it_lie_as_without_it(
     whole = merge([folder], exposures=series.exposures, proof=True)
     assert np.allclose(merged.frames[-1]["matrix"], whole.frames[-1]["matrix"], atol=0.3)
     assert decibels(merged.pixels, truth) > decibels(whole.pixels, truth) - 3.0
+
+
+@pytest.mark.parametrize(("likeness", "kept"), [(0.05, False), (0.3, True)])
+def test_what_is_too_soft_to_be_laid_for_sure_stays_where_the_plan_has_it(
+    monkeypatch: pytest.MonkeyPatch, likeness: float, kept: bool
+) -> None:
+    """Five frames that shift by a pixel each, where a tenth more was planned; the third is hardly like the others."""
+
+    def between(frame, other, **_how) -> Motion:
+        steps = float(frame[0, 0] - other[0, 0])
+        sure = 2.0 not in (frame[0, 0], other[0, 0])
+        return Motion(np.array([[1, 0, steps], [0, 1, 0], [0, 0, 1.0]]), 0.9 if sure else likeness, 0.0)
+
+    monkeypatch.setattr(series_module, "motion_between", between)
+    frames = [SimpleNamespace(pixels=(12, 8), focal_px=10.0, path=Path(f"{k}.tif")) for k in range(5)]
+    greys = [np.full((8, 12), float(k), np.float32) for k in range(5)]
+    planned = [np.array([[1, 0, 1.1 * k], [0, 1, 0], [0, 0, 1.0]]) for k in range(5)]
+    together, matrices, motions = series_module._chain(
+        frames, greys, planned, True, lambda *_said: None, lambda: False
+    )
+    moved = [float(matrix[0, 2]) for matrix in matrices]
+    assert together == ([0, 1, 2, 3, 4] if kept else [0, 1, 3, 4])
+    assert moved == pytest.approx([0.0, 1.0, 2.1, 3.0, 4.0] if kept else [0.0, 1.0, 3.0, 4.0])
+    assert [motion.trusted for motion in motions] == [number != 2 or not kept for number in range(len(motions))]
 
 
 def test_different_sizes_are_refused_and_nothing_is_made(shot, tmp_path: Path) -> None:

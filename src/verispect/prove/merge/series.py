@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 import math
 import time
 from collections.abc import Callable, Sequence
@@ -38,8 +37,9 @@ _WORKING_PIXELS = 1_700_000
 _MORE_ROWS = 4
 # Frames of a rail lie farther apart than this: their near things stand elsewhere in each.
 _STOOD_STILL_M = 1e-5
-# Frames that hold together are the most by far when they are such a part of all.
-_MOST_BY_FAR = 0.6
+# Frames that hold together are the most by far when they are such a part of all; less alike than this one shows
+# something else, more so it may be sharp where the others are not.
+_MOST_BY_FAR, _STRANGE = 0.6, 0.2
 # Parts of a pixel in which a frame's sides are drawn.
 _FINE = 256
 
@@ -245,8 +245,8 @@ def _chain(
 ) -> tuple[list[int], list[Floats], list[Motion]]:
     """Which frames are merged, from each of them to the first of them in whole pixels, and its motion to the last.
 
-    What has nothing in common with the others is left out where these are the most by far; else it stays where the
-    plan has it.
+    What has nothing in common with the others is left out where these are the most by far; what has too little to be
+    laid over them for sure stays where the plan has it.
     """
     divide = round(frames[0].pixels[0] / greys[0].shape[1])
     up = enlarged(divide)
@@ -276,14 +276,20 @@ def _chain(
     together, motions = list(range(len(frames))), [Motion(np.eye(3), 1.0, 0.0)]
     if not align:
         return together, [matrix / matrix[2, 2] for matrix in planned], motions * len(frames)
-    longest, _ = longest_chain(together, motion)
-    if len(longest) >= max(3.0, _MOST_BY_FAR * len(frames)):
-        together = longest
-    total, matrices = np.eye(3), [np.eye(3)]
-    for before, k in itertools.pairwise(together):
-        motions.append(motion(k, before))
-        total = total @ motions[-1].matrix
-        matrices.append(total / total[2, 2])
+    members, _ = longest_chain(together, motion)
+    if len(members) < max(3.0, _MOST_BY_FAR * len(frames)):
+        members = together
+    together, total, matrices, before = [members[0]], np.eye(3), [np.eye(3)], members[0]
+    for k in range(before + 1, len(frames)):
+        step = motion(k, before)
+        if k in members:
+            total, before = total @ step.matrix, k
+        elif step.correlation < _STRANGE:
+            continue
+        placed = total if k in members else total @ step.matrix
+        together.append(k)
+        motions.append(step)
+        matrices.append(placed / placed[2, 2])
     return together, matrices, motions
 
 
