@@ -179,23 +179,27 @@ def test_softness_of_marks_comes_out_as_the_plan_has_it(good: Report, series: Ca
         assert mark.verdict in ("sharp", "soft", "cannot-say")
 
 
-def test_marks_that_are_elsewhere_than_planned_are_found_there(rehearsed, series: Candidate, tmp_path: Path) -> None:
-    """A tape that read a twelfth too long: the frames show the marks where they stand."""
-    plan = series.scene.plan
-    pupil = series.scene.pose.pupil_m
+def planned_elsewhere(series: Candidate, times: float) -> Candidate:
+    """The series with all marks so many times as far away in its plan, each on its line of sight."""
+    plan, pupil = series.scene.plan, series.scene.pose.pupil_m
     wrong = tuple(
         mark.model_copy(update=dict(zip(("x_m", "y_m", "z_m"), (float(part) for part in place), strict=True)))
         for mark in plan.marks
-        for place in [pupil + 1.08 * (np.array([mark.x_m, mark.y_m, mark.z_m]) - pupil)]
+        for place in [pupil + times * (np.array([mark.x_m, mark.y_m, mark.z_m]) - pupil)]
     )
-    mistaken = replace(series, scene=build_scene(plan.model_copy(update={"marks": wrong})))
+    return replace(series, scene=build_scene(plan.model_copy(update={"marks": wrong})))
+
+
+def test_marks_that_are_elsewhere_than_planned_are_found_there(rehearsed, series: Candidate, tmp_path: Path) -> None:
+    """A tape that read a twelfth too long: the frames show the marks where they stand."""
+    mistaken = planned_elsewhere(series, 1.08)
     report = check([rehearsed()], candidate=mistaken)
-    found = found_places(report, wrong)
+    found = found_places(report, mistaken.scene.plan.marks)
     assert len(found) >= 3
     after, count = with_distances(mistaken.scene.plan, found)
     assert count == len(found)
     names_found = {place.name for place in found}
-    for true, now in zip(plan.marks, after.marks, strict=True):
+    for true, now in zip(series.scene.plan.marks, after.marks, strict=True):
         if true.name in names_found:
             apart = math.dist((true.x_m, true.y_m, true.z_m), (now.x_m, now.y_m, now.z_m))
             assert apart < max(1.5 * now.plus_minus_m, 0.02), true.name
@@ -203,14 +207,7 @@ def test_marks_that_are_elsewhere_than_planned_are_found_there(rehearsed, series
 
 def test_what_stands_before_a_mark_is_not_called_soft(rehearsed, series: Candidate) -> None:
     """A mark planned far behind what its line of sight meets: its softness is not that of the thing before it."""
-    plan = series.scene.plan
-    pupil = series.scene.pose.pupil_m
-    behind = tuple(
-        mark.model_copy(update=dict(zip(("x_m", "y_m", "z_m"), (float(part) for part in place), strict=True)))
-        for mark in plan.marks
-        for place in [pupil + 1.8 * (np.array([mark.x_m, mark.y_m, mark.z_m]) - pupil)]
-    )
-    hidden = replace(series, scene=build_scene(plan.model_copy(update={"marks": behind})))
+    hidden = planned_elsewhere(series, 1.8)
     report = check([rehearsed()], candidate=hidden)
     told = [mark for mark in report.marks if mark.ranged is not None]
     assert told
