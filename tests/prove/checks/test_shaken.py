@@ -101,3 +101,16 @@ def test_of_two_frames_and_of_plain_ones_nothing_is_told() -> None:
     powers = [powers_in(frame) for frame in series((1, 6.0, 40.0))[:2]]
     assert shaken_in(powers) == {}
     assert shaken_in([powers_in(np.full((300, 300), 0.5, np.float32))] * 4) == {}
+
+
+@pytest.mark.parametrize(("rings", "told"), [(slice(0, 8), True), (slice(0, 3), False)])
+def test_what_the_finest_detail_does_not_show_is_no_shake(rings: slice, told: bool) -> None:
+    """Zeros of a disc, and the ripples of a simulated one, take from coarse rings alone."""
+    rng = np.random.default_rng(3)
+    frames = [rng.normal(0.0, 0.02, (60, 8, 12)) for _ in range(6)]
+    theta = np.radians((np.arange(12) + 0.5) * 15.0)
+    steep = np.geomspace(0.05, 0.36, 9)[:-1] ** 2 / 0.04
+    lost = -1.0 * steep[:, None] * np.cos(2.0 * theta - 1.2)[None]
+    frames[2][:, rings] += lost[rings]
+    assert (set(shaken_in(frames)) == {2}) == told
+    assert set(shaken_in(frames)) <= {2}

@@ -29,12 +29,14 @@ _LEAST_SECTORS, _LEAST_TILES = 5, 8
 _MOST_LOST, _MOST_LOST_SHAKEN = 1.2, 2.5
 # Tiles whose own content swings by so much count a fourth, nepers.
 _STREAKS = 0.25
+# The finest detail is that which holds such a share of what is known.
+_FINEST = 0.3
 # A single swing counts up to here, and a misfit.
 _MOST_SWING, _MOST_MISFIT = 1.5, 0.8
 # Swings within a series are never more alike than this; among fewer than three other pairs they are known worse.
 _LEAST_SPREAD, _ALONE, _FEW, _FOR_FEW = 0.06, 0.15, 3, 1.5
 # So many spreads accuse a frame with neighbours on both sides, and the first or last. On path-traced series good
-# frames came to 1.8 and 2.2, frames shaken by 3 to 6 pixels to 3.3 and more; one of 2.8 along its posts to 1.8.
+# frames came to none and 1.7, frames shaken by 3.2 to 5.6 pixels to 3.1 and more, of 2.8 and 2.9 to 1.6.
 _SURE, _SURE_AT_END, _LEAST_SWING = 2.6, 4.5, 0.2
 # Along its own direction what is usual is no better known than to such a share: no two steps bring alike many posts.
 _STEADY = 0.5
@@ -93,9 +95,11 @@ def shaken_in(powers: Sequence[Floats], care: Callable[[int], float] = lambda _n
             if pair not in swings:
                 swings[pair] = _swing(powers[pair[0]], powers[pair[1]])
         accused = [_accused(n, rest, swings) for n in range(len(rest))]
-        over, number = max((accused[n][0] / care(rest[n]), n) for n in range(len(rest)))
-        if over < 1.0:
+        surely = [n for n in range(len(rest)) if accused[n][0] >= care(rest[n])]
+        if not surely:
             break
+        # Two witnesses before one: beside a shaken frame the first or last looks shaken the other way.
+        number = max(surely, key=lambda n: (0 < n < len(rest) - 1, accused[n][0] / care(rest[n])))
         found[rest[number]] = _fitted(powers, rest, number, accused[number][1])
         del rest[number]
     return found
@@ -155,11 +159,28 @@ def _telling(difference: Floats, most_lost: float) -> tuple[NDArray[np.bool_], N
 
 
 def _swing(own: Floats, other: Floats) -> _Swing | None:
-    """The swing between two frames of all tiles together, each by what it tells; None where too few do."""
-    difference = own - other
-    seen, telling = _telling(difference, _MOST_LOST)
-    weight = (seen & telling[..., None]).astype(float)
-    clipped = np.clip(_about_mean(difference, weight), -_MOST_SWING, _MOST_SWING)
+    """The swing between two frames as far as the finest detail shows it too; None where too little tells.
+
+    Motion takes more the finer the detail. Where the finest that is told does not show it, something else took it:
+    the zeros of a disc over streaks, or the ripples of a simulated one.
+    """
+    seen, telling = _telling(own - other, _MOST_LOST)
+    whole = _swing_of(own, other, seen & telling[..., None])
+    told = telling.sum(axis=0) * (_MIDDLES / _AT) ** 4
+    if whole is None or not told.any():
+        return None
+    begin = int(np.flatnonzero(np.cumsum(told[::-1])[::-1] >= _FINEST * told.sum()).max())
+    fine = _swing_of(own, other, seen & telling[..., None] & (np.arange(len(told)) >= begin)[None, :, None])
+    if fine is None:
+        return None
+    first, second = ((float(part[0]), float(part[1])) for part in (whole.parts, fine.parts))
+    return _Swing(np.array(least_between(first, second)), np.hypot(whole.unsure, fine.unsure))
+
+
+def _swing_of(own: Floats, other: Floats, used: NDArray[np.bool_]) -> _Swing | None:
+    """The swing of all tiles together, each by what it tells; None where too few do."""
+    weight = used.astype(float)
+    clipped = np.clip(_about_mean(own - other, weight), -_MOST_SWING, _MOST_SWING)
     normal, right = _equations(clipped, weight, (_MIDDLES / _AT) ** 2)
     holds = np.linalg.eigvalsh(normal)[:, 0]
     tell = holds > 1e-6
