@@ -112,5 +112,9 @@ def test_what_the_finest_detail_does_not_show_is_no_shake(rings: slice, told: bo
     steep = np.geomspace(0.05, 0.36, 9)[:-1] ** 2 / 0.04
     lost = -1.0 * steep[:, None] * np.cos(2.0 * theta - 1.2)[None]
     frames[2][:, rings] += lost[rings]
+    for frame in frames:
+        # As where most is widely blurred: fine detail in few tiles.
+        frame[9:, 3:] = np.nan
+        frame[:, 5:] = np.nan
     assert (set(shaken_in(frames)) == {2}) == told
     assert set(shaken_in(frames)) <= {2}
