@@ -82,7 +82,7 @@ def run(given: Sequence[str]) -> int:
     if options.ply is not None and candidate is not None:
         from verispect.prove.merge.depth_points import depth_points, ply_of
 
-        points = depth_points(merged, candidate.exposures, candidate.scene.plan.sensor_mm)
+        points = depth_points(merged, candidate.scene.plan.sensor_mm)
         write_atomically(options.ply, ply_of(points))
     report = merged.report(None if depth_file is None else depth_file.name)
     if options.report is not None:

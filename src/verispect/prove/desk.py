@@ -108,9 +108,9 @@ def merge_files(
     except Cancelled:
         return None
     write_picture(target, merged.pixels, shot=shot_of(first), icc=profile, orientation=first.orientation, force=True)
-    if exposures is None or merged.depth is None or len(exposures) != len(merged.frames):
+    if merged.exposures is None or merged.depth is None:
         return MergedFile(target, None, merged.report(None))
-    return MergedFile(target, ply_of(depth_points(merged, exposures, sensor)), merged.report(None))
+    return MergedFile(target, ply_of(depth_points(merged, sensor)), merged.report(None))
 
 
 class JoinedFile(NamedTuple):

@@ -300,15 +300,14 @@ class SeriesCheck:
         found = shaken_in([self.reads[k].sectors for k in used], care.__getitem__)
         for number, shaken in sorted(found.items()):
             k = used[number]
-            if any(fault.name == "missed-focus" for fault in self.reports[k].faults):
+            if not self.reports[k].without("missed-focus"):
                 # Posts that are in focus out of their turn look like it.
                 continue
             motion_fault(self.reports[k], self.reads[k].sectors_divide * shaken.length_px, shaken.direction_deg)
 
     def _odd_anyway(self, k: int) -> bool:
         """Whether a frame differs from the others for a reason of its own."""
-        known = ("knock", "exposure", "motion", "missed-focus", "moved-subject")
-        return any(fault.name in known for fault in self.reports[k].faults)
+        return not self.reports[k].without("knock", "exposure", "motion", "missed-focus", "moved-subject")
 
     def _stands_aside(self, used: list[int], steps: Sequence[Floats]) -> None:
         """Things that one frame shows elsewhere than those about it."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -29,7 +30,7 @@ def merged(series: Candidate, rehearsed: Rehearse) -> Merged:
 
 
 def test_placards_lie_where_they_stood(merged: Merged, series: Candidate) -> None:
-    found = depth_points(merged, series.exposures, series.scene.plan.sensor_mm)
+    found = depth_points(merged, series.scene.plan.sensor_mm)
     eye = series.exposures[0].pose.pupil_m
     ways = (found.world_m - eye) / np.linalg.norm(found.world_m - eye, axis=1)[:, None]
     seen = 0
@@ -46,7 +47,7 @@ def test_placards_lie_where_they_stood(merged: Merged, series: Candidate) -> Non
 
 
 def test_the_file_is_a_scan_that_lies_as_it_should(merged: Merged, series: Candidate, tmp_path: Path) -> None:
-    found = depth_points(merged, series.exposures, series.scene.plan.sensor_mm, most=500)
+    found = depth_points(merged, series.scene.plan.sensor_mm, most=500)
     assert len(found.world_m) <= 500
     path = tmp_path / "depth.ply"
     path.write_bytes(ply_of(found))
@@ -72,7 +73,7 @@ def test_the_command_writes_it_and_says_what_it_needs(
 
 def test_without_a_focus_for_each_frame_there_is_no_depth(merged: Merged, series: Candidate) -> None:
     with pytest.raises(FileError, match="planned"):
-        depth_points(merged, series.exposures[:-1], series.scene.plan.sensor_mm)
+        depth_points(replace(merged, exposures=None), series.scene.plan.sensor_mm)
     proof = Merged(merged.pixels, merged.frames, merged.crop, 0.0)
     with pytest.raises(FileError, match="merge in full"):
-        depth_points(proof, series.exposures, series.scene.plan.sensor_mm)
+        depth_points(proof, series.scene.plan.sensor_mm)

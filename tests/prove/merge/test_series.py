@@ -94,6 +94,9 @@ def test_a_stranger_is_left_out_and_said_and_those_after_it_lie_as_without_it(
         write_picture(tmp_path / path.name, strange, shot=Shot(f_number=4.0))
     merged = merge([tmp_path], exposures=series.exposures, proof=True)
     assert "4.tif" not in [frame["file"] for frame in merged.frames]
+    assert [one.state for one in merged.exposures] == [
+        one.state for number, one in enumerate(series.exposures) if number != 3
+    ]
     assert [doubt["says"] for doubt in merged.doubtful] == [
         "4.tif has too little in common with the others and was left out"
     ]

@@ -87,7 +87,7 @@ def motion_between(
         found = _refined(small, large, found, divide, focal_px, centre_px, rotate, enough_px)
     small, large, divide = levels[-1]
     moved, there = _warped(small, at_level(found, divide), large.shape)
-    return Motion(found, _alike(moved, large, there), _left_over(moved, large, there) * divide)
+    return Motion(found, alike(moved, large, there), _left_over(moved, large, there) * divide)
 
 
 def _pyramids(frame: Grey, other: Grey) -> list[tuple[Grey, Grey, int]]:
@@ -143,19 +143,20 @@ def _shifted(small: Grey, large: Grey, planned: Floats, divide: int) -> Floats:
     """The plan moved by a phase correlation, where that makes the frames more alike."""
     level = at_level(planned, divide)
     moved, there = _warped(small, level, large.shape)
-    before = _alike(moved, large, there)
+    before = alike(moved, large, there)
     window = cv2.createHanningWindow((large.shape[1], large.shape[0]), cv2.CV_32F)
     (dx, dy), _ = cv2.phaseCorrelate(moved, large, window)
     step = np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1.0]])
     again, there = _warped(small, step @ level, large.shape)
-    if _alike(again, large, there) <= before + 0.01:
+    if alike(again, large, there) <= before + 0.01:
         return planned
     whole = np.array([[1, 0, dx * divide], [0, 1, dy * divide], [0, 0, 1.0]])
     found: Floats = whole @ planned
     return found
 
 
-def _alike(first: Grey, second: Grey, there: NDArray[np.bool_]) -> float:
+def alike(first: Grey, second: Grey, there: NDArray[np.bool_]) -> float:
+    """Correlation of two pictures where both are, −1 to 1; −1 where that is too little."""
     if there.sum() < 400:
         return -1.0
     a, b = first[there], second[there]

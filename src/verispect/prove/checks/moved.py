@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.align.motion import at_level, halvings
+from verispect.prove.align.motion import alike, at_level, halvings
 
 Grey = NDArray[np.float32]
 _SIDE, _STEP = 48, 24
@@ -207,6 +207,8 @@ def _laid(frame: Grey, matrix: Floats, base: Grey) -> Grey:
 
 
 _WINDOW = cv2.createHanningWindow((_SIDE, _SIDE), cv2.CV_32F)
+# The middle of a block.
+_CORE: NDArray[np.bool_] = np.asarray(_WINDOW) > 0.25
 
 
 def _holding(picture: Grey, row: int, column: int) -> float:
@@ -228,18 +230,10 @@ def _is_there(first: Grey, second: Grey, row: int, column: int, aside: Floats) -
         return False
     block = first[row : row + _SIDE, column : column + _SIDE]
     at, there = (
-        _likeness(block, second[row + y : row + y + _SIDE, column + x : column + x + _SIDE])
+        alike(block, second[row + y : row + y + _SIDE, column + x : column + x + _SIDE], _CORE)
         for y, x in ((0, 0), (down, right))
     )
     return there >= _LIKE and there - at >= _CLEARLY
-
-
-def _likeness(first: Grey, second: Grey) -> float:
-    """Normalised correlation of two blocks, their middles counting most."""
-    weight = _WINDOW / _WINDOW.sum()
-    a, b = (part - float((weight * part).sum()) for part in (first, second))
-    own = float((weight * a * a).sum()) * float((weight * b * b).sum())
-    return float((weight * a * b).sum()) / max(float(np.sqrt(own)), 1e-12)
 
 
 def _shift(first: Grey, second: Grey, row: int, column: int) -> tuple[Floats, float]:

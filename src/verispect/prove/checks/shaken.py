@@ -22,6 +22,10 @@ from verispect.prove.checks.shake import SECTORS, Grey, least_between, sector_po
 _EDGES: Floats = np.geomspace(0.05, 0.36, 9)
 _MIDDLES = np.sqrt(_EDGES[1:] * _EDGES[:-1])
 _AT = 0.2
+# How much steeper a shake is there, and the waves that it swings with, cosine and sine of 2θ.
+_STEEP = (_MIDDLES / _AT) ** 2
+_TWICE = np.radians((np.arange(SECTORS) + 0.5) * 360.0 / SECTORS)
+_WAVES: Floats = np.stack([np.cos(_TWICE), np.sin(_TWICE)])
 # Directions that must be above the noise in both frames, for a ring of a tile to tell; tiles that must tell.
 _LEAST_SECTORS, _LEAST_TILES = 5, 8
 # Rings that lost more than this whatever the direction are past the first zero of a disc, nepers; a length may be
@@ -95,18 +99,27 @@ def shaken_in(powers: Sequence[Floats], care: Callable[[int], float] = lambda _n
             if pair not in swings:
                 swings[pair] = _swing(powers[pair[0]], powers[pair[1]])
         accused = [_accused(n, rest, swings) for n in range(len(rest))]
-        surely = [n for n in range(len(rest)) if accused[n][0] >= care(rest[n])]
+        surely = [n for n in range(len(rest)) if accused[n].over >= care(rest[n])]
         if not surely:
             break
         # Two witnesses before one: beside a shaken frame the first or last looks shaken the other way.
-        number = max(surely, key=lambda n: (0 < n < len(rest) - 1, accused[n][0] / care(rest[n])))
-        found[rest[number]] = _fitted(powers, rest, number, accused[number][1])
+        number = max(surely, key=lambda n: (accused[n].witnesses, accused[n].over / care(rest[n])))
+        found[rest[number]] = _fitted(powers, rest, number, accused[number].usual)
         del rest[number]
     return found
 
 
-def _accused(n: int, rest: Sequence[int], swings: dict[tuple[int, int], _Swing | None]) -> tuple[float, Floats]:
-    """How surely a frame lost along a direction, 1 where it is enough; and the usual swing from frame to frame."""
+@dataclass(frozen=True)
+class _Accusation:
+    """How surely a frame lost along a direction, 1 where it is enough, by how many; and what swing is usual."""
+
+    over: float
+    witnesses: int
+    usual: Floats
+
+
+def _accused(n: int, rest: Sequence[int], swings: dict[tuple[int, int], _Swing | None]) -> _Accusation:
+    """What its neighbours say of a frame."""
     pairs = list(itertools.pairwise(rest))
     # Over a gap that an accused frame left the swing is another.
     others = [
@@ -126,13 +139,11 @@ def _accused(n: int, rest: Sequence[int], swings: dict[tuple[int, int], _Swing |
     at_end = len(losses) == 1
     if not losses or (at_end and (not others or gaps[0])):
         # Nothing tells what is usual there.
-        return 0.0, usual
+        return _Accusation(0.0, len(losses), usual)
     scale = np.exp(np.mean(np.log(scales), axis=0))
     least = np.array(least_between(*((part[0], part[1]) for part in (losses[0] / scale, losses[-1] / scale))))
-    if np.hypot(*(least * scale)) < _LEAST_SWING:
-        return 0.0, usual
-    sure = _SURE_AT_END if at_end else _SURE
-    return float(np.hypot(*least)) / sure, usual
+    over = float(np.hypot(*least)) / (_SURE_AT_END if at_end else _SURE)
+    return _Accusation(over if np.hypot(*(least * scale)) >= _LEAST_SWING else 0.0, len(losses), usual)
 
 
 def _usual(swings: list[Floats]) -> tuple[Floats, Floats]:
@@ -143,11 +154,6 @@ def _usual(swings: list[Floats]) -> tuple[Floats, Floats]:
     spread = np.abs(usual) if len(swings) == 1 else 1.4826 * np.median(np.abs(np.array(swings) - usual), axis=0)
     few = 1.0 if len(swings) >= _FEW else _FOR_FEW
     return usual, np.hypot(few * np.hypot(spread, _LEAST_SPREAD), _STEADY * usual)
-
-
-def _waves() -> tuple[Floats, Floats]:
-    theta = np.radians((np.arange(SECTORS) + 0.5) * 180.0 / SECTORS)
-    return np.cos(2.0 * theta), np.sin(2.0 * theta)
 
 
 def _telling(difference: Floats, most_lost: float) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
@@ -166,7 +172,7 @@ def _swing(own: Floats, other: Floats) -> _Swing | None:
     """
     seen, telling = _telling(own - other, _MOST_LOST)
     whole = _swing_of(own, other, seen & telling[..., None])
-    told = telling.sum(axis=0) * (_MIDDLES / _AT) ** 4
+    told = telling.sum(axis=0) * _STEEP**2
     if whole is None or not told.any():
         return None
     begin = int(np.flatnonzero(np.cumsum(told[::-1])[::-1] >= _FINEST * told.sum()).max())
@@ -181,7 +187,7 @@ def _swing_of(own: Floats, other: Floats, used: NDArray[np.bool_]) -> _Swing | N
     """The swing of all tiles together, each by what it tells; None where too few do."""
     weight = used.astype(float)
     clipped = np.clip(_about_mean(own - other, weight), -_MOST_SWING, _MOST_SWING)
-    normal, right = _equations(clipped, weight, (_MIDDLES / _AT) ** 2)
+    normal, right = _equations(clipped, weight, _STEEP)
     holds = np.linalg.eigvalsh(normal)[:, 0]
     tell = holds > 1e-6
     if tell.sum() < _LEAST_TILES:
@@ -198,7 +204,7 @@ def _swing_of(own: Floats, other: Floats, used: NDArray[np.bool_]) -> _Swing | N
 
 def _equations(values: Floats, weight: Floats, steep: Floats) -> tuple[Floats, Floats]:
     """Of every tile the normal equations (tiles, 2, 2) and right sides (tiles, 2) of its swing with 2θ."""
-    waves = np.stack([_about_mean(np.broadcast_to(wave, weight.shape), weight) * steep[:, None] for wave in _waves()])
+    waves = np.stack([_about_mean(np.broadcast_to(wave, weight.shape), weight) * steep[:, None] for wave in _WAVES])
     normal = np.einsum("itrs,jtrs,trs->tij", waves, waves, weight)
     return normal, np.einsum("itrs,trs,trs->ti", waves, values, weight)
 
@@ -236,8 +242,7 @@ def _fitted(powers: Sequence[Floats], rest: Sequence[int], n: int, usual: Floats
         lost = powers[rest[n]] - powers[rest[k]]
         if len(beside) == 1:
             # With a neighbour on either side the usual swing cancels by itself.
-            waves = usual[0] * _waves()[0] + usual[1] * _waves()[1]
-            lost = lost + (1.0 if k < n else -1.0) * ((_MIDDLES / _AT) ** 2)[:, None] * waves
+            lost = lost + (1.0 if k < n else -1.0) * _STEEP[:, None] * (usual @ _WAVES)
         seen, telling = _telling(lost, _MOST_LOST_SHAKEN)
         ring = np.nonzero(telling)[1]
         groups.append((np.where(seen, lost, 0.0)[telling], seen[telling].astype(float), ring))
@@ -246,9 +251,9 @@ def _fitted(powers: Sequence[Floats], rest: Sequence[int], n: int, usual: Floats
         model = _motion(length, direction)
         total = 0.0
         for lost, weight, ring in groups:
-            rest_of = lost - model[ring]
-            rest_of = rest_of - (weight * rest_of).sum(axis=1, keepdims=True) / weight.sum(axis=1, keepdims=True)
-            total += float((weight * np.minimum(np.abs(rest_of), _MOST_MISFIT)).sum() / max(weight.sum(), 1.0))
+            left = lost - model[ring]
+            left = left - (weight * left).sum(axis=1, keepdims=True) / weight.sum(axis=1, keepdims=True)
+            total += float((weight * np.minimum(np.abs(left), _MOST_MISFIT)).sum() / max(weight.sum(), 1.0))
         return total
 
     _, length, direction = min(

@@ -43,9 +43,7 @@ class DepthPoints:
     plus_minus_m: Floats
 
 
-def depth_points(
-    merged: Merged, exposures: Sequence[Exposure], sensor_mm: tuple[float, float], *, most: int = MOST_POINTS
-) -> DepthPoints:
+def depth_points(merged: Merged, sensor_mm: tuple[float, float], *, most: int = MOST_POINTS) -> DepthPoints:
     """Points of everything in a merge that has detail, as many as `most`.
 
     Raises
@@ -56,11 +54,9 @@ def depth_points(
     depth = merged.depth
     if depth is None:
         raise FileError("no depth map: a proof has none; merge in full")
-    if len(exposures) != len(merged.frames):
-        raise FileError(
-            "{count} frames were merged and {planned} planned: without a focus for each there are no distances",
-            count=len(merged.frames), planned=len(exposures),
-        )  # fmt: skip
+    exposures = merged.exposures
+    if exposures is None:
+        raise FileError("other frames were merged than were planned: without a focus for each there are no distances")
     usable = _usable(merged, depth)
     places = np.argwhere(usable)
     if len(places) > most:

@@ -46,7 +46,10 @@ _FINE = 256
 
 @dataclass
 class Merged:
-    """A merged picture, 16 bits, and how it came about."""
+    """A merged picture, 16 bits, and how it came about.
+
+    `exposures` are those of the frames that were merged, None where the plan does not tell one for each.
+    """
 
     pixels: Coded
     frames: list[dict[str, Any]]
@@ -57,6 +60,7 @@ class Merged:
     first: Frame | None = None
     ghosts: list[dict[str, Any]] = field(default_factory=list)
     unveiled: float = 0.0
+    exposures: Sequence[Exposure] | None = None
 
     def report(self, depth_file: str | None) -> dict[str, Any]:
         """The contract's JSON."""
@@ -186,7 +190,7 @@ def merge(
         for ghost in ghosts
     ]
     took = time.monotonic() - begin
-    return Merged(whole.pixels, told, crop, took, whole.depth, doubtful, frames[0], moved, whole.unveiled)
+    return Merged(whole.pixels, told, crop, took, whole.depth, doubtful, frames[0], moved, whole.unveiled, exposures)
 
 
 def _bright(

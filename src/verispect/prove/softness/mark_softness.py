@@ -18,7 +18,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove.expected import blur_per_defocus
 from verispect.prove.softness.edges import Edge, find_edge
 from verispect.prove.softness.ranging import Ranged, ranged
-from verispect.prove.softness.spectra import Look, least_unsure_mm, sharp_distance
+from verispect.prove.softness.spectra import LEAST_PX, Look, least_unsure_mm, sharp_distance
 
 Grey = NDArray[np.float32]
 # Half a block, in pixels: for an edge, and for spectra.
@@ -34,8 +34,6 @@ _LEAST_APART = 0.2
 _EDGES_APART = 0.2
 # By so much at the most a distance was measured wrong; else something stands before the mark, or behind it.
 _MISREAD = 1.5
-# No blur is known better than to so much, pixels: planted ones came out off by as much.
-_LEAST_PX = 0.25
 
 
 @dataclass(frozen=True)
@@ -159,7 +157,7 @@ def by_edge(
     misfit = np.sqrt(np.mean((np.abs(otf * others) - seen) ** 2, axis=1))
     best = int(np.argmin(misfit))
     near = np.flatnonzero(misfit < misfit[best] + 0.012)
-    unsure_mm = max(0.5 * float(blurs[near.max()] - blurs[near.min()]), _LEAST_PX * pitch_mm)
+    unsure_mm = max(0.5 * float(blurs[near.max()] - blurs[near.min()]), LEAST_PX * pitch_mm)
     return _as_softness(candidate, rendering, k, index, float(blurs[best]), unsure_mm)
 
 

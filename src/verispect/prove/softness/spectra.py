@@ -25,7 +25,7 @@ _BAND = (0.06, 0.34)
 _FINEST = 0.28
 _LEAST_SIGNAL = 3.0
 # No blur is known better than to so many pixels, and to such a share of the allowed one.
-_LEAST_PX, _LEAST_SHARE = 0.25, 0.16
+LEAST_PX, _LEAST_SHARE = 0.25, 0.16
 # What a frame has lost of a ring beyond this says no more than that it is lost: nepers of power. Past the first zero
 # of a disc, noise and what leaks from beside it are what is left, and places of one depth looked like several.
 _MOST_LOST = 2.0
@@ -96,7 +96,7 @@ def sharp_distance(
 
 def least_unsure_mm(allowed_mm: float, pitch_mm: float) -> float:
     """No blur is told better than to this by spectra: planted and path-traced ones came out off by as much."""
-    return max(_LEAST_PX * pitch_mm, _LEAST_SHARE * allowed_mm)
+    return max(LEAST_PX * pitch_mm, _LEAST_SHARE * allowed_mm)
 
 
 def about_sharpest(detail: Floats) -> slice:
