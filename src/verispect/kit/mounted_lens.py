@@ -25,6 +25,10 @@ from verispect.optics.types import Floats
 
 # In focal lengths before the front principal point.
 _NO_NEARER = 1.05
+# Of a cone from the middle of a lens: no image circle that is guessed is wider.
+_WIDEST_RAD = math.radians(80.0)
+# How far beyond the sensor's corner a lens's own blur is drawn out from what was measured within it.
+_FARTHEST_SHARE = 2.0
 
 
 @dataclass(frozen=True)
@@ -93,8 +97,15 @@ class Optic:
         return stops_between(*self.f_numbers)
 
     def circle_mm(self, sensor_diagonal_mm: float) -> float:
-        """Its image circle; where unknown, one that just covers the sensor."""
-        return self.image_circle_mm if self.image_circle_mm is not None else sensor_diagonal_mm
+        """Its image circle; where unknown, one that covers the sensor wherever the lens itself moves.
+
+        A lens is built to cover the whole of its shift, and the whole of its tilt, one at a time (common practice).
+        """
+        if self.image_circle_mm is not None:
+            return self.image_circle_mm
+        corner = math.atan2(0.5 * sensor_diagonal_mm, self.focal_mm)
+        tilted = 2.0 * self.focal_mm * math.tan(min(corner + math.radians(self.lens_tilt_deg), _WIDEST_RAD))
+        return max(sensor_diagonal_mm + 2.0 * self.lens_shift_mm, tilted)
 
     @property
     def closest_mm(self) -> float:
@@ -129,7 +140,7 @@ class Optic:
         ----------
         f_number : ndarray
         share : ndarray
-            Distance from the lens's axis over the image circle's radius, 0 to 1: centre to corner.
+            Distance from the lens's axis over that of the sensor's corner: 0 centre, 1 corner, more where it is shifted.
 
         Returns
         -------
@@ -162,8 +173,8 @@ class Optic:
         stop = np.log2(np.asarray(f_number, dtype=float))
         centre = np.interp(stop, at, [row.centre_um for row in rows])
         corner = np.interp(stop, at, [row.corner_um for row in rows])
-        weight = np.clip(np.asarray(share, dtype=float), 0.0, 1.0) ** 2
-        found: Floats = (centre * (1.0 - weight) + corner * weight) / 1000.0
+        weight = np.clip(np.asarray(share, dtype=float), 0.0, _FARTHEST_SHARE) ** 2
+        found: Floats = np.maximum(centre * (1.0 - weight) + corner * weight, 0.0) / 1000.0
         return found
 
     def focus_bend(self, sensor_diagonal_mm: float) -> FocusBend | None:

@@ -105,7 +105,7 @@ def _circle(problem: Problem, exposure: Exposure) -> Reason:
         Sentence("Image circle"),
         circle_sentence(report)
         if known
-        else Sentence("not known; taken to just cover the sensor of a straight lens"),
+        else Sentence("not known; taken to cover the sensor wherever the lens itself moves"),
         Sentence("A cone about the lens's axis; Derivation: docs/derivations/imaging.md"),
     )
 

@@ -136,5 +136,5 @@ def _residual(scene: Scene, exposure: Exposure, centres_mm: Floats) -> Floats:
     lens = exposure.lens
     if not lens.lens.residual:
         return np.zeros(len(centres_mm))
-    share = circle_share(centres_mm, exposure.state, lens.circle_mm(scene.plan.kit.body.diagonal_mm))
+    share = circle_share(centres_mm, exposure.state, scene.plan.kit.body.diagonal_mm)
     return lens.residual_mm(exposure.state.f_number, np.nan_to_num(share, nan=1.0))

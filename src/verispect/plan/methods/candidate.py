@@ -12,6 +12,7 @@ import numpy as np
 from verispect.kit.mounted_lens import Optic
 from verispect.optics.criterion import Criterion
 from verispect.optics.f_stops import marked
+from verispect.optics.image_circle import circle_reserve_mm, corner_points_mm
 from verispect.optics.types import Floats, Indices
 from verispect.plan.document import Order
 from verispect.plan.frames.exposure import Exposure
@@ -381,7 +382,7 @@ def worked_out(
     return Candidate(
         method=method_of(key),
         scene=problem.scene,
-        notes=(*notes, *_own_blur(problem, exposures)),
+        notes=(*notes, *_taken_circle(problem, exposures), *_own_blur(problem, exposures)),
         problem=problem,
         exposures=tuple(exposures),
         criterion=problem.criterion,
@@ -389,6 +390,27 @@ def worked_out(
         grid_cells=grid_cells,
         cells=tuple(cells),
     )
+
+
+def _taken_circle(problem: Problem, exposures: list[Exposure]) -> list[Sentence]:
+    """That an image circle which nobody told is leant on, where it must be more than just the sensor's."""
+    if problem.lens.image_circle_mm is not None or not exposures:
+        return []
+    diagonal = problem.scene.plan.kit.body.diagonal_mm
+
+    def spare(exposure: Exposure) -> float:
+        corners = corner_points_mm(problem.used_size_mm, exposure.sensor_centre_mm)
+        return float(circle_reserve_mm(corners, exposure.state, diagonal).min())
+
+    if min(spare(exposure) for exposure in exposures) >= 0.0:
+        return []
+    return [
+        Sentence(
+            "The image circle of {lens} is not known and taken to be {circle:.0f} mm, which covers the sensor "
+            "wherever the lens itself moves; look at the corners",
+            {"lens": problem.lens.name, "circle": problem.lens.circle_mm(diagonal)},
+        )
+    ]
 
 
 def _own_blur(problem: Problem, exposures: list[Exposure]) -> list[Sentence]:

@@ -297,7 +297,7 @@ def residual_blur_mm(lens: Optic, state: LensState, points_mm: Floats, sensor_di
     if not lens.lens.residual:
         return np.zeros(points_mm.shape[:-1])
     centres = image_centres_mm(points_mm, state)
-    return lens.residual_mm(state.f_number, circle_share(centres, state, lens.circle_mm(sensor_diagonal_mm)))
+    return lens.residual_mm(state.f_number, circle_share(centres, state, sensor_diagonal_mm))
 
 
 def problem_for(scene: Scene, lens: Lens, focal_mm: float) -> Problem:

@@ -154,7 +154,7 @@ class LensForms(QTabWidget):
                  choices=(("sensor", self.tr("sensor mark")), ("front", self.tr("lens front")),
                           ("principal", self.tr("principal pt")))),
             Spec("image_circle_mm", self.tr("Image circle"), "optional", "mm",
-                 self.tr("Empty where unknown: then it just covers the sensor"), sure=True),
+                 self.tr("Empty where unknown: then it covers the sensor wherever the lens itself moves"), sure=True),
             Spec("pupil_magnification", self.tr("Pupil ratio"), hint=self.tr("Exit over entrance pupil")),
             Spec("principal_separation_mm", self.tr("Principal gap"), unit="mm",
                  hint=self.tr("From the front to the rear principal point"), sure=True),
