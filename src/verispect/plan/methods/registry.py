@@ -22,8 +22,11 @@ def solver_of(method: Method) -> Callable[[Scene], Candidate]:
     return found
 
 
-def worked(key: str, scene: Scene) -> Candidate:
-    """One method worked out, at an ISO that what moves allows."""
+def worked(key: str, scene: Scene, *, is_told: bool = True) -> Candidate:
+    """One method worked out, at an ISO that what moves allows.
+
+    Not told, one that does not hold may be softer than it says.
+    """
     method = method_of(key)
     if scene.plan.camera.around != Around.PICTURE and not method.turns:
         return unfit(key, scene, Sentence("What goes all round takes a head that turns, and a grid on it"))
@@ -32,7 +35,7 @@ def worked(key: str, scene: Scene) -> Candidate:
     def solver(sampled: Scene) -> Candidate:
         return focused_by_body(solve(sampled))
 
-    found = at_a_fitting_iso(lambda tried: held_between(solver, tried), scene)
+    found = at_a_fitting_iso(lambda tried: held_between(solver, tried, is_told=is_told), scene)
     if scene.plan.camera.hand_held and found.frame_count > 1:
         return unfit(key, scene, Sentence("By hand no two frames lie alike: {n} frames need a tripod",
                                           {"n": found.frame_count}))  # fmt: skip

@@ -18,7 +18,7 @@ from verispect.plan.methods.refine.snap_to_scales import dialled_axis
 from verispect.plan.methods.series import from_ladder
 from verispect.plan.methods.tilt import limit_within_circle, no_tilt
 from verispect.plan.scene.scene import Scene
-from verispect.plan.solve.focus_ladder import fewest_frames
+from verispect.plan.solve.focus_ladder import fewest_frames, frames_at_stops
 from verispect.plan.solve.focus_plane import best_plane
 from verispect.plan.solve.minimax import polish
 from verispect.plan.solve.problem import Problem
@@ -137,6 +137,7 @@ def _axes_by_groups(problem: Problem, limit_rad: float) -> list[Vector]:
             state = problem.state(f_number=middle[0], image_distance_mm=problem.focal_mm, axis=axis)
             if corner_reserve_mm(problem, state) < 0.0:
                 continue
-            counted.append((fewest_frames(problem, axis=axis, covers=Covers.MARKS, stops=middle).count, axis))
+            count = float(frames_at_stops(problem, axis=axis, covers=Covers.MARKS, stops=middle)[0])
+            counted.append((count, axis))
     counted.sort(key=lambda pair: pair[0])
     return [axis for count, axis in counted[:3] if math.isfinite(count)]

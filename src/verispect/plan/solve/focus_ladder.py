@@ -26,6 +26,8 @@ MOST_FRAMES = 999
 _GRID = 41
 # No gap within an area is left wider than this part of its depth.
 _WITHIN_AREA = 64.0
+# Finely, than this part of what a frame holds to one side; but no more places than so many.
+_OF_HELD, _MOST_PLACES = 0.02, 3000.0
 # Of the share of allowed blur that a series uses: to one part in sixteen thousand.
 _HALVINGS = 14
 # Kept off the limit, so that the table of allowed blurs (less exact in white light) cannot push a mark past it.
@@ -116,11 +118,10 @@ def fewest_frames(
         Of the allowed blur that may be used up, beside the scene's own share.
     """
     tried = problem.stops if stops is None else stops
-    depth = _filled(problem, _depth(problem, axis, tried))
     step = _range_ladder if covers == Covers.RANGE else _marks_ladder
     share *= problem.scene.blur_share
-    ladders = step(depth, np.full(len(tried), share))
-    counts = np.array([len(ladder) or np.inf for ladder in ladders])
+    depth, counts, near = _counted(problem, _depth(problem, axis, tried), covers, share, tried)
+    tried, counts = tried[near], counts[near]
     if not np.isfinite(counts).any():
         return FocusLadder(float(tried[0]), np.zeros(0))
     rows = np.flatnonzero(cheapest(problem, counts, tried, problem.scene.plan.kit.times.refocus_s))
@@ -130,12 +131,37 @@ def fewest_frames(
     return FocusLadder(float(tried[rows[best]]), np.sort(tightened[best])[::-1])
 
 
-def frames_at_stops(problem: Problem, *, axis: Vector = FORWARD, covers: Covers = Covers.RANGE) -> Floats:
-    """How many frames a series needs at each stop of the lens, shape (S,); infinite where none serve."""
-    depth = _filled(problem, _depth(problem, axis, problem.stops))
+def frames_at_stops(
+    problem: Problem, *, axis: Vector = FORWARD, covers: Covers = Covers.RANGE, stops: Floats | None = None
+) -> Floats:
+    """How many frames a series needs at each stop (the lens's own by default), shape (S,); infinite: none serve."""
+    stops = problem.stops if stops is None else stops
+    _, counts, _ = _counted(problem, _depth(problem, axis, stops), covers, problem.scene.blur_share, stops)
+    return counts
+
+
+def _counted(
+    problem: Problem, sampled: _Depth, covers: Covers, share: float, stops: Floats
+) -> tuple[_Depth, Floats, Indices]:
+    """The marks at those stops that may be chosen; frames at each (S,), infinite where none serve; which those are.
+
+    Places close enough that nothing is lost between two frames of an area take time: only at stops that are about
+    the least burden, and as close as the frames there ask.
+    """
     step = _range_ladder if covers == Covers.RANGE else _marks_ladder
-    shares = np.full(len(problem.stops), problem.scene.blur_share)
-    return np.array([len(ladder) or np.inf for ladder in step(depth, shares)])
+
+    def frames(depth: _Depth) -> Floats:
+        return np.array([len(ladder) or np.inf for ladder in step(depth, np.full(len(depth.slopes), share))])
+
+    depth = _filled(problem, sampled)
+    counts = frames(depth)
+    if not problem.scene.areas or covers == Covers.RANGE or not np.isfinite(counts).any():
+        return depth, counts, np.arange(len(counts))
+    cheap = cheapest(problem, counts, stops, problem.scene.plan.kit.times.refocus_s)
+    near = np.flatnonzero(cheap | (counts <= counts.min() + 1.0))
+    depth = _filled(problem, sampled.rows(near), finely=True)
+    counts[near] = frames(depth)
+    return depth, counts, near
 
 
 def holding_intervals(problem: Problem) -> tuple[Floats, Floats]:
@@ -197,10 +223,11 @@ def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
     )
 
 
-def _filled(problem: Problem, depth: _Depth) -> _Depth:
+def _filled(problem: Problem, depth: _Depth, *, finely: bool = False) -> _Depth:
     """The same with places between the samples of each area: an area is one thing, and has no gaps in its depth.
 
-    Straight between neighbours in image distance, as many as leave no gap wider than a share of the area's depth.
+    Straight between neighbours in image distance, as many as leave no gap wider than a share of the area's depth;
+    finely, nor than a share of what a frame holds to one side, so that nothing is lost between two frames.
     """
     group = problem.scene.group[problem.chosen]
     areas = np.unique(group[group >= problem.scene.mark_count])
@@ -211,7 +238,12 @@ def _filled(problem: Problem, depth: _Depth) -> _Depth:
         mine = np.flatnonzero(group == area)
         order = mine[np.argsort(depth.sharp_at_mm[0, mine], kind="stable")]
         at = depth.sharp_at_mm[0, order]
-        widest = max(float(at[-1] - at[0]) / _WITHIN_AREA, 1e-12)
+        span = float(at[-1] - at[0])
+        widest = span / _WITHIN_AREA
+        if finely:
+            held = float((depth.allowed(depth.sharp_at_mm[:, mine]) / depth.rates[:, mine]).min())
+            widest = min(widest, max(held * _OF_HELD, span / _MOST_PLACES))
+        widest = max(widest, 1e-12)
         for k in np.flatnonzero(np.diff(at) > widest).tolist():
             between = int(np.ceil((at[k + 1] - at[k]) / widest)) - 1
             left += [int(order[k])] * between

@@ -14,6 +14,7 @@ import numpy as np
 
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.refine.frame_edges import places_beyond_edges
 from verispect.plan.scene.scene import Scene, densely_sampled
 
 _ROUNDS = 3
@@ -27,14 +28,19 @@ _MANY = 60
 _MOST_LOOKS = 600_000
 
 
-def held_between(solver: Callable[[Scene], Candidate], scene: Scene) -> Candidate:
-    """A method whose told softness holds between the samples of areas too."""
+def held_between(solver: Callable[[Scene], Candidate], scene: Scene, *, is_told: bool = True) -> Candidate:
+    """A method whose told softness holds between the samples of areas too.
+
+    Not told, what fails already is not looked at any closer: it only gets softer.
+    """
     found = solver(scene)
     if not scene.areas:
         return found
     dense = _dense(_Key(scene))
     for number in range(_ROUNDS + 1):
-        softer = _softer_than_told(found, dense)
+        if not (is_told or found.holds):
+            return found
+        softer = _softer_than_told(found, dense, with_edges=is_told)
         if softer is None:
             break
         scene = scene.joined_with(softer)
@@ -43,7 +49,25 @@ def held_between(solver: Callable[[Scene], Candidate], scene: Scene) -> Candidat
         else:
             # Enough tried: what was found is told as it is there.
             return _told_again(found, scene)
-    return found
+    return _each_area_told(found, scene, dense) if is_told else found
+
+
+def _each_area_told(found: Candidate, scene: Scene, dense: Scene) -> Candidate:
+    """With the softest place of every area among its samples, where these are all sharper."""
+    if not found.fits or found.rendering is None or found.criterion is None:
+        return found
+    looked = _looked_at(found, dense, with_edges=True)
+    seen = render(looked, found.exposures, found.criterion)
+    soft = np.where(seen.inside, seen.softness, -np.inf)
+    told = np.where(found.rendering.inside, found.rendering.softness, -np.inf)
+    kept = []
+    for group in np.unique(looked.group[looked.deciding]).tolist():
+        mine = np.flatnonzero(looked.group == group)
+        worst = int(mine[np.argmax(soft[mine])])
+        before = float(told[found.scene.group == group].max(initial=-np.inf))
+        if np.isfinite(before) and soft[worst] > before * (1.0 + _MORE):
+            kept.append(worst)
+    return _told_again(found, scene.joined_with(looked.of_rows(np.array(kept)))) if kept else found
 
 
 def _told_again(found: Candidate, scene: Scene) -> Candidate:
@@ -51,12 +75,11 @@ def _told_again(found: Candidate, scene: Scene) -> Candidate:
     return replace(found, scene=scene, rendering=render(scene, found.exposures, found.criterion), others=())
 
 
-def _softer_than_told(found: Candidate, dense: Scene) -> Scene | None:
+def _softer_than_told(found: Candidate, dense: Scene, *, with_edges: bool) -> Scene | None:
     """Places of the dense sampling that are softer than the method tells, the softest of each frame; None: none."""
     if not found.fits or found.rendering is None or found.criterion is None or not np.isfinite(found.worst_softness):
         return None
-    thin = max(1, len(dense.names) * found.frame_count // _MOST_LOOKS)
-    dense = dense if thin == 1 else dense.of_rows(np.arange(0, len(dense.names), thin))
+    dense = _looked_at(found, dense, with_edges=with_edges)
     seen = render(dense, found.exposures, found.criterion)
     softer = np.flatnonzero(dense.deciding & seen.inside & (seen.softness > found.worst_softness + _MORE))
     kept = []
@@ -64,6 +87,14 @@ def _softer_than_told(found: Candidate, dense: Scene) -> Scene | None:
         mine = softer[seen.exposure[softer] == frame]
         kept.append(mine[np.argsort(-seen.softness[mine], kind="stable")[:_OF_EACH]])
     return dense.of_rows(np.concatenate(kept)) if kept else None
+
+
+def _looked_at(found: Candidate, dense: Scene, *, with_edges: bool) -> Scene:
+    """The dense sampling as far as one look may go, and of a grid what lies along its frames' edges."""
+    thin = max(1, len(dense.names) * found.frame_count // _MOST_LOOKS)
+    dense = dense if thin == 1 else dense.of_rows(np.arange(0, len(dense.names), thin))
+    beyond = places_beyond_edges(dense, found.exposures) if with_edges and found.method.is_grid and thin == 1 else None
+    return dense if beyond is None else dense.joined_with(beyond)
 
 
 class _Key:
