@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -12,6 +13,8 @@ from pydantic import ValidationError
 from tests.conftest import a_lens
 from verispect.kit.lens import Lens
 from verispect.kit.mounted_lens import focal_range, optic_at
+from verispect.optics.lens_state import LensState
+from verispect.plan.solve.problem import residual_blur_mm
 
 
 def zoom(**values) -> Lens:
@@ -147,6 +150,35 @@ def test_own_blur_is_read_between_rows_and_from_middle_to_corner() -> None:
     assert float(optic.residual_mm(8.0, 1.0)) == pytest.approx(0.008)
     assert float(optic.residual_mm(2.8, 0.5)) == pytest.approx(0.006)
     assert float(optic.falloff_at(1.0)) == 0.0
+    # Drawn out beyond the sensor's corner, as far as a shifted lens shows: 0.003 + 0.005 · 1.2².
+    assert float(optic.residual_mm(8.0, 1.2)) == pytest.approx(0.0102)
+
+
+def test_own_blur_of_the_corner_is_that_of_the_sensors_corner_however_wide_the_circle() -> None:
+    rows = [{"f_number": 8, "centre_um": 2, "corner_um": 20}]
+    for circle in (44.0, 67.0, None):
+        lens = Lens.model_validate(a_lens(24.0, residual=rows, image_circle_mm=circle))
+        state = LensState(focal_mm=24.0, f_number=8.0, image_distance_mm=24.0)
+        corner = np.array([[-18.0, 12.0, 24.0]]) * 1000.0
+        blur = residual_blur_mm(optic_at(lens, 24.0), state, corner, math.hypot(36.0, 24.0))
+        assert blur == pytest.approx([0.020], rel=2e-3)
+
+
+@pytest.mark.parametrize(("tilt", "shift"), [(8.5, 0.0), (0.0, 12.0), (8.5, 12.0)])
+def test_an_unknown_circle_covers_what_the_lens_is_built_to_move(tilt, shift) -> None:
+    """Each corner's ray against the axis, by angles: a cone of half-angle atan(circle / 2f)."""
+    focal, half = 45.0, np.array([18.0, 12.0])
+    optic = optic_at(Lens.model_validate(a_lens(focal, tilt_deg=tilt, shift_mm=shift, image_circle_mm=None)), focal)
+    edge = math.atan(0.5 * optic.circle_mm(math.hypot(36.0, 24.0)) / focal)
+    corners = np.array([[x, y] for x in (-18.0, 18.0) for y in (-12.0, 12.0)])
+    for way in (np.array([1.0, 0.0]), np.array([0.0, 1.0]), half / np.linalg.norm(half)):
+        for axis_deg, moved in ((tilt, 0.0), (0.0, shift)):
+            axis = np.array([*(math.sin(math.radians(axis_deg)) * way), math.cos(math.radians(axis_deg))])
+            rays = np.column_stack([corners + moved * way, np.full(4, focal)])
+            cosines = rays @ axis / np.linalg.norm(rays, axis=1)
+            assert math.acos(cosines.min()) <= edge + 1e-9
+    plain = optic_at(Lens.model_validate(a_lens(focal, tilt_deg=0.0, shift_mm=0.0, image_circle_mm=None)), focal)
+    assert plain.circle_mm(43.3) == pytest.approx(43.3)
 
 
 def test_a_zooms_own_blur_by_focal_length_is_straight_in_its_logarithm() -> None:

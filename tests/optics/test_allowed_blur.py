@@ -84,3 +84,21 @@ def test_residual_blur_of_the_lens_leaves_less_room() -> None:
     assert float(in_sum.softness(np.array(0.0), 5.6, residual_mm=0.01)) == pytest.approx(
         np.sqrt(0.01**2 + (2.44 * 550e-6 * 5.6) ** 2 + 0.004**2) / in_sum.disc_mm
     )
+
+
+@pytest.mark.parametrize("criterion", [GREEN, WHITE], ids=["one colour", "white"])
+def test_one_value_is_the_root_that_scipy_finds(criterion) -> None:
+    """scipy.optimize.brentq on the integral, within the first fall."""
+    rng = np.random.default_rng(3)
+    shortest = min(wave for wave, _ in criterion.lights)
+    for s, share in rng.uniform((0.02, 0.05), (0.85, 0.95), (40, 2)).tolist():
+        reach = np.array(s / shortest)
+        level = share * float(polychromatic_otf(reach, 0.0, criterion.lights))
+        found = float(first_fall_exact(reach, np.array(level), criterion.lights))
+
+        def over(beta: float, reach=reach, level=level) -> float:
+            return float(polychromatic_otf(reach, beta, criterion.lights)) - level
+
+        assert found == pytest.approx(brentq(over, 0.98 * found, 1.02 * found, xtol=1e-13), rel=2e-8)
+        before = np.linspace(0.0, 0.98 * found, 50)
+        assert np.all(polychromatic_otf(reach, before, criterion.lights) > level)

@@ -7,7 +7,7 @@ import re
 import pytest
 
 from tests.conftest import a_lens, make_plan
-from verispect.plan.advise.remedies import eased
+from verispect.plan.advise.remedies import eased, holds_with
 from verispect.plan.advise.weigh import Weighing, weigh
 from verispect.plan.document import Plan
 from verispect.plan.methods.method import ONE_FRAME
@@ -91,3 +91,15 @@ def test_a_must_on_no_frame_is_told_what_brings_it_in_by_numbers(side) -> None:
     assert any(candidate.holds for candidate in moved.candidates)
     assert (turn > 0.0) == (side[0] > 0.0)
     assert (pitch < 0.0) == (side[1] < 0.0)
+
+
+@pytest.mark.parametrize("times", [0.5, 1.0, 2.0])
+def test_whether_the_musts_hold_does_not_hang_on_what_comes_after_them(times) -> None:
+    """Asked with and without a should and a thing wanted soft, of every method; the first is what a weighing tells."""
+    plan = make_plan([(0.0, 1.5, 1.2), (0.2, 1.5, 4.0), (0.5, 1.0, 60.0), (0.1, 1.2, 1.0), (-0.3, 1.5, 2.0)],
+                     lenses=[a_lens(24.0)])  # fmt: skip
+    needs = ("must", "must", "must", "should", "soft")
+    marks = tuple(mark.model_copy(update={"need": need}) for mark, need in zip(plan.marks, needs, strict=True))
+    plan = plan.model_copy(update={"marks": marks, "wish": eased(plan.wish, times)})
+    for candidate in weigh(plan).candidates:
+        assert holds_with(plan, candidate.key) == candidate.holds

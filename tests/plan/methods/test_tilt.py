@@ -83,3 +83,16 @@ def test_a_lens_that_focuses_internally_keeps_its_corners_lit() -> None:
     plan = narrow(1, focusing="internal", closest_m=0.3, closest_magnification=0.3)
     found = worked("tilt", build_scene(plan))
     assert corner_reserve_mm(found.problem, found.exposures[0].state) >= -1e-4
+
+
+def test_a_circle_that_nobody_told_does_not_hold_back_a_lens_built_to_tilt_and_is_said_to_be_taken() -> None:
+    """A floor from 1 to 9 m under a lens 1.5 m up: the hinge rule asks for asin(f/J), here 0.92°."""
+    floor = [(0.0, 0.0, 2.4), (0.8, 0.0, 3.5), (-0.6, 0.0, 9.0)]
+    told, silent = (
+        worked("tilt", build_scene(make_plan(floor, lenses=[a_lens(24.0, image_circle_mm=circle)])))
+        for circle in (67.0, None)
+    )
+    assert silent.exposures[0].tilt_deg == pytest.approx(told.exposures[0].tilt_deg, abs=0.02)
+    assert silent.exposures[0].tilt_deg == pytest.approx(math.degrees(math.asin(0.024 / 1.5)), abs=0.05)
+    assert any("is not known and taken to be" in str(note) for note in silent.notes)
+    assert not any("is not known" in str(note) for note in told.notes)

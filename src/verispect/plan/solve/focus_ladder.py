@@ -27,7 +27,9 @@ _GRID = 41
 # No gap within an area is left wider than this part of its depth.
 _WITHIN_AREA = 64.0
 # Finely, than this part of what a frame holds to one side; but no more places than so many.
-_OF_HELD, _MOST_PLACES = 0.02, 3000.0
+_OF_HELD, _MOST_PLACES = 0.01, 3000.0
+# Of what is allowed no more is kept back for what lies between two places.
+_MOST_KEPT = 0.1
 # Of the share of allowed blur that a series uses: to one part in sixteen thousand.
 _HALVINGS = 14
 # Kept off the limit, so that the table of allowed blurs (less exact in white light) cannot push a mark past it.
@@ -234,6 +236,7 @@ def _filled(problem: Problem, depth: _Depth, *, finely: bool = False) -> _Depth:
     left: list[int] = []
     right: list[int] = []
     shares: list[float] = []
+    kept = np.ones(len(group))
     for area in areas.tolist():
         mine = np.flatnonzero(group == area)
         order = mine[np.argsort(depth.sharp_at_mm[0, mine], kind="stable")]
@@ -243,12 +246,15 @@ def _filled(problem: Problem, depth: _Depth, *, finely: bool = False) -> _Depth:
         if finely:
             held = float((depth.allowed(depth.sharp_at_mm[:, mine]) / depth.rates[:, mine]).min())
             widest = min(widest, max(held * _OF_HELD, span / _MOST_PLACES))
+            # Half-way between two places a frame's end may come.
+            kept[mine] = 1.0 - min(0.5 * widest / max(held, 1e-12), _MOST_KEPT)
         widest = max(widest, 1e-12)
         for k in np.flatnonzero(np.diff(at) > widest).tolist():
             between = int(np.ceil((at[k + 1] - at[k]) / widest)) - 1
             left += [int(order[k])] * between
             right += [int(order[k + 1])] * between
             shares += [(i + 1.0) / (between + 1.0) for i in range(between)]
+    depth = replace(depth, mark_allowed=depth.mark_allowed * kept)
     if not left:
         return depth
 
