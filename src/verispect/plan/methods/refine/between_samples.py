@@ -93,7 +93,9 @@ def _looked_at(found: Candidate, dense: Scene, *, with_edges: bool) -> Scene:
     """The dense sampling as far as one look may go, and of a grid what lies along its frames' edges."""
     thin = max(1, len(dense.names) * found.frame_count // _MOST_LOOKS)
     dense = dense if thin == 1 else dense.of_rows(np.arange(0, len(dense.names), thin))
-    beyond = places_beyond_edges(dense, found.exposures) if with_edges and found.method.is_grid and thin == 1 else None
+    beyond = (
+        places_beyond_edges(dense, found.exposures) if with_edges and found.method.is_grid and thin == 1 else None
+    )
     return dense if beyond is None else dense.joined_with(beyond)
 
 
