@@ -140,7 +140,7 @@ class Optic:
         ----------
         f_number : ndarray
         share : ndarray
-            Distance from the lens's axis over that of the sensor's corner: 0 centre, 1 corner, more where it is shifted.
+            Distance from the lens's axis over that of the sensor's corner: 0 centre, 1 corner, more beyond it.
 
         Returns
         -------

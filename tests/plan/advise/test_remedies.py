@@ -95,7 +95,7 @@ def test_a_must_on_no_frame_is_told_what_brings_it_in_by_numbers(side) -> None:
 
 @pytest.mark.parametrize("times", [0.5, 1.0, 2.0])
 def test_whether_the_musts_hold_does_not_hang_on_what_comes_after_them(times) -> None:
-    """Asked with and without a should and a thing wanted soft, of every method; the first is what a weighing tells."""
+    """Asked with and without a should and a thing wanted soft, of every method."""
     plan = make_plan([(0.0, 1.5, 1.2), (0.2, 1.5, 4.0), (0.5, 1.0, 60.0), (0.1, 1.2, 1.0), (-0.3, 1.5, 2.0)],
                      lenses=[a_lens(24.0)])  # fmt: skip
     needs = ("must", "must", "must", "should", "soft")
