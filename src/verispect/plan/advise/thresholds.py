@@ -23,6 +23,8 @@ from verispect.subject.camera import Around
 Asked = Callable[[], Sentence | None]
 
 _MOST_TIMES = 16.0
+# A print so many times as large is another job; with series and grids it would be thousands of frames.
+_MOST_LARGER = 4.0
 _MOST_TILT_DEG = 40.0
 _ANY_CIRCLE_MM = 2000.0
 # How many of the simpler methods are asked what they would need.
@@ -93,7 +95,7 @@ def _would_do(plan: Plan, method: Method) -> Sentence | None:
 
 
 def _would_fail(plan: Plan, method: Method) -> Sentence | None:
-    fails = _least(lambda t: not _holds_eased(plan, method.key, 1.0 / t))
+    fails = _least(lambda t: not _holds_eased(plan, method.key, 1.0 / t), _MOST_LARGER)
     if fails is None:
         return None
     return Sentence(
