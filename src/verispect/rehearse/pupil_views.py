@@ -29,8 +29,9 @@ Box = tuple[int, int, int, int]
 # Side of a tile, and of one of a large picture, where blurs change less from pixel to pixel.
 _TILE, _LARGE_TILE, _LARGE = 128, 192, 12_000_000
 # Views by the tile's largest blur in pixels; more where an edge is blurred widely.
-_VIEWS = ((1.0, 8), (2.5, 16), (8.0, 32))
-_VIEWS_ABOVE, _VIEWS_AT_EDGES = 24, 48
+_VIEWS = ((1.0, 8), (2.5, 16), (4.5, 20), (8.0, 32))
+_VIEWS_ABOVE = 24
+_VIEWS_AT_EDGES = ((1.0, 8), (2.5, 16), (4.5, 26), (math.inf, 48))
 # Depths and blurs of a tile are alike up to this ratio; or where nothing is blurred by as much as so many pixels.
 _EVEN, _SHARP_PX = 1.25, 0.7
 # Nothing nearer than so many focal lengths is drawn: it is inside the lens.
@@ -52,9 +53,8 @@ class Quality:
 
     def views(self, blur_px: float, *, at_edge: bool) -> int:
         """For a tile whose largest blur is this."""
-        found = next((count for limit, count in _VIEWS if blur_px < limit), _VIEWS_ABOVE)
-        if at_edge and blur_px >= 2.5:
-            found = _VIEWS_AT_EDGES
+        steps = _VIEWS_AT_EDGES if at_edge else _VIEWS
+        found = next((count for limit, count in steps if blur_px < limit), _VIEWS_ABOVE)
         return max(self.least, round(found * self.share))
 
 
