@@ -63,9 +63,14 @@ def test_the_picture_stands_upright() -> None:
     assert above == pytest.approx([179.5, 119.5 - 48.2], abs=0.1)
 
 
-def test_jitter_is_even_and_centred() -> None:
-    offsets = jitter(64, seed=3)
+@pytest.mark.parametrize("count", [8, 24, 64])
+def test_jitter_is_even_centred_and_free_of_the_pupil(count: int) -> None:
+    angle, radius = 2.4 * np.arange(count), np.sqrt((np.arange(count) + 0.5) / count)
+    pupil = np.column_stack([3.0 * radius * np.cos(angle), 3.0 * radius * np.sin(angle), np.full(count, -50.0)])
+    offsets = jitter(pupil, seed=3)
     assert offsets.mean(axis=0) == pytest.approx([0.0, 0.0], abs=1e-12)
-    # A square's variance is 1/12.
-    assert offsets.var(axis=0) == pytest.approx([1 / 12, 1 / 12], rel=0.05)
-    assert not np.array_equal(offsets, jitter(64, seed=4))
+    # A square's moments: 1/12 each way and nothing across, and nothing together with where in the pupil.
+    assert offsets.T @ offsets / count == pytest.approx(np.eye(2) / 12.0, abs=1e-12)
+    assert (pupil[:, :2] - pupil[:, :2].mean(axis=0)).T @ offsets == pytest.approx(np.zeros((2, 2)), abs=1e-9)
+    assert np.abs(offsets).max() < 1.0
+    assert not np.array_equal(offsets, jitter(pupil, seed=4))

@@ -20,7 +20,7 @@ from verispect.rehearse.pupil_views import Quality, render
 from verispect.rehearse.scene_model import Model, Panel
 
 WIDE = (360, 240)
-FINE = Quality(share=4.0, least=64)
+FINE = Quality(share=8.0, least=64)
 
 
 def plain(value: float) -> list[np.ndarray]:

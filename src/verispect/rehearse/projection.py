@@ -19,6 +19,8 @@ from verispect.plan.frames.exposure import Exposure
 
 _GOLDEN = math.pi * (3.0 - math.sqrt(5.0))
 # Two irrational steps that fill a square evenly (generalised golden ratio of two dimensions; from memory).
+# With fewer, moments cannot be made to measure.
+_FEW_VIEWS = 6
 _EVEN = (0.7548776662466927, 0.5698402909980532)
 
 
@@ -123,9 +125,20 @@ class Camera:
         return found
 
 
-def jitter(count: int, seed: int) -> Floats:
-    """Offsets within a pixel (K, 2), −0.5 to 0.5, even over the square, in an order free of the pupil's."""
+def jitter(pupil_mm: Floats, seed: int) -> Floats:
+    """Offsets within a pixel (K, 2) for views through points of the pupil (K, 3): even over the square.
+
+    In an order free of the pupil's, as second moments have it: the two do not go together at all, and spread by
+    1/12 each way. What views are left to chance is then of higher order.
+    """
+    count = len(pupil_mm)
     k = np.random.default_rng(seed).permutation(count) + 0.5
     found: Floats = np.stack([(k * step) % 1.0 for step in _EVEN], axis=1) - 0.5
     centred: Floats = found - found.mean(axis=0)
-    return centred
+    if count < _FEW_VIEWS:
+        return centred
+    through = pupil_mm[:, :2] - pupil_mm[:, :2].mean(axis=0)
+    free = centred - through @ np.linalg.lstsq(through, centred, rcond=None)[0]
+    spread = np.linalg.cholesky(free.T @ free / count)
+    even: Floats = free @ np.linalg.inv(spread).T / math.sqrt(12.0)
+    return even

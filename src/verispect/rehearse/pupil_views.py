@@ -29,9 +29,8 @@ Box = tuple[int, int, int, int]
 # Side of a tile, and of one of a large picture, where blurs change less from pixel to pixel.
 _TILE, _LARGE_TILE, _LARGE = 128, 192, 12_000_000
 # Views by the tile's largest blur in pixels; more where an edge is blurred widely.
-_VIEWS = ((1.0, 8), (2.5, 16), (4.5, 20), (8.0, 32))
-_VIEWS_ABOVE = 24
-_VIEWS_AT_EDGES = ((1.0, 8), (2.5, 16), (4.5, 26), (math.inf, 48))
+_VIEWS = ((1.0, 8), (2.5, 16), (4.5, 18), (math.inf, 24))
+_VIEWS_AT_EDGES = ((1.0, 8), (2.5, 16), (4.5, 22), (8.0, 30), (math.inf, 40))
 # Depths and blurs of a tile are alike up to this ratio; or where nothing is blurred by as much as so many pixels.
 _EVEN, _SHARP_PX = 1.25, 0.7
 # Nothing nearer than so many focal lengths is drawn: it is inside the lens.
@@ -54,7 +53,7 @@ class Quality:
     def views(self, blur_px: float, *, at_edge: bool) -> int:
         """For a tile whose largest blur is this."""
         steps = _VIEWS_AT_EDGES if at_edge else _VIEWS
-        found = next((count for limit, count in steps if blur_px < limit), _VIEWS_ABOVE)
+        found = next((count for limit, count in steps if blur_px < limit), steps[-1][1])
         return max(self.least, round(found * self.share))
 
 
@@ -208,10 +207,10 @@ def _draw_tile(
     net = _Net.over(box, min(layer.blur_px[1] for layer in layers))
     count = quality.views(blur, at_edge=any(not layer.whole for layer in layers))
     narrower = np.sqrt(max(1.0 - 3.0 / count, 0.25))
-    offsets = jitter(count, seed) * narrower if net.pitch == 1 else np.zeros((count, 2))
     state = camera.exposure.state
     waves = float(np.max(waves_of_blur(blur * camera.pitch_mm, state.working_f_number, wavelength_mm)))
     pupil = camera.pupil_points_mm(count, shrink=float(narrower * pupil_share(waves)))
+    offsets = jitter(pupil, seed) * narrower if net.pitch == 1 else np.zeros((count, 2))
     offsets = offsets + camera.bend_px(pupil, (0.5 * (left + right), 0.5 * (top + bottom)))
     # Each view is of a moment of its own, in an order free of the pupil's.
     moments = (np.random.default_rng(seed + 1).permutation(count) + 0.5) / count - 0.5
