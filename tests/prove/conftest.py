@@ -19,7 +19,7 @@ from verispect.rehearse.pupil_views import Quality
 from verispect.rig.rehearsed_run import SimulatedCamera, Writing, rehearse_to
 
 SIZE = (720, 480)
-QUICK = Quality(share=0.5, least=3)
+QUICK = Quality(share=0.8, least=3)
 Rehearse = Callable[..., Path]
 
 

@@ -57,7 +57,7 @@ class Quality:
         return max(self.least, round(found * self.share))
 
 
-FINE, QUICK = Quality(), Quality(share=0.25, least=2)
+FINE, QUICK = Quality(), Quality(share=0.33, least=2)
 
 
 @dataclass(frozen=True)

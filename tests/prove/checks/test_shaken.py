@@ -6,7 +6,8 @@ import cv2
 import numpy as np
 import pytest
 
-from verispect.prove.checks.shaken import powers_in, shaken_in
+from verispect.prove.checks import shaken as checks_shaken
+from verispect.prove.checks.shaken import Shaken, powers_in, shaken_in
 
 SIZE = (768, 512)
 
@@ -118,3 +119,28 @@ def test_what_the_finest_detail_does_not_show_is_no_shake(rings: slice, told: bo
         frame[:, 5:] = np.nan
     assert (set(shaken_in(frames)) == {2}) == told
     assert set(shaken_in(frames)) <= {2}
+
+
+@pytest.mark.parametrize(
+    ("swings", "unsure", "frame"),
+    [
+        # Rehearsed, eight frames: the last tells nothing, and posts swing between the fifth and the sixth.
+        ([(0.02, 0.07), (-0.01, 0.06), (0.0, 0.05), (-0.23, 0.09), (0.27, 0.13), (-0.73, 0.45), None],
+         [(0.13, 0.09), (0.07, 0.06), (0.06, 0.03), (0.1, 0.05), (0.1, 0.03), (0.03, 0.03)], 6),
+        ([(-0.07, -0.01), (-0.06, 0.11), (0.01, -0.04), (-0.03, 0.02), (0.4, 0.13), (-0.51, 0.77), None],
+         [(0.11, 0.08), (0.07, 0.08), (0.05, 0.03), (0.15, 0.12), (0.09, 0.04), (0.05, 0.04)], 6),
+        # Path-traced, four frames: against its last neighbour a frame lost most, and that looks shaken across it.
+        ([(0.07, 0.05), (0.04, 0.53), (1.61, -0.53)], [(0.04, 0.03), (0.13, 0.12), (0.04, 0.05)], 2),
+    ],
+)  # fmt: skip
+def test_of_neighbours_that_may_both_be_it_the_shaken_one_is_told(monkeypatch, swings, unsure, frame) -> None:
+    """Swings as they were measured; which frame is taken to be shaken is what counts here."""
+
+    def swing(own: np.ndarray, other: np.ndarray) -> checks_shaken._Swing | None:
+        first, second = int(own[0]), int(other[0])
+        parts = swings[first] if second == first + 1 else None
+        return None if parts is None else checks_shaken._Swing(np.array(parts), np.array(unsure[first]))
+
+    monkeypatch.setattr(checks_shaken, "_swing", swing)
+    monkeypatch.setattr(checks_shaken, "_fitted", lambda *_: (0.0, Shaken(1.0, 0.0)))
+    assert set(shaken_in([np.full(1, k) for k in range(len(swings) + 1)])) == {frame}

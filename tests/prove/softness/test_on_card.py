@@ -14,8 +14,8 @@ from verispect.prove.softness.on_card import measured_on_card, two_measured
 from verispect.rehearse.cards import cards_of
 
 SPREAD = [
-    {"f_number": 2.8, "centre_um": 12, "corner_um": 30},
-    {"f_number": 16, "centre_um": 6, "corner_um": 12},
+    {"f_number": 2.8, "centre_um": 10, "corner_um": 16},
+    {"f_number": 16, "centre_um": 4, "corner_um": 7},
 ]
 DEEP = [(-0.3, 1.0, 1.6), (0.3, 1.4, 3.0), (0.1, 1.5, 12.0), (0.8, 1.9, 5.0)]
 

@@ -9,6 +9,7 @@ from frame to frame; what the other pairs of neighbours have in common is taken 
 from __future__ import annotations
 
 import itertools
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -44,6 +45,11 @@ _LEAST_SPREAD, _ALONE, _FEW, _FOR_FEW = 0.06, 0.15, 3, 1.5
 _SURE, _SURE_AT_END, _LEAST_SWING = 2.6, 4.5, 0.2
 # Along its own direction what is usual is no better known than to such a share: no two steps bring alike many posts.
 _STEADY = 0.5
+# A shake takes as much against either neighbour, and along the same way: two that tell of less alike than this share,
+# or of ways farther apart (cosine of twice the angle), are but one witness.
+_ALIKE, _ALONG = 0.5, 0.7
+# Of two that one pair accuses, the one that was shaken leaves so much less unexplained (0.70 measured).
+_BETTER = 0.9
 # Left of what is no power at all.
 _FLOOR = 0.03
 # Share of the light that a JPEG may have thrown away; at quality 90 with less of it shakes were lost.
@@ -93,28 +99,48 @@ def shaken_in(powers: Sequence[Floats], care: Callable[[int], float] = lambda _n
     """
     found: dict[int, Shaken] = {}
     rest = list(range(len(powers)))
+    # Of these one was shaken, and nobody can say which.
+    moot: set[int] = set()
     swings: dict[tuple[int, int], _Swing | None] = {}
     while len(rest) > 2:
         for pair in itertools.pairwise(rest):
             if pair not in swings:
                 swings[pair] = _swing(powers[pair[0]], powers[pair[1]])
         accused = [_accused(n, rest, swings) for n in range(len(rest))]
-        surely = [n for n in range(len(rest)) if accused[n].over >= care(rest[n])]
+        surely = [n for n in range(len(rest)) if rest[n] not in moot and accused[n].over >= care(rest[n])]
         if not surely:
             break
-        # Two witnesses before one: beside a shaken frame the first or last looks shaken the other way.
-        number = max(surely, key=lambda n: (accused[n].witnesses, accused[n].over / care(rest[n])))
-        found[rest[number]] = _fitted(powers, rest, number, accused[number].usual)
+        # Beside a shaken frame another looks shaken the other way, the first or last most of all.
+        number = max(surely, key=lambda n: (accused[n].standing, accused[n].over / care(rest[n])))
+        alike = [n for n in surely if accused[n].standing == accused[number].standing
+                 and math.isclose(accused[n].over, accused[number].over)]  # fmt: skip
+        # One pair alone accuses both its frames: then it is the one whose loss a motion explains better.
+        fits = {n: _fitted(powers, rest, n, accused[n].usual) for n in alike}
+        number = min(alike, key=lambda n: fits[n][0])
+        if any(fits[number][0] > _BETTER * fits[n][0] for n in alike if n != number):
+            moot.update(rest[n] for n in alike)
+            continue
+        found[rest[number]] = fits[number][1]
         del rest[number]
     return found
 
 
 @dataclass(frozen=True)
 class _Accusation:
-    """How surely a frame lost along a direction, 1 where it is enough, by how many; and what swing is usual."""
+    """How surely a frame lost along a direction.
+
+    Attributes
+    ----------
+    over : float
+        1 where it is enough.
+    standing : int
+        2 where both neighbours tell of the same, 1 for another frame within the series, 0 for its first and last.
+    usual : ndarray, shape (2,)
+        What swing is usual there.
+    """
 
     over: float
-    witnesses: int
+    standing: int
     usual: Floats
 
 
@@ -136,14 +162,22 @@ def _accused(n: int, rest: Sequence[int], swings: dict[tuple[int, int], _Swing |
         away = swing.parts - usual
         losses.append(away if k == n - 1 else -away)
         scales.append(np.hypot(spread, swing.unsure))
+    if len(losses) == 2 and any(gaps):
+        # Across the place of an accused frame little is known of what is usual.
+        kept = [k for k in (0, 1) if not gaps[k]]
+        losses, scales, gaps = [losses[k] for k in kept], [scales[k] for k in kept], [False for _ in kept]
     at_end = len(losses) == 1
     if not losses or (at_end and (not others or gaps[0])):
         # Nothing tells what is usual there.
-        return _Accusation(0.0, len(losses), usual)
+        return _Accusation(0.0, 0, usual)
     scale = np.exp(np.mean(np.log(scales), axis=0))
     least = np.array(least_between(*((part[0], part[1]) for part in (losses[0] / scale, losses[-1] / scale))))
     over = float(np.hypot(*least)) / (_SURE_AT_END if at_end else _SURE)
-    return _Accusation(over if np.hypot(*(least * scale)) >= _LEAST_SWING else 0.0, len(losses), usual)
+    one, other = losses[0], losses[-1]
+    sizes = sorted((float(np.hypot(*one)), float(np.hypot(*other))))
+    agree = sizes[0] >= _ALIKE * sizes[1] and float(one @ other) >= _ALONG * sizes[0] * sizes[1]
+    standing = 0 if n in (0, len(rest) - 1) else 2 if agree and not at_end else 1
+    return _Accusation(over if np.hypot(*(least * scale)) >= _LEAST_SWING else 0.0, standing, usual)
 
 
 def _usual(swings: list[Floats]) -> tuple[Floats, Floats]:
@@ -234,8 +268,11 @@ def _joined(normal: Floats, right: Floats) -> _Swing:
     return _Swing(found, np.sqrt(np.diag(back @ (pulls.T @ pulls) @ back)))
 
 
-def _fitted(powers: Sequence[Floats], rest: Sequence[int], n: int, usual: Floats) -> Shaken:
-    """Length and direction of the even motion that explains best what a frame lost against those beside it."""
+def _fitted(powers: Sequence[Floats], rest: Sequence[int], n: int, usual: Floats) -> tuple[float, Shaken]:
+    """Length and direction of the even motion that explains best what a frame lost against those beside it.
+
+    Before them what it leaves unexplained.
+    """
     beside = [k for k in (n - 1, n + 1) if 0 <= k < len(rest)]
     groups = []
     for k in beside:
@@ -261,12 +298,12 @@ def _fitted(powers: Sequence[Floats], rest: Sequence[int], n: int, usual: Floats
         for length in np.geomspace(1.0, 16.0, 15)
         for direction in np.arange(0.0, 180.0, 9.0)
     )
-    _, length, direction = min(
+    unexplained, length, direction = min(
         (misfit(length * times, direction + aside), length * times, direction + aside)
         for times in (0.88, 0.94, 1.0, 1.06, 1.12)
         for aside in np.arange(-8.0, 9.0, 2.0)
     )
-    return Shaken(float(length), float(direction % 180.0))
+    return unexplained, Shaken(float(length), float(direction % 180.0))
 
 
 def _motion(length: float, direction: float) -> Floats:
