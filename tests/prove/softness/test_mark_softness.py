@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.special import j1
 
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate
@@ -53,3 +54,37 @@ def test_so_a_soft_shadow_at_a_mark_is_not_told_as_missed_focus(series: Candidat
     assert alone.softness > 1.0
     together = measure(series, rendering, 1, {index: stain(1.2, index) for index in frames}, pitch)
     assert together.verdict == "cannot-say"
+
+
+def leaf(blur_px: float, seed: int, *, passing: bool = False) -> np.ndarray:
+    """Texture out of focus by a disc of so many pixels; before it, in one frame, the sharp edge of what passes by."""
+    rng = np.random.default_rng(7)
+    down, across = np.meshgrid(np.fft.fftfreq(81), np.fft.fftfreq(81), indexing="ij")
+    reach = np.maximum(np.hypot(down, across), 1.0 / 81.0)
+    spectrum = np.fft.fft2(rng.normal(0.0, 1.0, (81, 81))) / np.sqrt(reach)
+    x = np.pi * reach * max(blur_px, 1e-3)
+    made = np.fft.ifft2(spectrum * 2.0 * j1(x) / x).real
+    light = 0.4 + 0.02 * made
+    if passing:
+        light = np.where(np.mgrid[-40:41, -40:41][1] + 0.1 * np.mgrid[-40:41, -40:41][0] > 0.0, 0.75, light)
+    noise = np.random.default_rng(seed).normal(0.0, 0.002, light.shape)
+    return (light + noise).astype(np.float32)
+
+
+def test_an_edge_in_a_frame_focused_elsewhere_is_not_the_marks(series: Candidate) -> None:
+    assert series.criterion is not None
+    rendering = render(series.scene, series.exposures, series.criterion)
+    pitch, mark = series.scene.plan.sensor_mm[0] / 720, 2
+    best = int(rendering.exposure[mark])
+    sharp_at = series.exposures[best].state.image_distance_mm
+    blurs = {
+        index: abs(series.exposures[index].state.image_distance_mm - sharp_at)
+        * blur_per_defocus(series.exposures[index]) / pitch
+        for index in (best - 1, best, best + 1)
+    }  # fmt: skip
+    blocks = {index: leaf(blur, index, passing=index == best - 1) for index, blur in blurs.items()}
+    edged = measure(series, rendering, mark, {best - 1: blocks[best - 1]}, pitch)
+    assert edged.how == "edge"
+    assert edged.softness < 1.0
+    told = measure(series, rendering, mark, blocks, pitch)
+    assert told.how != "edge"

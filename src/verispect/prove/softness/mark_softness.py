@@ -87,18 +87,28 @@ def measure(
     at_edge = min(told_by, key=lambda row: row[1], default=None)
     if at_edge is not None and at_edge[1] > 1.0 and not _of_one_distance(candidate, told_by):
         at_edge = None
-    # An edge that shows only in blurred frames is perhaps none: it bounds the softness, and accuses nobody.
+    # An edge that shows only in blurred frames is perhaps none, or another thing's: it accuses nobody, and bounds the
+    # softness where the mark should look like that.
     sharpest = min(blocks, key=lambda index: _away_mm(candidate, index, best))
     by_spectra = _by_spectra(candidate, rendering, k, blocks, pitch_mm)
     away = None if by_spectra is None else by_spectra[3]
     if away is not None and _elsewhere(away):
         how = f"what is seen there stands {away.distance_m:.3g} m away: it hides the mark, or the mark stands there"
         return MarkSoftness(name, best, None, None, told, how, away)
-    if at_edge is not None and (sharpest in edges or at_edge[1] <= 1.0):
+    if at_edge is not None and (sharpest in edges or (at_edge[1] <= 1.0 and _as_planned(candidate, k, *at_edge))):
         return MarkSoftness(name, at_edge[0], at_edge[1], at_edge[2], told, "edge", away)
     if by_spectra is None:
         return MarkSoftness(name, best, None, None, told, "no texture, several depths, or too few frames")
     return MarkSoftness(name, by_spectra[0], by_spectra[1], by_spectra[2], told, "spectra", away)
+
+
+def _as_planned(candidate: Candidate, k: int, index: int, softness: float, unsure: float) -> bool:
+    """Whether a mark should look as soft as this in a frame: else the edge may be of what stands before it."""
+    exposure = candidate.exposures[index]
+    point = from_principal_point(exposure.pose.to_camera_mm(candidate.scene.world_m[k]), exposure.state)
+    cone = pupil_cones(point, exposure.state)
+    off = abs(exposure.state.image_distance_mm - float(cone.sharp_at_mm)) * float(cone.long_rate)
+    return abs(off / exposure.allowed_blur_mm - softness) <= unsure + _EDGES_APART
 
 
 def _of_one_distance(candidate: Candidate, edges: Sequence[tuple[int, float, float]]) -> bool:
