@@ -7,6 +7,7 @@ import numpy as np
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.scene.scene import Scene
+from verispect.subject.mark import Need
 from verispect.subject.surface import Patch, seen_from
 
 # So far beyond an edge, as a share of the frame, that the frame itself does not show it.
@@ -29,14 +30,15 @@ def places_beyond_edges(dense: Scene, exposures: tuple[Exposure, ...]) -> Scene 
     exposures : tuple of Exposure
         Of lenses that are not tilted.
     """
-    by_name = {surface.name: surface for surface in dense.plan.surfaces}
+    # Areas are the surfaces that are not indifferent, in their order, and then the scans.
+    surfaces = [surface for surface in dense.plan.surfaces if surface.need != Need.MAY]
     half = 0.5 * np.asarray(dense.plan.sensor_mm)
     places, rows = [], []
-    for index, area in enumerate(dense.areas):
+    for index, surface in enumerate(surfaces):
         mine = np.flatnonzero(dense.group == dense.mark_count + index)
-        if area.name not in by_name or mine.size == 0 or not dense.deciding[mine[0]]:
+        if mine.size == 0 or not dense.deciding[mine[0]]:
             continue
-        for patch in seen_from(by_name[area.name], dense.pose.pupil_m):
+        for patch in seen_from(surface, dense.pose.pupil_m):
             found = np.concatenate([_on_patch(patch, exposure, half) for exposure in exposures])
             places.append(found)
             rows.append(np.full(len(found), mine[0]))
