@@ -38,7 +38,7 @@ class Residual(_Model):
 
     f_number: _Stop
     centre_um: float = Field(ge=0.0, le=1000.0)
-    corner_um: float = Field(ge=0.0, le=1000.0)
+    corner_um: float = Field(ge=0.0, le=1000.0, description="In the sensor's corner.")
     plus_minus_um: float = Field(default=0.0, ge=0.0, le=1000.0, description="How surely, of the larger of both.")
     focal_mm: _Length | None = Field(default=None, description="Of a zoom: the focal length it is for; none: all.")
 

@@ -14,7 +14,7 @@ from typing import NamedTuple, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from verispect.optics.otf import WHITE_LIGHT, Lights, polychromatic_otf
+from verispect.optics.otf import WHITE_LIGHT, Lights, in_focus, polychromatic_otf
 from verispect.optics.types import Floats
 
 # In τ = β(1 − s) the first fall to zero comes before 2π whatever the frequency; with several colours s is
@@ -71,8 +71,8 @@ def _mended(reach: float, level: float, lights: Lights) -> float | None:
     s = reach * min(light for light, _ in lights)
     if not 0.0 < s <= _tabled_to(lights):
         return None
-    in_focus = sum(share * _in_focus(reach * light) for light, share in lights)
-    room = 1.0 - level / in_focus
+    waves, shares = np.asarray(lights).T
+    room = 1.0 - level / float(in_focus(reach * waves) @ shares)
     if not _LEAST_ROOM**2 < room < _MOST_ROOM**2:
         return None
     root = math.sqrt(room)
@@ -87,11 +87,6 @@ def _mended(reach: float, level: float, lights: Lights) -> float | None:
         return None
     share = above / (above - under)
     return low + (high - low) * share if -1.0 < share < 2.0 else None
-
-
-def _in_focus(s: float) -> float:
-    """OTF of a perfect circular pupil at a reduced frequency up to 1."""
-    return 2.0 / math.pi * (math.acos(s) - s * math.sqrt(1.0 - s * s))
 
 
 def _first_fall_within(steps: Floats, reach: Floats, level: Floats, lights: Lights) -> Floats:
@@ -123,9 +118,9 @@ def first_fall(reach: Floats, level: Floats, lights: Lights) -> Floats:
     """
     reach, level = np.broadcast_arrays(np.asarray(reach, float), np.asarray(level, float))
     shortest = min(light for light, _ in lights)
-    in_focus = polychromatic_otf(reach, 0.0, lights)
+    perfect = polychromatic_otf(reach, 0.0, lights)
     with np.errstate(divide="ignore", invalid="ignore"):
-        room = np.where(in_focus > 0.0, 1.0 - level / in_focus, -1.0)
+        room = np.where(perfect > 0.0, 1.0 - level / perfect, -1.0)
     reachable = room >= 0.0
     root = np.sqrt(np.where(reachable, np.minimum(room, 1.0), 1.0))
     s = np.clip(reach * shortest, 0.0, 1.0)

@@ -86,7 +86,7 @@ def defocused_otf(*, reduced_frequency: Floats | float, beta: Floats | float) ->
         return out
     s_in, b_in = np.maximum(s[inside], 0.0), b[inside]
     if not b_in.any():
-        out[inside] = 2.0 / np.pi * (np.arccos(s_in) - s_in * np.sqrt(1.0 - s_in**2))
+        out[inside] = in_focus(s_in)
         return out
     needed = _enough(b_in * (1.0 - s_in))
     if s_in.size <= _TOO_FEW_TO_PART:
@@ -99,6 +99,12 @@ def defocused_otf(*, reduced_frequency: Floats | float, beta: Floats | float) ->
         found[part] = _integrated(s_in[part], b_in[part], int(count))
     out[inside] = found
     return out
+
+
+def in_focus(s: Floats) -> Floats:
+    """The transfer function of a circular pupil in perfect focus, at reduced frequencies s from 0 to 1."""
+    found: Floats = 2.0 / np.pi * (np.arccos(s) - s * np.sqrt(1.0 - s**2))
+    return found
 
 
 def _enough(tau: Floats) -> NDArray[np.intp]:

@@ -18,9 +18,9 @@ from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 
 _GOLDEN = math.pi * (3.0 - math.sqrt(5.0))
-# Two irrational steps that fill a square evenly (generalised golden ratio of two dimensions; from memory).
 # With fewer, moments cannot be made to measure.
-_FEW_VIEWS = 6
+_FEW_VIEWS = 8
+# Two irrational steps that fill a square evenly (generalised golden ratio of two dimensions; from memory).
 _EVEN = (0.7548776662466927, 0.5698402909980532)
 
 

@@ -86,7 +86,7 @@ def test_a_lens_that_focuses_internally_keeps_its_corners_lit() -> None:
 
 
 def test_a_circle_that_nobody_told_does_not_hold_back_a_lens_built_to_tilt_and_is_said_to_be_taken() -> None:
-    """A floor from 1 to 9 m under a lens 1.5 m up: the hinge rule asks for asin(f/J), here 0.92°."""
+    """A floor from 2.4 to 9 m under a lens 1.5 m up: the hinge rule asks for asin(f/J), here 0.92°."""
     floor = [(0.0, 0.0, 2.4), (0.8, 0.0, 3.5), (-0.6, 0.0, 9.0)]
     told, silent = (
         worked("tilt", build_scene(make_plan(floor, lenses=[a_lens(24.0, image_circle_mm=circle)])))
