@@ -22,18 +22,19 @@ from verispect.prove.intake import Frame, described, frames_in, in_order
 from verispect.prove.matching import match
 from verispect.prove.report import Fault, FrameReport, Report
 from verispect.prove.series_check import SeriesCheck
-from verispect.prove.sets import FrameSet, SetKind, is_dark, likeness, parted
+from verispect.prove.sets import ALIKE, FrameSet, SetKind, is_dark, likeness, parted
 from verispect.prove.shots_check import Repeat, compare_shots, leads_of
 from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.mark_softness import MarkSoftness, measure
+from verispect.prove.unplanned_grid import Cells, grids_among
 from verispect.prove.verdict import advice, gaps_between, missing_frames, redo
 
 Progress = Callable[[float, str], None]
 # From this share on clipping is a fault; a frame so many stops below the others may have missed its flash.
 CLIPPED, FLASHLESS = 0.02, -1.2
 
-# Frames of one view are at least so alike; less alike than the second they are none, whatever is planned.
-_ALIKE, _UNLIKE = 0.6, 0.2
+# Less alike than this frames are none of one view, whatever is planned.
+_UNLIKE = 0.2
 _SIDE_BY_SIDE = (
     "These frames show unlike things: they are no series as the plan's method has it, but may be joined side by side",
 )
@@ -82,6 +83,8 @@ class _Check:
         self.thumbs: list[Grey] = []
         self.shots: dict[int, Shot] = {}
         self.repeats: dict[int, Repeat] = {}
+        # Of grids that nothing planned: their frames by where they were found to look.
+        self.cells: dict[FrameSet, Cells] = {}
 
     def report(self) -> Report:
         """Read everything once, then compare."""
@@ -113,9 +116,12 @@ class _Check:
             evidence.reads.append(evidence.read(frame, evidence.matched[k]))
         sets += [FrameSet((k,), None, ("an even ground, which tells of dust",)) for k in plain]
         reports = [FrameReport(file=frame.path.name) for frame in frames]
+        if candidate is None:
+            left_out = {*_true(dark), *self.repeats}
+            sets, self.cells = grids_among(evidence, sets, self.thumbs, left_out)
         kinds = []
         for number, group in enumerate(sets):
-            kinds.append(self._kind(group, dark))
+            kinds.append(SetKind.GRID if group in self.cells else self._kind(group, dark))
             for place, k in enumerate(group.frames):
                 reports[k].set, reports[k].place = number, place
             self._compare(group, kinds[-1], reports, dark)
@@ -181,20 +187,24 @@ class _Check:
                 return SetKind.GRID
             # Whatever is planned, what shows unlike things is no series.
             return SetKind.SERIES if alike > _UNLIKE else SetKind.UNKNOWN
-        return SetKind.SERIES if alike > _ALIKE else SetKind.UNKNOWN
+        return SetKind.SERIES if alike > ALIKE else SetKind.UNKNOWN
 
     def _compare(self, group: FrameSet, kind: SetKind, reports: list[FrameReport], dark: Sequence[bool]) -> None:
         used = [k for k in group.frames if not dark[k] and k not in self.repeats]
         series = SeriesCheck(self.evidence, reports)
         if kind is SetKind.GRID:
-            cells: dict[tuple[float, ...], list[int]] = {}
-            for k in used:
-                cells.setdefault(self.evidence.pointing(k), []).append(k)
-            for cell in cells.values():
+            cells = self.cells.get(group) or self._planned_cells(used)
+            for cell in cells:
                 series.compare(cell)
-            compare_cells(self.evidence, [cell[0] for cell in cells.values()], reports)
+            compare_cells(self.evidence, [cell[0] for cell in cells], reports)
         elif kind is SetKind.SERIES:
             series.compare(used)
+
+    def _planned_cells(self, used: Sequence[int]) -> list[list[int]]:
+        cells: dict[tuple[float, ...], list[int]] = {}
+        for k in used:
+            cells.setdefault(self.evidence.pointing(k), []).append(k)
+        return list(cells.values())
 
     def _alone(self, k: int, report: FrameReport, dark: bool, in_set: bool) -> None:
         read, shot = self.evidence.reads[k], self.shots.get(k)

@@ -95,6 +95,8 @@ class Evidence:
         self.pitch_mm = self._pitch()
         self.turned = {} if run is None else turned_as_happened(run, self.exposures)
         self.net = self._net()
+        # Where frames of a grid that nothing planned were found to look.
+        self.found: dict[int, View] = {}
 
     def _pitch(self) -> float:
         if self.candidate is not None:
@@ -197,10 +199,10 @@ class Evidence:
         return np.where(points[:, 2] > 0, columns, np.nan), np.where(points[:, 2] > 0, rows, np.nan)
 
     def view(self, k: int) -> View | None:
-        """How a frame maps directions to pixels, as planned or as is known to have happened."""
+        """How a frame maps directions to pixels, as planned, as is known to have happened or as was found."""
         index = self.matched[k]
         if index is None:
-            return None
+            return self.found.get(k)
         return view_of(self.exposures[index], self.pixels, self.pitch_mm, self.turned.get(index))
 
     def focal_px(self, k: int) -> float:

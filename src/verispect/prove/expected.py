@@ -91,6 +91,13 @@ def light_stops(exposure: Exposure) -> float:
     return math.log2(exposure.shutter_s / exposure.state.working_f_number**2)
 
 
+def light_hypotheses(exposures: Sequence[Exposure]) -> list[Floats]:
+    """What may be expected of frames' light, stops against the first (n,): the loss to extension, or the plan's."""
+    lost = np.array([-2.0 * math.log2(one.state.working_f_number / one.state.f_number) for one in exposures])
+    told = np.array([light_stops(one) for one in exposures])
+    return [lost - lost[0], told - told[0]]
+
+
 def turned_as_happened(run: Run, exposures: Sequence[Exposure]) -> dict[int, Floats]:
     """The camera's basis (3, 3) of each exposure, where a run tells how it really looked."""
     found: dict[int, Floats] = {}

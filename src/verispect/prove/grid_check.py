@@ -18,7 +18,7 @@ from verispect.prove.checks.moved import Between, between
 from verispect.prove.checks.pointing import Looked, looked, words
 from verispect.prove.checks.shake import Loss, agreed, blur_length_px, loss_against, sector_powers
 from verispect.prove.evidence import Evidence, Grey
-from verispect.prove.expected import light_stops
+from verispect.prove.expected import light_hypotheses
 from verispect.prove.join.pointing import Pair, growth_agreed, growths
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.series_check import EXPOSURE_STOPS, missed_focus
@@ -36,7 +36,10 @@ _LEAST_GROWTH, _TIMES_USUAL = 1.5e-3, 6.0
 
 
 def compare_cells(evidence: Evidence, used: list[int], reports: list[FrameReport]) -> None:
-    """Compare one frame of every cell with its neighbours; what is wrong goes into their reports."""
+    """Compare one frame of every cell with its neighbours; what is wrong goes into their reports.
+
+    Where it should have looked only a plan tells.
+    """
     planned = [k for k in used if evidence.view(k) is not None]
     views = [view for k in planned if (view := evidence.view(k)) is not None]
     if len(planned) < 3:
@@ -48,12 +51,20 @@ def compare_cells(evidence: Evidence, used: list[int], reports: list[FrameReport
     )  # fmt: skip
     if evidence.is_cancelled():
         raise Cancelled
-    told = np.array([light_stops(evidence.exposures[evidence.matched[k] or 0]) for k in planned])
-    off = off_the_rest(found.stops.tolist(), [np.zeros(len(planned)), told - told[0]])
     grown = growths(found.pairs, len(planned))
+    indices = [index for k in planned if (index := evidence.matched[k]) is not None]
+    is_planned = len(indices) == len(planned)
+    # Without a plan a lens that is drawn out tells by how large it draws what light it loses.
+    drawn = np.log([view.scale_px for view in views]) + grown
+    expected = (
+        light_hypotheses([evidence.exposures[index] for index in indices])
+        if is_planned
+        else [2.0 / math.log(2.0) * (drawn[0] - drawn)]
+    )
+    off = off_the_rest(found.stops.tolist(), [np.zeros(len(planned)), *expected])
     usual = float(np.median(np.abs(grown)))
     missed = [
-        found.joined[number] and abs(grown[number]) > max(_LEAST_GROWTH, _TIMES_USUAL * usual)
+        is_planned and found.joined[number] and abs(grown[number]) > max(_LEAST_GROWTH, _TIMES_USUAL * usual)
         and growth_agreed(found.pairs, grown, number)
         and missed_focus(evidence, k, float(grown[number]), reports[k])
         for number, k in enumerate(planned)
@@ -62,9 +73,11 @@ def compare_cells(evidence: Evidence, used: list[int], reports: list[FrameReport
         if not found.joined[number]:
             continue
         report = reports[k]
-        report.shift_px = (float(found.shifts[number, 0]), float(found.shifts[number, 1]))
-        report.turn_deg, report.exposure_stops = float(found.turns_deg[number]), float(off[number])
-        if found.odd()[number] and not missed[number]:
+        report.exposure_stops = float(off[number])
+        if is_planned:
+            report.shift_px = (float(found.shifts[number, 0]), float(found.shifts[number, 1]))
+            report.turn_deg = float(found.turns_deg[number])
+        if is_planned and found.odd()[number] and not missed[number]:
             report.faults.append(
                 Fault("knock", round(math.hypot(*report.shift_px), 3),
                       f"it looks elsewhere: {words(report.shift_px)}, turned {report.turn_deg:+.3f}°",
@@ -137,9 +150,9 @@ class _Losses:
         if shared < _LEAST_RINGS:
             return
         for number, powers in ((pair.a, (own, other)), (pair.b, (other, own))):
-            self.rings[number] = min(self.rings[number], shared)
             loss = loss_against(*powers)
             if loss is not None:
+                self.rings[number] = min(self.rings[number], shared)
                 self.pairs[number].append(loss)
 
 
@@ -176,24 +189,32 @@ def _moved(planned: list[int], divide: int, found: Looked, seen: Sequence[_Seen]
 
     agree = [(one.pair, np.array([ray(one, *place) for place in one.held.same]).reshape(-1, 3)) for one in seen]
     near = _NEAR_PX * divide / float(np.median([view.scale_px for view in found.views]))
-    for one in seen:
-        pair, aside = one.pair, one.held.aside
-        if aside is None:
-            continue
-        way = ray(one, aside.row, aside.column)
-        vouched = {
+
+    def vouched_for(one: _Seen, way: Floats) -> set[int]:
+        """Which of the two frames agree with a third about what is there."""
+        return {
             number
             for other, rays in agree
-            if other != pair and rays.size and np.linalg.norm(rays - way, axis=1).min() < near
-            for number in (pair.a, pair.b)
+            if other != one.pair and rays.size and np.linalg.norm(rays - way, axis=1).min() < near
+            for number in (one.pair.a, one.pair.b)
             if number in (other.a, other.b)
         }
+
+    told = [
+        (one, one.held.aside, ray(one, one.held.aside.row, one.held.aside.column)) for one in seen if one.held.aside
+    ]
+    found_aside = [(one.pair, aside, way, vouched_for(one, way)) for one, aside, way in told]
+    # What a third frame decides first: it may tell whose the others are.
+    for pair, aside, way, vouched in sorted(found_aside, key=lambda each: not each[3]):
         if len(vouched) == 2:
             # Both agree with others about it: it lies between them alone.
             continue
         odd = pair.a if vouched == {pair.b} else pair.b if vouched == {pair.a} else max(pair.a, pair.b)
         report, against = reports[planned[odd]], reports[planned[pair.a + pair.b - odd]].file
-        if any(fault.name in ("moved-subject", "knock", "motion", "missed-focus") for fault in report.faults):
+        either = (report,) if vouched else [reports[planned[number]] for number in (pair.a, pair.b)]
+        if any(fault.name == "moved-subject" for one in either for fault in one.faults) or any(
+            fault.name in ("knock", "motion", "missed-focus") for fault in report.faults
+        ):
             continue
         view = found.views[odd]
         place = view.to_pixels @ view.rotation @ way

@@ -19,7 +19,7 @@ from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
 from verispect.prove.checks.shaken import shaken_in
 from verispect.prove.evidence import Evidence
-from verispect.prove.expected import light_stops
+from verispect.prove.expected import light_hypotheses
 from verispect.prove.intake import Frame
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.verdict import metres
@@ -235,11 +235,7 @@ class SeriesCheck:
         hypotheses = [np.zeros(len(used)), 2.0 * scales / math.log(2.0)]
         planned = [self.matched[k] for k in used]
         if all(index is not None for index in planned):
-            states = [self.evidence.exposures[index].state for index in planned if index is not None]
-            lost = np.array([-2.0 * math.log2(s.working_f_number / s.f_number) for s in states])
-            hypotheses.append(lost - lost[0])
-            told = np.array([light_stops(self.evidence.exposures[index]) for index in planned if index is not None])
-            hypotheses.append(told - told[0])
+            hypotheses += light_hypotheses([self.evidence.exposures[index] for index in planned if index is not None])
         tells = [(self.frames[k].shutter_s, self.frames[k].f_number, self.frames[k].iso or 100.0) for k in used]
         if all(shutter and stop for shutter, stop, _ in tells):
             logs = np.array([math.log2(t * iso / n**2) for t, n, iso in tells if t and n])

@@ -18,6 +18,9 @@ DARK_STOPS = -5.0
 _PAUSE_TIMES, _PAUSE_S = 6.0, 20.0
 # Two neighbours less alike than this show different things.
 _UNLIKE = 0.25
+_ELSE = "it shows something else"
+# Frames of one view are at least so alike.
+ALIKE = 0.6
 # A series has gone at least so far in closeness (1/m), as a share; back is within so much of where it began.
 _SPAN, _BACK = 0.05, 0.4
 
@@ -33,11 +36,15 @@ class SetKind(StrEnum):
 
 @dataclass(frozen=True)
 class FrameSet:
-    """Frames that belong together, as indices into all frames; `separator` is the dark frame before them."""
+    """Frames that belong together, as indices into all frames; `separator` is the dark frame before them.
+
+    `unlike` where nothing but what it shows parts it from the set before.
+    """
 
     frames: tuple[int, ...]
     separator: int | None = None
     why: tuple[str, ...] = field(default=())
+    unlike: bool = False
 
 
 def is_dark(levels: Sequence[float]) -> list[bool]:
@@ -63,6 +70,7 @@ def parted(
             tuple(single[k] for k in group.frames),
             None if group.separator is None else single[group.separator],
             group.why,
+            group.unlike,
         )
         for group in found
     ]
@@ -93,7 +101,8 @@ def split(
     def close() -> None:
         nonlocal current
         if current:
-            sets.append(FrameSet(tuple(current), separator, tuple(why) or ("taken one after the other",)))
+            reasons = tuple(why) or ("taken one after the other",)
+            sets.append(FrameSet(tuple(current), separator, reasons, _ELSE in reasons))
         current = []
 
     for k in range(len(frames)):
@@ -122,8 +131,8 @@ def _parts(k: int, current: list[int], pauses: list[float], thumbs: Sequence[NDA
         # A turned grid shows something new at every frame; only a change among likeness parts sets.
         here, inside = likeness(thumbs[k], thumbs[before]), likeness(thumbs[before], thumbs[current[-2]])
         after = likeness(thumbs[k], thumbs[k + 1])
-        if here < _UNLIKE and min(inside, after) > 0.6:
-            return "it shows something else"
+        if here < _UNLIKE and min(inside, after) > ALIKE:
+            return _ELSE
     return ""
 
 

@@ -10,7 +10,7 @@ import pytest
 from verispect.files.run_file import read_run
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
-from verispect.prove.checks.pointing import words
+from verispect.prove.checks.pointing import Looked, words
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
 from verispect.rehearse.pupil_views import Quality
@@ -58,3 +58,32 @@ def marks_of(folder: Path, frame: int) -> list[dict]:
 def test_shifts_are_said_as_one_says_them() -> None:
     assert words((-2.0, 3.25)) == "2.0 px up, 3.2 px right"
     assert words((0.0, 0.0)) == "not at all"
+
+
+def looked(shifts: np.ndarray) -> Looked:
+    """Frames that all their neighbours agree about."""
+    count = len(shifts)
+    agreed = [[0.0, 0.0, 0.0]] * count
+    return Looked(shifts, np.zeros(count), np.zeros(count), np.ones(count, bool), [], [], agreed, [])
+
+
+@pytest.mark.parametrize("count", [4, 5, 6, 9, 16, 40])
+def test_a_head_that_errs_by_chance_is_rarely_accused_and_a_knock_is(count: int) -> None:
+    """Even errors of 1 px: one good grid in a hundred at the most has a frame accused; a knock of 20 px is found."""
+    rng = np.random.default_rng(count)
+    accused, missed = 0, 0
+    for _ in range(400):
+        shifts = rng.normal(0.0, 1.0, (count, 2))
+        shifts -= np.median(shifts, axis=0)
+        accused += bool(looked(shifts).odd().any())
+        shifts[1] += 20.0 * np.array([0.6, -0.8])
+        missed += not looked(shifts - np.median(shifts, axis=0)).odd()[1]
+    assert accused <= 8
+    assert missed <= (24 if count < 6 else 4)
+
+
+def test_half_a_grid_that_was_pushed_is_not_what_is_usual() -> None:
+    rng = np.random.default_rng(3)
+    shifts = rng.normal(0.0, 0.2, (10, 2))
+    shifts[5:] += np.array([6.0, 0.0])
+    assert looked(shifts).odd().tolist() == [False] * 5 + [True] * 5

@@ -42,6 +42,15 @@ def test_even_defocus_is_no_motion() -> None:
     assert lost(soft, still)[0] < 0.1
 
 
+def test_a_frame_far_out_of_focus_tells_of_no_motion() -> None:
+    """Content that is streaks one way keeps them: what is left of it swings, whatever moved."""
+    streaks = cv2.GaussianBlur(moved(0.0, 0.0), (0, 0), sigmaX=3.0, sigmaY=0.01)
+    sharp = sector_powers(streaks + 0.2 * moved(0.0, 0.0))
+    soft = sector_powers(cv2.GaussianBlur(streaks + 0.2 * moved(0.0, 0.0), (0, 0), 3.5))
+    assert loss_against(soft, sharp) is None
+    assert loss_against(sharp, soft) is None
+
+
 def test_one_shaken_neighbour_accuses_nobody() -> None:
     still = sector_powers(moved(0.0, 0.0))
     shaken = sector_powers(moved(5.0, 20.0))

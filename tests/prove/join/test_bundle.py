@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -39,18 +40,37 @@ def test_all_pairs_together_find_turns_and_focal_length_from_a_bad_beginning() -
     bases = [turn(b, p) for p in (-10, 10) for b in (-25, 0, 25)]
     near = [(a, b) for a in range(6) for b in range(a + 1, 6) if apart_deg(bases[a], bases[b]) < 40]
     common = [pair_of(a, b, bases[a], bases[b], 600.0, rng, 0.3) for a, b in near]
-    turns, focal, rest = turned(common, 6, 648.0)
-    assert focal == pytest.approx(600.0, rel=1e-3)
-    assert rest < 0.6
+    found = turned(common, 6, 648.0)
+    assert found.focal_px == pytest.approx(600.0, rel=1e-3)
+    assert found.rest_px < 0.6
+    assert max(abs(grown) for grown in found.grown.values()) < 1e-3
     for a, b in near:
         truth = DOWN @ bases[a] @ bases[b].T @ DOWN
-        assert apart_deg(turns[a].T @ turns[b], truth) < 0.03
+        assert apart_deg(found.turns[a].T @ found.turns[b], truth) < 0.03
+
+
+def test_a_frame_that_is_focused_nearer_is_found_drawn_larger() -> None:
+    rng = np.random.default_rng(5)
+    bases = [turn(b, p) for p in (-10, 10) for b in (-25, 0, 25)]
+    grown = np.array([0.0, 0.012, -0.006, 0.004, -0.01, 0.0])
+    near = [(a, b) for a in range(6) for b in range(a + 1, 6) if apart_deg(bases[a], bases[b]) < 40]
+    common = []
+    for a, b in near:
+        pair = pair_of(a, b, bases[a], bases[b], 600.0, rng)
+        first, second = pair.first * math.exp(grown[a]), pair.second * math.exp(grown[b])
+        common.append(replace(pair, first=first + rng.normal(0, 0.3, first.shape), second=second))
+    found = turned(common, 6, 600.0)
+    logs = np.log(found.focal_px) + np.array([found.grown[k] for k in range(6)])
+    assert logs == pytest.approx(np.log(600.0) + grown, abs=1.5e-3)
+    for a, b in near:
+        truth = DOWN @ bases[a] @ bases[b].T @ DOWN
+        assert apart_deg(found.turns[a].T @ found.turns[b], truth) < 0.03
 
 
 def test_a_focal_length_that_is_told_moves_little_where_points_tell_nothing_of_it() -> None:
     rng = np.random.default_rng(3)
     common = [pair_of(0, 1, turn(0, 0), turn(0, 0, 4), 600.0, rng)]
-    assert turned(common, 2, 500.0, told=True)[1] == pytest.approx(500.0, rel=1e-3)
+    assert turned(common, 2, 500.0, told=True).focal_px == pytest.approx(500.0, rel=1e-3)
 
 
 def test_the_surest_pairs_hang_the_set_together() -> None:

@@ -77,3 +77,19 @@ def test_what_is_no_slanted_edge_is_not_measured(kind: str) -> None:
         "faint": 0.4 + 0.01 * edge_block(7.0, sigma=1.0),
     }[kind]
     assert find_edge(np.ascontiguousarray(block, np.float32)) is None
+
+
+def test_a_stripe_and_a_step_that_texture_hides_are_no_edges() -> None:
+    """As a post's two sides, and a board's border beside what is painted on it, were taken for soft edges."""
+    edge = edge_block(4.0, sigma=0.6)
+    assert find_edge(edge) is not None
+    stripe = edge - 0.9 * edge_block(4.0, sigma=0.6, offset=18.0, low=0.0, high=0.6)
+    assert find_edge(stripe) is None
+    painted = edge.copy()
+    painted[-40:, 20:50] = 0.6
+    assert find_edge(painted) is None
+    rng = np.random.default_rng(2)
+    grain = 0.12 * np.kron(rng.normal(0.0, 1.0, (41, 41)), np.ones((3, 3)))[:SIDE, :SIDE]
+    assert find_edge((edge + grain).astype(np.float32)) is None
+    # Noise of a fiftieth of the step hides none.
+    assert find_edge((edge + rng.normal(0.0, 0.012, edge.shape)).astype(np.float32)) is not None

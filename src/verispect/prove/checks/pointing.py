@@ -17,8 +17,9 @@ from verispect.prove.join.pointing import Pair, corrected, disagreement_px, pair
 
 Grey = NDArray[np.float32]
 # Below this a frame of a grid is where it was planned; beyond, where it stands out from how well the others sit.
-LEAST_PX, _TIMES_USUAL = 0.5, 6.0
-# One odd frame makes two odd steps: the third part that is least is what is usual.
+LEAST_PX, _TIMES_USUAL, _JUMP = 0.5, 4.5, 6.0
+# Where half of a grid was pushed two in five pairs lie on the same side: the third part that is least is what is
+# usual. Of heads that err evenly by chance one grid of four frames in 150 has a frame beyond, of six in 500.
 _USUAL = 0.33
 
 
@@ -42,9 +43,10 @@ class Looked:
     def odd(self) -> NDArray[np.bool_]:
         """Which frames stand out."""
         size = np.hypot(self.shifts[:, 0], self.shifts[:, 1])
-        # By how they differ from one to the next: half a grid that was pushed is not what is usual.
-        steps = np.hypot(*np.diff(self.shifts, axis=0).T)
-        usual = float(np.quantile(steps, _USUAL, method="lower")) if len(steps) else 0.0
+        # By how any two differ: half a grid that was pushed is not what is usual, and few steps tell little.
+        first, second = np.triu_indices(len(self.shifts), 1)
+        apart = np.hypot(*(self.shifts[first] - self.shifts[second]).T)
+        usual = float(np.quantile(apart, _USUAL)) if len(apart) else 0.0
         agreed = [_agreed(rest, own) for rest, own in zip(self.rests, size.tolist(), strict=True)]
         found: NDArray[np.bool_] = self.joined & (size > max(LEAST_PX, _TIMES_USUAL * usual)) & np.array(agreed)
         return found
@@ -106,7 +108,7 @@ def _first_stay(turns: Floats, scale_px: float) -> Floats:
     A head that was pushed half-way through is out of place from there on, not before.
     """
     steps = np.linalg.norm(np.diff(turns, axis=0), axis=1) * scale_px
-    jumps = np.flatnonzero(steps > max(LEAST_PX, _TIMES_USUAL * float(np.median(steps)))) + 1
+    jumps = np.flatnonzero(steps > max(LEAST_PX, _JUMP * float(np.median(steps)))) + 1
     starts, ends = [0, *jumps.tolist()], [*jumps.tolist(), len(turns)]
     first, last = next(((a, b) for a, b in zip(starts, ends, strict=True) if b - a >= 2), (0, len(turns)))
     found: Floats = np.median(turns[first:last], axis=0)

@@ -19,6 +19,9 @@ _EDGES = np.geomspace(*_BAND, 7)
 _ABOVE_NOISE = 3.0
 # Rings of tiles that must be above the noise in both frames, for an answer.
 _LEAST_BINS = 12
+# What lost so much in every direction, and so many times what it lost along one, is out of focus: over content that
+# is all streaks one way that looks like motion, and tells of none.
+_OUT_OF_FOCUS, _TIMES_SWING = 1.2, 2.5
 # Tiles that tell for one ring; the finest such ring must show so much of what all show.
 _LEAST_IN_RING, _CONFIRMS = 6, 0.7
 
@@ -93,7 +96,7 @@ def loss_against(own: Floats, other: Floats) -> Loss | None:
     """Half the swing of a cos 2θ fitted to the difference of powers from one neighbour: its cosine's and sine's part.
 
     Ring by ring and tile by tile, of which the middle one counts, and no more than the finest detail shows too;
-    None where too little can be told.
+    None where too little can be told, and between a frame in focus and one out of it.
     """
     theta = np.radians((np.arange(SECTORS) + 0.5) * 180.0 / SECTORS)
     difference = own - other
@@ -104,6 +107,9 @@ def loss_against(own: Floats, other: Floats) -> Loss | None:
     rows = difference[sound]
     parts = 2.0 * np.stack([np.mean(rows * wave(2 * theta), axis=1) for wave in (np.cos, np.sin)], axis=1)
     whole = np.median(parts, axis=0)
+    even = abs(float(np.median(np.mean(rows, axis=1))))
+    if even > max(_OUT_OF_FOCUS, _TIMES_SWING * float(np.hypot(*whole))):
+        return None
     # Motion takes more the finer the detail. Where the finest that is told does not show it, something else took
     # it from a coarser ring: the zeros of a defocused disc over content that is all streaks one way.
     told = [number for number in range(own.shape[1]) if (ring == number).sum() >= _LEAST_IN_RING]

@@ -1,4 +1,4 @@
-"""Where frames looked, from points they share: turns of one camera and its focal length, all at once.
+"""Where frames looked, from points they share: turns of one camera, its focal length and what each is drawn larger.
 
 Points are columns and rows from the picture's middle, rows downward; a turn takes camera directions (right, down,
 forward) to those of the set. Brown & Lowe 2007: turns chained along the surest pairs, then all set right together
@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -21,6 +22,8 @@ _MOST_POINTS, _HUBER_PX = 60, 1.5
 _ROUNDS = 12
 # A focal length the frames tell is off by no more than about this (breathing, rounding), as a share.
 _TOLD_SHARE = 0.02
+# Focused otherwise a frame draws larger or smaller than the others by about this, as a share.
+_BREATHES = 0.01
 
 
 def focal_px_of(common: Sequence[Common]) -> float | None:
@@ -77,10 +80,30 @@ def tree_of(common: Sequence[Common], count: int) -> tuple[list[int], list[tuple
     return sorted(largest), steps
 
 
-def turned(
-    common: Sequence[Common], count: int, focal_px: float, *, told: bool = False
-) -> tuple[dict[int, Floats], float, float]:
-    """Turns of the frames that hang together, the focal length, and what is left, median in pixels.
+@dataclass(frozen=True)
+class Bundle:
+    """Frames that hang together.
+
+    Attributes
+    ----------
+    turns : dict
+        From each camera's directions to those of the set (3, 3).
+    focal_px : float
+        Of them all.
+    grown : dict
+        By how much each is drawn larger than that, as a logarithm.
+    rest_px : float
+        What is left, median.
+    """
+
+    turns: dict[int, Floats]
+    focal_px: float
+    grown: dict[int, float]
+    rest_px: float
+
+
+def turned(common: Sequence[Common], count: int, focal_px: float, *, told: bool = False) -> Bundle:
+    """Turns of the frames that hang together and the focal length that the points agree with best.
 
     Parameters
     ----------
@@ -95,18 +118,21 @@ def turned(
         between = turn_from(pair.matrix, focal_px)
         turns[new] = turns[old] @ (between if new == pair.b else between.T)
     used = [pair for pair in common if pair.a in turns and pair.b in turns]
+    grown = dict.fromkeys(members, 0.0)
     if not used:
-        return turns, focal_px, 0.0
+        return Bundle(turns, focal_px, grown, 0.0)
     samples = [_some(pair) for pair in used]
     place = {k: number for number, k in enumerate(members)}
     for _ in range(_ROUNDS):
-        step, rest = _step(used, samples, turns, place, focal_px, begun)
+        step, rest = _step(used, samples, Bundle(turns, focal_px, grown, 0.0), place, begun)
         for k in members:
-            turns[k] = turns[k] @ cv2.Rodrigues(step[3 * place[k] : 3 * place[k] + 3])[0]
+            own = step[4 * place[k] : 4 * place[k] + 4]
+            turns[k] = turns[k] @ cv2.Rodrigues(own[:3])[0]
+            grown[k] += float(own[3])
         focal_px *= math.exp(step[-1])
         if float(np.abs(step).max()) < 1e-7:
             break
-    return turns, focal_px, float(np.median(rest))
+    return Bundle(turns, focal_px, grown, float(np.median(rest)))
 
 
 def _some(pair: Common) -> tuple[Floats, Floats]:
@@ -117,56 +143,66 @@ def _some(pair: Common) -> tuple[Floats, Floats]:
 def _step(
     used: Sequence[Common],
     samples: Sequence[tuple[Floats, Floats]],
-    turns: dict[int, Floats],
+    now: Bundle,
     place: dict[int, int],
-    focal_px: float,
     told_px: float | None,
 ) -> tuple[Floats, Floats]:
-    """One step of Gauss-Newton: three small turns a frame and the focal length's logarithm; and the distances now."""
-    size = 3 * len(place) + 1
+    """One step of Gauss-Newton, and the distances now.
+
+    Three small turns and a growth a frame, and the focal length's logarithm.
+    """
+    size = 4 * len(place) + 1
     normal, right = np.zeros((size, size)), np.zeros(size)
     distances = []
     for pair, (first, second) in zip(used, samples, strict=True):
-        rest, by_a, by_b, by_focal = _rows(turns[pair.a], turns[pair.b], first, second, focal_px)
+        focal = [now.focal_px * math.exp(now.grown[k]) for k in (pair.a, pair.b)]
+        rest, by_a, by_b = _rows(now.turns[pair.a], now.turns[pair.b], first, second, *focal)
         distance = np.linalg.norm(rest, axis=1)
         distances.append(distance)
         weight = np.minimum(1.0, _HUBER_PX / np.maximum(distance, 1e-9))[:, None]
-        at = np.r_[3 * place[pair.a] + np.arange(3), 3 * place[pair.b] + np.arange(3), size - 1]
-        rows = np.concatenate([by_a, by_b, by_focal], axis=2)
+        at = np.r_[4 * place[pair.a] + np.arange(4), 4 * place[pair.b] + np.arange(4), size - 1]
+        rows = np.concatenate([by_a, by_b, by_a[..., 3:] + by_b[..., 3:]], axis=2)
         weighted = rows * weight[..., None]
         normal[np.ix_(at, at)] += np.einsum("kij,kil->jl", weighted, rows)
         right[at] -= np.einsum("kij,ki->j", weighted, rest)
     # The set as a whole may turn freely; where the frames tell the focal length it counts as one point would that
-    # is off by a pixel.
+    # is off by a pixel, and so does what one is drawn like the others.
     normal[np.diag_indices(size)] += 1e-6 * max(float(np.trace(normal)) / size, 1e-12)
+    for k, number in place.items():
+        normal[4 * number + 3, 4 * number + 3] += 1.0 / _BREATHES**2
+        right[4 * number + 3] -= now.grown[k] / _BREATHES**2
     if told_px is not None:
         normal[-1, -1] += 1.0 / _TOLD_SHARE**2
-        right[-1] -= math.log(focal_px / told_px) / _TOLD_SHARE**2
+        right[-1] -= math.log(now.focal_px / told_px) / _TOLD_SHARE**2
     step: Floats = np.asarray(np.linalg.solve(normal, right), float)
     return step, np.concatenate(distances)
 
 
 def _rows(
-    a: Floats, b: Floats, first: Floats, second: Floats, focal_px: float
-) -> tuple[Floats, Floats, Floats, Floats]:
-    """Where the second's points fall on the first, less where they were found (K, 2), and how that changes."""
+    a: Floats, b: Floats, first: Floats, second: Floats, focal_a: float, focal_b: float
+) -> tuple[Floats, Floats, Floats]:
+    """Where the second's points fall on the first, less where they were found (K, 2), and how that changes.
+
+    By the turn of either about its three axes and by the logarithm of its own focal length, (K, 2, 4) both.
+    """
     ones = np.ones((len(second), 1))
-    ray = np.concatenate([second / focal_px, ones], axis=1)
+    ray = np.concatenate([second / focal_b, ones], axis=1)
     between = a.T @ b
     seen = ray @ between.T
     x, y, z = seen.T
     z = np.where(np.abs(z) < 1e-6, 1e-6, z)
-    rest = focal_px * np.stack([x / z, y / z], axis=1) - first
+    there = focal_a * np.stack([x / z, y / z], axis=1)
     by_seen = np.zeros((len(seen), 2, 3))
-    by_seen[:, 0, 0] = by_seen[:, 1, 1] = focal_px / z
-    by_seen[:, 0, 2], by_seen[:, 1, 2] = -focal_px * x / z**2, -focal_px * y / z**2
-    # A small turn w after b turns the ray by w × ray; after a, what is seen by −w × seen.
-    by_b = np.einsum("kij,jl,klm->kim", by_seen, between, -_crosses(ray))
-    by_a = np.einsum("kij,kjm->kim", by_seen, _crosses(seen))
+    by_seen[:, 0, 0] = by_seen[:, 1, 1] = focal_a / z
+    by_seen[:, 0, 2], by_seen[:, 1, 2] = -focal_a * x / z**2, -focal_a * y / z**2
     by_ray = np.einsum("kij,jl->kil", by_seen, between)
-    moved = np.concatenate([-second / focal_px, np.zeros((len(second), 1))], axis=1)
-    by_focal = focal_px * np.stack([x / z, y / z], axis=1) + np.einsum("kil,kl->ki", by_ray, moved)
-    return rest, by_a, by_b, by_focal[..., None]
+    moved = np.concatenate([-second / focal_b, np.zeros((len(second), 1))], axis=1)
+    # A small turn w after b turns the ray by w × ray; after a, what is seen by −w × seen.
+    by_b = np.concatenate(
+        [np.einsum("kij,kjm->kim", by_ray, -_crosses(ray)), np.einsum("kil,kl->ki", by_ray, moved)[..., None]], axis=2
+    )
+    by_a = np.concatenate([np.einsum("kij,kjm->kim", by_seen, _crosses(seen)), there[..., None]], axis=2)
+    return there - first, by_a, by_b
 
 
 def _crosses(vectors: Floats) -> Floats:

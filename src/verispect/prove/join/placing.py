@@ -42,16 +42,28 @@ class Placed:
 
 
 def found_places(
-    frames: Sequence[Frame], sensor_wide_mm: float | None, say: Progress, stop: Callable[[], bool]
+    frames: Sequence[Frame],
+    sensor_wide_mm: float | None,
+    say: Progress,
+    stop: Callable[[], bool],
+    pictures: Sequence[Grey8] | None = None,
 ) -> Placed:
     """Where frames lie, from what they share alone.
+
+    Parameters
+    ----------
+    pictures : sequence of ndarray, optional
+        The frames in grey, smaller by a whole number, where they have been read; else they are read.
 
     Raises
     ------
     FileError
         Where no two have anything in common.
     """
-    greys, divide = _greys(frames, say, stop)
+    if pictures is None:
+        greys, divide = _greys(frames, say, stop)
+    else:
+        greys, divide = _working(pictures, frames[0].pixels)
     size = (greys[0].shape[1], greys[0].shape[0])
     features = []
     for k, grey in enumerate(greys):
@@ -70,15 +82,15 @@ def found_places(
         )  # fmt: skip
     told = _told_focal_px(frames, sensor_wide_mm)
     focal = (told or _focal_from(common, frames[0].pixels) or 1.2 * max(frames[0].pixels)) / divide
-    turns, own_focal, rest = turned(common, len(frames), focal, told=told is not None)
-    shifts, rest_shifted = _shifted(common, len(frames))
-    is_shifted = len(turns) > 1 and rest_shifted < _BETTER * rest
+    bundle = turned(common, len(frames), focal, told=told is not None)
+    shifts, rest = _shifted(common, len(frames))
+    is_shifted = len(bundle.turns) > 1 and rest < _BETTER * bundle.rest_px
     bend = 0.0
     if not is_shifted:
         share, common = _straightened(common, len(frames), focal, size, told=told is not None)
-        turns, own_focal, rest = turned(common, len(frames), focal, told=told is not None)
-        bend = share / (0.5 * math.hypot(*size) / own_focal) ** 2
-    focal = own_focal
+        bundle = turned(common, len(frames), focal, told=told is not None)
+        bend, rest = share / (0.5 * math.hypot(*size) / bundle.focal_px) ** 2, bundle.rest_px
+    turns, focal = bundle.turns, bundle.focal_px
     doubts = [
         f"{frames[k].path.name} shows nothing in common with the others; it is left out"
         for k in range(len(frames)) if k not in turns
@@ -91,10 +103,10 @@ def found_places(
             k: View(np.eye(3), focal * divide, (middle[0] - shifts[k][0] * divide, middle[1] - shifts[k][1] * divide))
             for k in members
         }
-        rest = rest_shifted
     else:
         straight = straightened({k: turns[k] for k in members})
-        views = {k: View(r, focal * divide, middle, bend) for k, r in straight.items()}
+        drawn = {k: focal * divide * math.exp(grown) for k, grown in bundle.grown.items()}
+        views = {k: View(r, drawn[k], middle, bend) for k, r in straight.items()}
     if rest > _LEFT_PX:
         doubts.append(
             f"neighbours lie {rest * divide:.1f} pixels apart on the whole once laid over one another: near things "
@@ -125,7 +137,7 @@ def _straightened(
         ]  # fmt: skip
 
     def left(share: float) -> float:
-        return turned(straight(some, share), count, focal_px, told=told)[2]
+        return turned(straight(some, share), count, focal_px, told=told).rest_px
 
     tried = {share: left(share) for share in (-_NEAR_BEND, 0.0, _NEAR_BEND)}
     if min(tried, key=lambda share: tried[share]) == 0.0:
@@ -155,6 +167,16 @@ def _greys(frames: Sequence[Frame], say: Progress, stop: Callable[[], bool]) -> 
         small = cv2.resize(grey, (wide // divide, high // divide), interpolation=cv2.INTER_AREA)
         greys.append(np.asarray(small, np.uint8))
     return greys, divide
+
+
+def _working(pictures: Sequence[Grey8], pixels: tuple[int, int]) -> tuple[list[Grey8], int]:
+    """Pictures at the working size or twice as small, and by what whole number they are smaller than the frames."""
+    high, wide = pictures[0].shape
+    divide = max(1, math.ceil(math.sqrt(wide * high / _WORKING_PIXELS)))
+    size = (wide // divide, high // divide)
+    some = [one[: size[1] * divide, : size[0] * divide] for one in pictures]
+    small = [np.asarray(cv2.resize(one, size, interpolation=cv2.INTER_AREA), np.uint8) for one in some]
+    return small, divide * round(pixels[0] / wide)
 
 
 def _told_focal_px(frames: Sequence[Frame], sensor_wide_mm: float | None) -> float | None:

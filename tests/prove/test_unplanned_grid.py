@@ -1,0 +1,73 @@
+"""Grids that nothing planned: frames of a painted sphere by a pinhole camera, each drawn a little larger or less."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.prove.join.spheres import FOCAL_PX, SIZE, painted_sphere, seen, turn
+from verispect.files.picture_out import Shot, write_picture
+from verispect.prove.check import check
+from verispect.prove.report import Report
+
+CODED = 2.2
+
+
+def write_frames(folder: Path, frames: list[tuple[float, float, float]], *, begin: int = 0, seed: int = 3) -> None:
+    """Frames (bearing, pitch, growth): a lens drawn out by g draws (1 + g) as large and loses (1 + g)² of light."""
+    rng = np.random.default_rng(seed + begin)
+    for k, (bearing, pitch, grown) in enumerate(frames):
+        light = 0.6 * seen(painted_sphere(seed), turn(bearing, pitch), focal_px=FOCAL_PX * (1 + grown)) ** CODED
+        light = light / (1 + grown) ** 2 + rng.normal(0.0, 0.002, (*SIZE[::-1], 3))
+        save(folder / f"frame-{begin + k + 1:03d}.tif", light)
+
+
+def save(path: Path, light: np.ndarray) -> None:
+    light = np.clip(light, 0.0, 1.0)
+    curve = np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055)
+    write_picture(path, np.round(curve * 65535).astype(np.uint16), shot=Shot())
+
+
+def grid(rng: np.random.Generator) -> list[tuple[float, float, float]]:
+    return [(b, p, float(rng.uniform(-0.012, 0.012))) for p in (-14.0, 14.0) for b in (-26.0, 0.0, 26.0)]
+
+
+def kinds(report: Report) -> list[tuple[str, int]]:
+    return [(str(kind), len(group.frames)) for group, kind in zip(report.sets, report.kinds, strict=True)]
+
+
+def test_a_grid_is_known_without_a_plan_and_its_darker_frame_is_found(tmp_path: Path) -> None:
+    """What focusing takes of the light is told by how large a frame draws: 0.05 stops here."""
+    frames = grid(np.random.default_rng(1))
+    write_frames(tmp_path, frames)
+    report = check([tmp_path])
+    assert kinds(report) == [("grid", 6)]
+    assert [frame.faults for frame in report.frames] == [[]] * 6
+    assert max(abs(frame.exposure_stops) for frame in report.frames) < 0.01
+    bearing, pitch, grown = frames[4]
+    light = 0.6 * seen(painted_sphere(3), turn(bearing, pitch), focal_px=FOCAL_PX * (1 + grown)) ** CODED
+    (tmp_path / "frame-005.tif").unlink()
+    save(tmp_path / "frame-005.tif", light / (1 + grown) ** 2 * 2**-0.5)
+    report = check([tmp_path])
+    found = [(k, fault.name) for k, frame in enumerate(report.frames) for fault in frame.faults]
+    assert found == [(4, "exposure")]
+    assert report.frames[4].exposure_stops == pytest.approx(-0.5, abs=0.02)
+
+
+def test_a_grid_of_short_series_is_one_set(tmp_path: Path) -> None:
+    """Frames of one place are alike, those of the next are not: it was parted there, into a series and the rest."""
+    places = [(-26.0, -8.0), (0.0, -8.0), (26.0, -8.0)]
+    write_frames(tmp_path, [(b, p, g) for b, p in places for g in (0.0, 0.004, 0.008)])
+    report = check([tmp_path])
+    assert kinds(report) == [("grid", 9)]
+    assert [frame.faults for frame in report.frames] == [[]] * 9
+
+
+def test_frames_of_something_else_stay_a_set_of_their_own(tmp_path: Path) -> None:
+    write_frames(tmp_path, [(0.0, 0.0, g) for g in (0.0, 0.004, 0.008, 0.012)])
+    write_frames(tmp_path, [(40.0, 5.0, g) for g in (0.0, 0.004, 0.008, 0.012)], begin=4, seed=8)
+    report = check([tmp_path])
+    assert kinds(report) == [("series", 4), ("series", 4)]
+    assert [frame.faults for frame in report.frames] == [[]] * 8
