@@ -196,7 +196,7 @@ class _Check:
             cells = self.cells.get(group) or self._planned_cells(used)
             for cell in cells:
                 series.compare(cell)
-            compare_cells(self.evidence, [cell[0] for cell in cells], reports)
+            compare_cells(self.evidence, cells, reports)
         elif kind is SetKind.SERIES:
             series.compare(used)
 

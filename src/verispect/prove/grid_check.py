@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -19,6 +20,7 @@ from verispect.prove.checks.pointing import Looked, looked, words
 from verispect.prove.checks.shake import Loss, agreed, blur_length_px, loss_against, sector_powers
 from verispect.prove.evidence import Evidence, Grey
 from verispect.prove.expected import light_hypotheses
+from verispect.prove.join.bend import straightened
 from verispect.prove.join.pointing import Pair, growth_agreed, growths
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.series_check import EXPOSURE_STOPS, missed_focus
@@ -35,12 +37,12 @@ _NEAR_PX = 24.0
 _LEAST_GROWTH, _TIMES_USUAL = 1.5e-3, 6.0
 
 
-def compare_cells(evidence: Evidence, used: list[int], reports: list[FrameReport]) -> None:
-    """Compare one frame of every cell with its neighbours; what is wrong goes into their reports.
+def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: list[FrameReport]) -> None:
+    """Compare the frame of every cell that shows most with its neighbours; what is wrong goes into their reports.
 
-    Where it should have looked only a plan tells.
+    The cell's other frames are looked at for shake alone. Where a frame should have looked only a plan tells.
     """
-    planned = [k for k in used if evidence.view(k) is not None]
+    planned = [_lead(evidence, cell) for cell in cells if all(evidence.view(k) is not None for k in cell)]
     views = [view for k in planned if (view := evidence.view(k)) is not None]
     if len(planned) < 3:
         return
@@ -66,9 +68,11 @@ def compare_cells(evidence: Evidence, used: list[int], reports: list[FrameReport
     missed = [
         is_planned and found.joined[number] and abs(grown[number]) > max(_LEAST_GROWTH, _TIMES_USUAL * usual)
         and growth_agreed(found.pairs, grown, number)
-        and missed_focus(evidence, k, float(grown[number]), reports[k])
+        and (not reports[k].without("missed-focus") or missed_focus(evidence, k, float(grown[number]), reports[k]))
         for number, k in enumerate(planned)
     ]  # fmt: skip
+    # What a lens focused too near loses by that is not the exposure's fault.
+    off = off + np.where(missed, 2.0 / math.log(2.0) * grown, 0.0)
     for number, k in enumerate(planned):
         if not found.joined[number]:
             continue
@@ -77,36 +81,80 @@ def compare_cells(evidence: Evidence, used: list[int], reports: list[FrameReport
         if is_planned:
             report.shift_px = (float(found.shifts[number, 0]), float(found.shifts[number, 1]))
             report.turn_deg = float(found.turns_deg[number])
-        if is_planned and found.odd()[number] and not missed[number]:
+        if is_planned and found.odd()[number] and not missed[number] and report.without("knock"):
             report.faults.append(
                 Fault("knock", round(math.hypot(*report.shift_px), 3),
                       f"it looks elsewhere: {words(report.shift_px)}, turned {report.turn_deg:+.3f}°",
                       "take this frame again; joining sets it right as far as its overlaps reach")
             )  # fmt: skip
-        if abs(off[number]) > 2.0 * EXPOSURE_STOPS:
+        if abs(off[number]) > 2.0 * EXPOSURE_STOPS and report.without("exposure"):
             lighter = "brighter" if off[number] > 0 else "darker"
             says = f"{abs(off[number]):.2f} stops {lighter} than its neighbours"
             report.faults.append(
                 Fault("exposure", float(off[number]), says,
                       "take it again with the others' exposure; joining evens out what is not clipped")
             )  # fmt: skip
-    divide, losses, seen = evidence.reads[planned[0]].divide, _Losses(len(planned)), []
-    for overlap in _laid_over(evidence, planned, found):
+    divide, losses, seen = evidence.reads[planned[0]].divide, _Losses(), []
+    for pair in found.pairs:
         if evidence.is_cancelled():
             raise Cancelled
-        losses.add(overlap)
-        seen.append(
-            _Seen(overlap.pair, overlap.top, overlap.left, between(overlap.here, overlap.there, overlap.shown))
+        a, b = pair.a, pair.b
+        overlap = (
+            _overlap(found.straight[a], found.straight[b], found.views[b].onto(found.views[a]), divide)
+            if pair.trusted
+            else None
         )
-    _shaken(planned, divide, losses, reports)
+        if overlap is not None:
+            losses.add(overlap, planned[a], planned[b])
+            held = between(overlap.here, overlap.there, overlap.shown)
+            seen.append(_Seen(pair, overlap.top, overlap.left, held))
+    _others_of_cells(evidence, cells, planned, found, losses)
+    _shaken(divide, losses, reports)
     _moved(planned, divide, found, seen, reports)
+
+
+def _lead(evidence: Evidence, cell: Sequence[int]) -> int:
+    """The frame of a cell that shows most fine detail; without a plan the one whose place was found."""
+    if any(evidence.matched[k] is None for k in cell):
+        return cell[0]
+
+    def detail(k: int) -> float:
+        return float(np.abs(cv2.Laplacian(cv2.GaussianBlur(evidence.reads[k].grey, (0, 0), 1.0), cv2.CV_32F)).mean())
+
+    return max(cell, key=detail)
+
+
+def _others_of_cells(
+    evidence: Evidence, cells: Sequence[Sequence[int]], leads: Sequence[int], found: Looked, losses: _Losses
+) -> None:
+    """What the frames of cells that are not compared otherwise lost against their cell's neighbours."""
+    divide, place = evidence.reads[leads[0]].divide, {k: number for number, k in enumerate(leads)}
+    for cell in cells:
+        lead = next((k for k in cell if k in place), None)
+        if lead is None:
+            continue
+        own, planned = found.views[place[lead]], evidence.view(lead)
+        neighbours = {n for p in found.pairs if p.trusted and place[lead] in (p.a, p.b) for n in (p.a, p.b)}
+        for k in cell:
+            view = evidence.view(k)
+            if k == lead or view is None or planned is None:
+                continue
+            if evidence.is_cancelled():
+                raise Cancelled
+            # It was turned as its cell's lead was.
+            turned = own.rotation @ planned.rotation.T @ view.rotation
+            view = replace(view, rotation=turned, bend=own.bend)
+            straight = straightened(evidence.reads[k].grey, view, evidence.pixels)
+            for number in neighbours - {place[lead]}:
+                overlap = _overlap(straight, found.straight[number], found.views[number].onto(view), divide)
+                if overlap is not None:
+                    losses.add(overlap, k, None)
 
 
 @dataclass(frozen=True)
 class _Overlap:
     """Two frames that overlap, the second laid over the first: a box of the first, and where both show something."""
 
-    pair: Pair
     top: int
     left: int
     here: Grey
@@ -114,46 +162,41 @@ class _Overlap:
     shown: NDArray[np.bool_]
 
 
-def _laid_over(evidence: Evidence, planned: list[int], found: Looked) -> Iterator[_Overlap]:
-    """Every pair with enough in common, one at a time."""
-    divide = evidence.reads[planned[0]].divide
-    for pair in found.pairs:
-        if not pair.trusted:
-            continue
-        here, there = found.straight[pair.a], found.straight[pair.b]
-        matrix = at_level(found.views[pair.b].onto(found.views[pair.a]), divide)
-        size = (here.shape[1], here.shape[0])
-        shown = cv2.warpPerspective(np.ones_like(there), matrix, size, flags=cv2.INTER_NEAREST) > 0
-        rows, columns = np.flatnonzero(shown.mean(axis=1) > 0.02), np.flatnonzero(shown.mean(axis=0) > 0.02)
-        if len(rows) < _LEAST_SIDE or len(columns) < _LEAST_SIDE:
-            continue
-        top, left = int(rows[0]) + 8, int(columns[0]) + 8
-        box = np.s_[top : rows[-1] - 7, left : columns[-1] - 7]
-        # A short kernel would take detail along the way it shifts by half pixels, and look like shake.
-        moved = cv2.warpPerspective(there, matrix, size, flags=cv2.INTER_LANCZOS4)
-        whole = cv2.erode(shown.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
-        first, second = (np.ascontiguousarray(part[box], np.float32) for part in (here, moved))
-        yield _Overlap(pair, top, left, first, second, np.ascontiguousarray(whole[box]))
+def _overlap(here: Grey, there: Grey, onto: Floats, divide: int) -> _Overlap | None:
+    """Two frames of which a homography of whole pixels lays the second over the first; None with little in common."""
+    matrix = at_level(onto, divide)
+    size = (here.shape[1], here.shape[0])
+    shown = cv2.warpPerspective(np.ones_like(there), matrix, size, flags=cv2.INTER_NEAREST) > 0
+    rows, columns = np.flatnonzero(shown.mean(axis=1) > 0.02), np.flatnonzero(shown.mean(axis=0) > 0.02)
+    if len(rows) < _LEAST_SIDE or len(columns) < _LEAST_SIDE:
+        return None
+    top, left = int(rows[0]) + 8, int(columns[0]) + 8
+    box = np.s_[top : rows[-1] - 7, left : columns[-1] - 7]
+    # A short kernel would take detail along the way it shifts by half pixels, and look like shake.
+    moved = cv2.warpPerspective(there, matrix, size, flags=cv2.INTER_LANCZOS4)
+    whole = cv2.erode(shown.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+    first, second = (np.ascontiguousarray(part[box], np.float32) for part in (here, moved))
+    return _Overlap(top, left, first, second, np.ascontiguousarray(whole[box]))
 
 
 class _Losses:
-    """What each frame lost along one direction against every neighbour that shows the same places."""
+    """What frames lost along one direction against every neighbour that shows the same places."""
 
-    def __init__(self, count: int) -> None:
-        self.pairs: list[list[Loss]] = [[] for _ in range(count)]
-        self.rings = [10**9] * count
+    def __init__(self) -> None:
+        self.pairs: defaultdict[int, list[Loss]] = defaultdict(list)
+        self.rings: defaultdict[int, int] = defaultdict(lambda: 10**9)
 
-    def add(self, overlap: _Overlap) -> None:
-        """Of both frames of an overlap."""
+    def add(self, overlap: _Overlap, first: int, second: int | None) -> None:
+        """Of both frames of an overlap, or of the first alone."""
         own, other = (sector_powers(part, overlap.shown) for part in (overlap.here, overlap.there))
-        shared, pair = int(np.isfinite(own - other).all(axis=2).sum()), overlap.pair
+        shared = int(np.isfinite(own - other).all(axis=2).sum())
         if shared < _LEAST_RINGS:
             return
-        for number, powers in ((pair.a, (own, other)), (pair.b, (other, own))):
-            loss = loss_against(*powers)
-            if loss is not None:
-                self.rings[number] = min(self.rings[number], shared)
-                self.pairs[number].append(loss)
+        for k, powers in ((first, (own, other)), (second, (other, own))):
+            loss = None if k is None else loss_against(*powers)
+            if k is not None and loss is not None:
+                self.rings[k] = min(self.rings[k], shared)
+                self.pairs[k].append(loss)
 
 
 @dataclass(frozen=True)
@@ -166,15 +209,15 @@ class _Seen:
     held: Between
 
 
-def _shaken(planned: list[int], divide: int, losses: _Losses, reports: list[FrameReport]) -> None:
+def _shaken(divide: int, losses: _Losses, reports: list[FrameReport]) -> None:
     """Frames that lost detail along one direction against all neighbours that show the same places."""
-    for number, k in enumerate(planned):
-        if len(losses.pairs[number]) < 2:
+    for k, pairs in sorted(losses.pairs.items()):
+        if len(pairs) < 2:
             continue
-        swing, direction = agreed(losses.pairs[number])
-        few = _BY_MANY if len(losses.pairs[number]) >= _MANY_NEIGHBOURS else _CLEAR
-        least = few if losses.rings[number] < _MANY_RINGS else _SHAKEN
-        if swing >= least and not any(fault.name == "knock" for fault in reports[k].faults):
+        swing, direction = agreed(pairs)
+        few = _BY_MANY if len(pairs) >= _MANY_NEIGHBOURS else _CLEAR
+        least = few if losses.rings[k] < _MANY_RINGS else _SHAKEN
+        if swing >= least and reports[k].without("knock", "motion"):
             motion_fault(reports[k], blur_length_px(swing) * divide, direction)
 
 

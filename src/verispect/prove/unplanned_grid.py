@@ -87,5 +87,5 @@ def _placed(
     shares = [float(np.mean([float(k in there) for k in part.frames if k not in left_out])) for part in parts]
     if len(cells) < _LEAST_PLACES or min(shares) < _LEAST_SHARE:
         return None
-    evidence.found |= {cell[0]: view for cell, view in zip(cells, placed.views, strict=True)}
+    evidence.found |= {k: view for cell, view in zip(cells, placed.views, strict=True) for k in cell}
     return cells

@@ -19,9 +19,11 @@ _EDGES = np.geomspace(*_BAND, 7)
 _ABOVE_NOISE = 3.0
 # Rings of tiles that must be above the noise in both frames, for an answer.
 _LEAST_BINS = 12
-# What lost so much in every direction, and so many times what it lost along one, is out of focus: over content that
-# is all streaks one way that looks like motion, and tells of none.
-_OUT_OF_FOCUS, _TIMES_SWING = 1.2, 2.5
+# Motion takes from the coarsest ring, and from all in the middle, about as much evenly as along its direction (0.7
+# and 1.2 of it at the most in traced frames), and never more than 1.6 nepers along it. What lost or gained more is
+# focused elsewhere: over content that is streaks one way that looks like motion, and tells of none. Nepers, and
+# shares of what was lost along one direction.
+_EVEN_COARSEST, _EVEN_ALL, _MOST = (0.3, 0.5), (0.4, 1.0), 2.0
 # Tiles that tell for one ring; the finest such ring must show so much of what all show.
 _LEAST_IN_RING, _CONFIRMS = 6, 0.7
 
@@ -107,9 +109,12 @@ def loss_against(own: Floats, other: Floats) -> Loss | None:
     rows = difference[sound]
     parts = 2.0 * np.stack([np.mean(rows * wave(2 * theta), axis=1) for wave in (np.cos, np.sin)], axis=1)
     whole = np.median(parts, axis=0)
-    even = abs(float(np.median(np.mean(rows, axis=1))))
-    if even > max(_OUT_OF_FOCUS, _TIMES_SWING * float(np.hypot(*whole))):
+    even, swing = np.mean(rows, axis=1), float(np.hypot(*whole))
+    if swing > _MOST:
         return None
+    for part, (least, share) in ((even[ring == ring.min()], _EVEN_COARSEST), (even, _EVEN_ALL)):
+        if abs(float(np.median(part))) > least + share * swing:
+            return None
     # Motion takes more the finer the detail. Where the finest that is told does not show it, something else took
     # it from a coarser ring: the zeros of a defocused disc over content that is all streaks one way.
     told = [number for number in range(own.shape[1]) if (ring == number).sum() >= _LEAST_IN_RING]
