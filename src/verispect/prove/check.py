@@ -16,10 +16,11 @@ from verispect.plan.frames.rendering import Rendering
 from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.checks.dust import seen_on
-from verispect.prove.evidence import Evidence, Grey, doubles_of
+from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame, described, frames_in, in_order
 from verispect.prove.matching import match
+from verispect.prove.matching_by_content import places_by_content
 from verispect.prove.report import Fault, FrameReport, Report
 from verispect.prove.series_check import SeriesCheck
 from verispect.prove.sets import ALIKE, FrameSet, SetKind, is_dark, likeness, parted
@@ -80,6 +81,7 @@ def check(
 class _Check:
     def __init__(self, evidence: Evidence) -> None:
         self.evidence = evidence
+        self.looks: list[FirstLook] = []
         self.thumbs: list[Grey] = []
         self.shots: dict[int, Shot] = {}
         self.repeats: dict[int, Repeat] = {}
@@ -90,7 +92,7 @@ class _Check:
         """Read everything once, then compare."""
         evidence = self.evidence
         frames, candidate = evidence.frames, evidence.candidate
-        looks = evidence.first_looks()
+        self.looks = looks = evidence.first_looks()
         self.thumbs = [look.thumb for look in looks]
         dark = is_dark([look.median for look in looks])
         # Black frames are all alike, and each parts what is about it.
@@ -108,7 +110,7 @@ class _Check:
         if candidate is not None:
             for part in parts:
                 told = match([frames[k] for k in part], evidence.exposures, shots, evidence.run)
-                self._match(part, told, dark)
+                self._match(part, self._settled(part, told, shots), dark)
         for k, frame in enumerate(frames):
             if evidence.is_cancelled():
                 raise Cancelled
@@ -151,6 +153,22 @@ class _Check:
             ],
             blocks,
         )  # fmt: skip
+
+    def _settled(
+        self, part: Sequence[int], told: Sequence[Shot | None], shots: Sequence[Shot]
+    ) -> Sequence[Shot | None]:
+        """What frames that tell nothing of which they are show of it."""
+        evidence, planned = self.evidence, len(shots)
+        guess = [shot.exposure for shot in told if shot is not None]
+        few = len(part) <= planned == len(evidence.exposures) and 2 * len(part) >= planned
+        if not few or len(guess) < len(part) or evidence.run is not None:
+            return told
+        is_told = len({evidence.frames[k].subject_m for k in part} - {None}) > 1
+        if evidence.candidate is None or (is_told and not evidence.candidate.method.is_grid):
+            return told
+        by_exposure = {shot.exposure: shot for shot in shots}
+        places = places_by_content(evidence, part, guess, [self.looks[k].small for k in part])
+        return [by_exposure[place] for place in places]
 
     def _match(self, part: Sequence[int], told: Sequence[Shot | None], dark: Sequence[bool]) -> None:
         """One picture stands for each exposure; of the other shots of it only what may be wrong is told."""

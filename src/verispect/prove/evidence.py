@@ -21,7 +21,7 @@ from verispect.prove.align.motion import Motion, enlarged, halvings, motion_betw
 from verispect.prove.checks.dust import Speck, is_plain, specks_on
 from verispect.prove.checks.shaken import powers_in
 from verispect.prove.expected import View, turned_as_happened, view_of
-from verispect.prove.intake import Frame, linear_of, read_coded
+from verispect.prove.intake import Coded, Frame, grey_linear, linear_of, read_coded
 from verispect.prove.softness.block_map import BlockNet
 from verispect.prove.softness.mark_softness import ABOUT
 from verispect.prove.softness.spectra import Seen
@@ -29,6 +29,7 @@ from verispect.prove.softness.spectra import Seen
 Grey = NDArray[np.float32]
 Progress = Callable[[float, str], None]
 _WORKING_PIXELS = 1_700_000
+_SMALL_PIXELS = 120_000
 _BLOCK_HALF = 60
 _SMALL_SIDE = 180
 # Width and height of what frames are told alike or unlike by.
@@ -53,12 +54,23 @@ class Read:
 
 @dataclass(frozen=True)
 class FirstLook:
-    """Median luminance, what its samples come to, whether it shows nothing but an even ground, and a tiny picture."""
+    """Median luminance, what its samples come to, whether it shows nothing but an even ground, and its picture.
+
+    Tiny, and small in linear luminance by a whole number.
+    """
 
     median: float
     digest: bytes
     is_plain: bool
     thumb: Grey
+    small: Grey
+
+
+def _small_of(coded: Coded) -> Grey:
+    divide = halvings((coded.shape[1], coded.shape[0]), _SMALL_PIXELS)
+    size = (coded.shape[1] // divide, coded.shape[0] // divide)
+    small = cv2.resize(coded[: size[1] * divide, : size[0] * divide], size, interpolation=cv2.INTER_AREA)
+    return np.asarray(grey_linear(np.asarray(small, np.uint16), 1), np.float32)
 
 
 def doubles_of(digests: Sequence[bytes]) -> dict[int, int]:
@@ -130,7 +142,9 @@ class Evidence:
             plain = is_plain(np.asarray(grey, np.float32))
             if plain:
                 self._plain.add(frame.path)
-            found.append(FirstLook(float(np.median(light)), digest, plain, np.asarray(thumb, np.float32)))
+            found.append(
+                FirstLook(float(np.median(light)), digest, plain, np.asarray(thumb, np.float32), _small_of(coded))
+            )
         return found
 
     def read(self, frame: Frame, exposure: int | None) -> Read:

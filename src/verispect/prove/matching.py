@@ -8,6 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from verispect.files.run_file import Run
+from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.shots import Shot
 from verispect.prove.intake import Frame
@@ -43,7 +44,8 @@ def _by_run(frames: Sequence[Frame], shots: Sequence[Shot], run: Run | None) -> 
 def _by_what_they_tell(frames: Sequence[Frame], exposures: Sequence[Exposure]) -> list[int | None]:
     """By order, focus or number: for each frame its place among the exposures as they are taken one by one."""
     if len(frames) == len(exposures):
-        return list(range(len(frames)))
+        order: list[int | None] = list(range(len(frames)))
+        return order[::-1] if _are_reversed(frames, exposures) else order
     by_focus = _by_focus(frames, exposures)
     if by_focus is not None:
         return by_focus
@@ -59,15 +61,31 @@ def _by_what_they_tell(frames: Sequence[Frame], exposures: Sequence[Exposure]) -
     return [k if k < len(exposures) else None for k in range(len(frames))]
 
 
-def _by_focus(frames: Sequence[Frame], exposures: Sequence[Exposure]) -> list[int | None] | None:
-    """Aligned in order by the distance that each frame tells; None where they tell none, or all the same."""
+def _are_reversed(frames: Sequence[Frame], exposures: Sequence[Exposure]) -> bool:
+    """Whether the distances that frames tell go the other way than those that were planned."""
+    closeness = _closeness(frames, exposures)
+    if closeness is None:
+        return False
+    seen, wanted = closeness
+    return float(np.abs(seen - wanted[::-1]).sum()) < 0.5 * float(np.abs(seen - wanted).sum())
+
+
+def _closeness(frames: Sequence[Frame], exposures: Sequence[Exposure]) -> tuple[Floats, Floats] | None:
+    """1/m of what frames tell and of what was planned; None where they tell none, or all the same."""
     told = [frame.subject_m for frame in frames]
     if any(value is None for value in told):
         return None
     seen = np.array([1.0 / value for value in told if value])
     wanted = np.array([0.0 if math.isinf(e.focus_m) else 1.0 / e.focus_m for e in exposures])
-    if np.ptp(wanted) < _SAME * wanted.max() or np.ptp(seen) < 1e-9:
+    return None if np.ptp(wanted) < _SAME * wanted.max() or np.ptp(seen) < 1e-9 else (seen, wanted)
+
+
+def _by_focus(frames: Sequence[Frame], exposures: Sequence[Exposure]) -> list[int | None] | None:
+    """Aligned in order by the distance that each frame tells; None where they tell none, or all the same."""
+    closeness = _closeness(frames, exposures)
+    if closeness is None:
         return None
+    seen, wanted = closeness
     # Least change in order: dynamic programme over (frame, exposure), both forwards.
     cost = np.abs(seen[:, None] - wanted[None]) / np.ptp(wanted)
     rows, columns = cost.shape

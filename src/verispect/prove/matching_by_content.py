@@ -1,0 +1,246 @@
+"""Which planned exposure each frame is of where only what it shows tells: taken in another order, or some missing."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Callable, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import linear_sum_assignment
+
+from verispect.errors import Cancelled, FileError
+from verispect.optics.types import Floats
+from verispect.prove.align.motion import at_level, at_middle, enlarged, motion_between
+from verispect.prove.evidence import Evidence
+from verispect.prove.expected import View, blur_per_defocus, view_of
+from verispect.prove.intake import grey_linear, read_coded
+from verispect.prove.join.placing import found_places
+from verispect.prove.join.pointing import overlap_share
+from verispect.prove.softness.mark_softness import measure
+
+Grey = NDArray[np.float32]
+Places = tuple[int, ...]
+# So many ways to leave frames out are tried; where there are more, the first and last of them alone.
+_MOST_WAYS = 60
+# Frames of a grid are held against one another where they share so much, and lie right within so much of a width.
+_LEAST_SHARED, _NEAR = 0.12, 0.02
+# Where so many of those that follow one another lie right, nothing else is asked.
+_FITS = 0.6
+# Scales that disagree by no more than this share of a step from frame to frame are as planned.
+_OF_A_STEP = 0.35
+# Lenses that draw alike at every focus tell nothing so.
+_LEAST_BREATHING = 1e-3
+# Marks agree with the plan within about so many allowed blurs; frames of a series lie about two apart.
+_OFF = 0.7
+
+
+def places_by_content(
+    evidence: Evidence, used: Sequence[int], guess: Sequence[int], smalls: Sequence[Grey]
+) -> Places:
+    """Which exposure each frame is of; the guess where nothing tells better.
+
+    Parameters
+    ----------
+    used : sequence of int
+        Frames in the order in which they were taken, no more than were planned.
+    guess : sequence of int
+        The exposures they are taken for.
+    smalls : sequence of ndarray
+        A small picture of each in linear light.
+    """
+    candidate = evidence.candidate
+    if candidate is None or len(used) < 2:
+        return tuple(guess)
+    planned = len(evidence.exposures)
+    numbers = [evidence.frames[k].number for k in used]
+    ways = [tuple(guess), *(_ways(numbers, planned) if len(used) < planned else [])]
+    ways += [tuple(reversed(places)) for places in ways]
+    judge = _Judge(evidence, used, smalls)
+    told = _in_grid if candidate.method.is_grid else _in_series
+    return told(judge, list(dict.fromkeys(ways)))
+
+
+def _ways(numbers: Sequence[int | None], planned: int) -> list[Places]:
+    """What the frames may be of: what is left out of their numbering is missing, else anything may be."""
+    count = len(numbers)
+    known = [number for number in numbers if number is not None]
+    if len(known) == count and all(b > a for a, b in itertools.pairwise(known)) and known[-1] - known[0] >= count:
+        after = [number - known[0] for number in known]
+        return [tuple(place + begin for place in after) for begin in range(planned - after[-1])]
+    if math.comb(planned, count) <= _MOST_WAYS:
+        return list(itertools.combinations(range(planned), count))
+    return [tuple(range(begin, begin + count)) for begin in range(planned - count + 1)][:_MOST_WAYS]
+
+
+class _Judge:
+    """The frames, and where the plan has their exposures look."""
+
+    def __init__(self, evidence: Evidence, used: Sequence[int], smalls: Sequence[Grey]) -> None:
+        self.evidence, self.used, self.smalls = evidence, used, smalls
+        self.divide = round(evidence.pixels[0] / smalls[0].shape[1])
+        self.views = [
+            view_of(exposure, evidence.pixels, evidence.pitch_mm, evidence.turned.get(index))
+            for index, exposure in enumerate(evidence.exposures)
+        ]
+        self._fits: dict[tuple[int, int, int, int], bool | None] = {}
+
+    def laid(self, first: int, second: int, planned: Floats, view: View) -> Floats | None:
+        """What lays one frame over another, whole pixels, from where it is thought to lie."""
+        if self.evidence.is_cancelled():
+            raise Cancelled
+        high, wide = self.smalls[first].shape
+        motion = motion_between(
+            self.smalls[second], self.smalls[first], planned=at_level(planned, self.divide),
+            focal_px=view.scale_px / self.divide, centre_px=((wide - 1) / 2.0, (high - 1) / 2.0),
+        )  # fmt: skip
+        up = enlarged(self.divide)
+        found: Floats = up @ motion.matrix @ np.linalg.inv(up)
+        return found if motion.trusted else None
+
+    def fits(self, first: int, second: int, a: int, b: int) -> bool | None:
+        """Whether two frames lie as two exposures of a grid should; None where those share too little."""
+        key = (first, second, a, b)
+        if key not in self._fits:
+            self._fits[key] = self._fit(*key)
+        return self._fits[key]
+
+    def _fit(self, first: int, second: int, a: int, b: int) -> bool | None:
+        pixels = self.evidence.pixels
+        if overlap_share(self.views[a], self.views[b], pixels) < _LEAST_SHARED:
+            return None
+        planned = self.views[b].onto(self.views[a])
+        found = self.laid(first, second, planned, self.views[a])
+        if found is None:
+            return False
+        middle = np.array([(pixels[0] - 1) / 2.0, (pixels[1] - 1) / 2.0, 1.0])
+        here, there = found @ middle, planned @ middle
+        return bool(np.linalg.norm(here[:2] / here[2] - there[:2] / there[2]) < _NEAR * pixels[0])
+
+    def scales(self) -> Floats:
+        """By how much each frame is drawn larger than the first, as a logarithm; NaN from where none tells."""
+        middle = ((self.evidence.pixels[0] - 1) / 2.0, (self.evidence.pixels[1] - 1) / 2.0)
+        steps = [0.0]
+        for first, second in itertools.pairwise(range(len(self.used))):
+            found = self.laid(first, second, np.eye(3), self.views[0])
+            steps.append(math.nan if found is None else -math.log(at_middle(found, middle)[3]))
+        return np.cumsum(steps)
+
+    def marks_agree(self, places: Places) -> float:
+        """How many marks are sharp where the plan has them; what is a step of focus off counts for nothing."""
+        candidate = self.evidence.candidate
+        assert candidate is not None
+        rendering = candidate.rendering
+        assert rendering is not None
+        blocks: dict[int, dict[int, Grey]] = {}
+        for k, place in zip(self.used, places, strict=True):
+            if self.evidence.is_cancelled():
+                raise Cancelled
+            grey = np.asarray(grey_linear(read_coded(self.evidence.frames[k]), 1), np.float32)
+            blocks[place] = self.evidence.blocks(grey, place)
+        total = 0.0
+        for mark in range(candidate.scene.mark_count):
+            seen = {place: own[mark] for place, own in sorted(blocks.items()) if mark in own}
+            told = measure(candidate, rendering, mark, seen, self.evidence.pitch_mm)
+            if told.ranged is not None:
+                exposure = candidate.exposures[told.frame]
+                off = told.ranged.off_mm * blur_per_defocus(exposure) / exposure.allowed_blur_mm
+                total += math.exp(-((off / _OFF) ** 2))
+        return total
+
+
+def _in_series(judge: _Judge, ways: list[Places]) -> Places:
+    """By the frames' scales; between those ways that these allow, by where the marks are sharp."""
+    guess, scales = ways[0], judge.scales()
+    drawn = np.log([view.scale_px for view in judge.views])
+    if np.ptp(drawn) < _LEAST_BREATHING or not np.isfinite(scales).all():
+        return guess
+    if len(guess) == len(drawn):
+        # In any order: each frame as its size has it.
+        order = np.empty(len(guess), int)
+        order[np.argsort(scales)] = np.argsort(drawn)
+        ways = [*ways, tuple(order.tolist())]
+    step = _OF_A_STEP * float(np.median(np.diff(np.sort(drawn))))
+
+    def off(places: Places) -> float:
+        rest = scales - drawn[list(places)]
+        return float(np.median(np.abs(rest - np.median(rest))))
+
+    def worst(places: Places) -> float:
+        rest = scales - drawn[list(places)]
+        return float(np.ptp(rest))
+
+    if len(guess) == len(drawn):
+        # One odd frame is a fault, not another order.
+        if off(guess) < step:
+            return guess
+        allowed = [places for places in dict.fromkeys(ways) if off(places) < step]
+    else:
+        least = min(worst(places) for places in ways)
+        allowed = [places for places in dict.fromkeys(ways) if worst(places) < least + step]
+    if not allowed:
+        return guess
+    # A lens may breathe otherwise than planned: the marks decide.
+    tried = list(dict.fromkeys([guess, *allowed]))
+    agree = [judge.marks_agree(places) for places in tried]
+    if max(agree) == agree[0] and (guess in allowed or len(allowed) > 1):
+        return guess
+    if max(agree) == 0.0:
+        return allowed[0] if len(guess) < len(drawn) else guess
+    return tried[int(np.argmax(agree))]
+
+
+def _in_grid(judge: _Judge, ways: list[Places]) -> Places:
+    """By how many of the frames that should overlap lie where they should against one another."""
+
+    def share(places: Places, pairs: Callable[[int], bool]) -> float:
+        several = itertools.combinations(enumerate(places), 2)
+        told = [
+            fit
+            for (i, a), (j, b) in several
+            if pairs(j - i) and (fit := judge.fits(i, j, a, b)) is not None
+        ]  # fmt: skip
+        return float(np.mean(told)) if told else 0.0
+
+    guess = ways[0]
+    if len(guess) == len(judge.views) and share(guess, lambda apart: apart == 1) >= _FITS:
+        return guess
+    scores = [share(places, lambda _apart: True) for places in ways]
+    if max(scores) >= _FITS:
+        return ways[int(np.argmax(scores))]
+    anyhow = _in_any_order(judge)
+    if anyhow is not None and share(anyhow, lambda _apart: True) > max(max(scores), 0.5 * _FITS):
+        return anyhow
+    return ways[int(np.argmax(scores))] if max(scores) > scores[0] else guess
+
+
+def _in_any_order(judge: _Judge) -> Places | None:
+    """Frames of a turned grid placed by what they share, and each given to the exposure that looks there."""
+    evidence = judge.evidence
+    frames = [evidence.frames[k] for k in judge.used]
+    try:
+        placed = found_places(frames, None, lambda _share, _text: None, evidence.is_cancelled)
+    except FileError:
+        return None
+    cells = placed.cells
+    if sum(map(len, cells)) < len(judge.used):
+        return None
+    looks = np.array([view.rotation[2] for view in judge.views])
+    best: tuple[float, Places] | None = None
+    for anchor in range(len(looks)):
+        # As if the first place that was found were this exposure's.
+        turn = placed.views[0].rotation.T @ judge.views[anchor].rotation
+        seen = np.array([view.rotation[2] @ turn for view in placed.views])
+        there = [(number, k) for number, cell in enumerate(cells) for k in cell]
+        apart = np.linalg.norm(seen[[number for number, _ in there]][:, None] - looks[None], axis=2)
+        # Those of one place stay in their order.
+        cost = apart + 1e-6 * (np.arange(len(looks))[None] - np.array([k for _, k in there])[:, None]) ** 2
+        rows, columns = linear_sum_assignment(cost)
+        places = [0] * len(there)
+        for row, column in zip(rows.tolist(), columns.tolist(), strict=True):
+            places[there[row][1]] = column
+        total = float(cost[rows, columns].mean())
+        if best is None or total < best[0]:
+            best = (total, tuple(places))
+    return None if best is None else best[1]

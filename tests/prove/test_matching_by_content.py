@@ -1,0 +1,96 @@
+"""Frames that tell nothing but their picture: taken the other way, in no order, or with one of them missing."""
+
+from __future__ import annotations
+
+import random
+from pathlib import Path
+
+import numpy as np
+import pytest
+import tifffile
+
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.check import check
+from verispect.prove.matching_by_content import _ways
+from verispect.prove.report import Report
+from verispect.rehearse.camera import Options
+from verispect.rehearse.pupil_views import Quality
+from verispect.rig.rehearsed_run import Writing, rehearse_to
+
+# One process makes the frames once.
+pytestmark = pytest.mark.xdist_group("frames")
+
+
+def bare(source: Path, to: Path, order: list[int]) -> Path:
+    """Some frames in an order, under new names and without a word of what they are."""
+    files = sorted(source.glob("*.tif"))
+    to.mkdir()
+    for number, k in enumerate(order):
+        tifffile.imwrite(to / f"p{number + 1:03d}.tif", tifffile.imread(files[k]), photometric="rgb")
+    return to
+
+
+def taken_for(report: Report) -> list[int | None]:
+    return [frame.planned_exposure for frame in report.frames if frame.file]
+
+
+def faults(report: Report) -> list[str]:
+    return [fault.name for frame in report.frames for fault in frame.faults]
+
+
+def test_a_series_taken_the_other_way_or_in_no_order_is_known(rehearsed, series: Candidate, tmp_path: Path) -> None:
+    count = series.frame_count
+    for name, order in (
+        ("reversed", list(range(count))[::-1]),
+        ("shuffled", random.Random(4).sample(range(count), count)),
+    ):
+        report = check([bare(rehearsed(), tmp_path / name, order)], candidate=series)
+        assert taken_for(report) == order, name
+        assert faults(report) == []
+        sharp = [mark for mark in report.marks if mark.verdict == "sharp"]
+        assert len(sharp) >= 3
+        for mark in sharp:
+            assert mark.softness == pytest.approx(mark.planned, abs=0.3), mark.name
+
+
+@pytest.mark.parametrize("gone", [0, 3, 7])
+def test_the_frame_that_is_missing_from_a_series_is_named(
+    rehearsed, series: Candidate, tmp_path: Path, gone: int
+) -> None:
+    """All eight lie evenly apart: at the ends only the marks tell which of them is not there."""
+    order = [k for k in range(series.frame_count) if k != gone]
+    report = check([bare(rehearsed(), tmp_path / "set", order)], candidate=series)
+    assert taken_for(report) == order
+    assert [frame.planned_exposure for frame in report.frames if frame.file is None] == [gone]
+
+
+def test_one_that_missed_its_focus_is_a_fault_and_no_other_order(
+    rehearsed, series: Candidate, tmp_path: Path
+) -> None:
+    order = list(range(series.frame_count))
+    report = check([bare(rehearsed("autofocus-miss@3:3"), tmp_path / "set", order)], candidate=series)
+    assert taken_for(report) == order
+    assert {frame.planned_exposure for frame in report.frames if frame.faults} == {3}
+
+
+def test_a_grid_is_known_in_any_order_and_its_missing_frame_too(small_grid: Candidate, tmp_path: Path) -> None:
+    good = tmp_path / "good"
+    rehearse_to(small_grid, Options(pixels=(480, 320), quality=Quality(0.5, 3)), Writing(good))
+    count = small_grid.frame_count
+    order = random.Random(1).sample(range(count), count)
+    report = check([bare(good, tmp_path / "shuffled", order)], candidate=small_grid)
+    assert taken_for(report) == order
+    assert faults(report) == []
+    order = list(range(1, count))
+    report = check([bare(good, tmp_path / "missing", order)], candidate=small_grid)
+    assert taken_for(report) == order
+    assert faults(report) == ["missing"]
+
+
+def test_gaps_in_the_numbering_are_what_is_missing() -> None:
+    assert _ways([4, 5, 7], 4) == [(0, 1, 3)]
+    assert _ways([4, 5, 7], 5) == [(0, 1, 3), (1, 2, 4)]
+    assert _ways([1, 2], 3) == [(0, 1), (0, 2), (1, 2)]
+    # Of many that may be missing anywhere the ends alone are asked.
+    assert len(_ways(list(range(10)), 30)) == 21
+    assert all(np.ptp(np.diff(way)) == 0 for way in _ways(list(range(10)), 30))
