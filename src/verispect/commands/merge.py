@@ -39,6 +39,7 @@ def run(given: Sequence[str]) -> int:
     from verispect.errors import Cancelled, FileError
     from verispect.files.atomic import write_atomically
     from verispect.files.picture_out import not_over, write_picture
+    from verispect.prove.intake import frames_in
     from verispect.prove.merge.series import merge
     from verispect.prove.merge.shots import shots_together
     from verispect.prove.merge.written import depth_picture, done_words, profile_of, shot_of
@@ -68,6 +69,12 @@ def run(given: Sequence[str]) -> int:
             first = merged.first
             assert first is not None
             profile = profile_of(first)
+            points = None
+            if options.ply is not None and candidate is not None:
+                from verispect.prove.merge.depth_points import depth_points
+
+                by_name = {path.name: path for path in frames_in(together.places)}
+                points = depth_points(merged, candidate, by_name)
         together.name_shots(merged.frames)
     except Cancelled:
         return STOPPED
@@ -79,10 +86,9 @@ def run(given: Sequence[str]) -> int:
     if options.depth and merged.depth is not None:
         depth_file = options.out.with_name(f"{options.out.stem}-depth.tif")
         write_picture(depth_file, depth_picture(merged), force=options.force)
-    if options.ply is not None and candidate is not None:
-        from verispect.prove.merge.depth_points import depth_points, ply_of
+    if points is not None:
+        from verispect.prove.merge.depth_points import ply_of
 
-        points = depth_points(merged, candidate.scene.plan.sensor_mm)
         write_atomically(options.ply, ply_of(points))
     report = merged.report(None if depth_file is None else depth_file.name)
     if options.report is not None:

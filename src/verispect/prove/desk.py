@@ -104,13 +104,15 @@ def merge_files(
             )  # fmt: skip
             assert merged.first is not None
             first, profile = merged.first, profile_of(merged.first)
+            tells = candidate is not None and merged.exposures is not None and merged.depth is not None
+            points = None
+            if candidate is not None and tells and len(merged.frames) > 2:
+                points = ply_of(depth_points(merged, candidate, {path.name: path for path in together.places}))
         together.name_shots(merged.frames)
     except Cancelled:
         return None
     write_picture(target, merged.pixels, shot=shot_of(first), icc=profile, orientation=first.orientation, force=True)
-    if merged.exposures is None or merged.depth is None:
-        return MergedFile(target, None, merged.report(None))
-    return MergedFile(target, ply_of(depth_points(merged, sensor)), merged.report(None))
+    return MergedFile(target, points, merged.report(None))
 
 
 class JoinedFile(NamedTuple):

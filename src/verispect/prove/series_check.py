@@ -291,8 +291,14 @@ class SeriesCheck:
         moved = any(fault.name == "knock" for fault in self.reports[used[number]].faults)
         return 2.0 if odd or moved else 1.0
 
+    def _beside_a_gap(self, number: int, used: list[int]) -> float:
+        """How much more it takes beside a frame that is missing: what comes next is focused elsewhere altogether."""
+        beside = [other for other in (number - 1, number + 1) if 0 <= other < len(used)]
+        indices = [(self.matched[used[number]], self.matched[used[other]]) for other in beside]
+        return 2.0 if any(a is not None and b is not None and abs(a - b) > 1 for a, b in indices) else 1.0
+
     def _shaken(self, used: list[int]) -> None:
-        care = [self._care(number, used) for number in range(len(used))]
+        care = [max(self._care(number, used), self._beside_a_gap(number, used)) for number in range(len(used))]
         found = shaken_in([self.reads[k].sectors for k in used], care.__getitem__)
         for number, shaken in sorted(found.items()):
             k = used[number]

@@ -1,4 +1,8 @@
-"""The depth map of a merge as points in the plan's world: the camera as a rangefinder all over the picture.
+"""What the frames of a merge tell of distances, as points in the plan's world: the camera as a rangefinder.
+
+How far away a block of the picture is its spectra tell, as those of marks do; every place of it that has detail is
+taken to lie there. The merge's own depth map says which frame to take, not how far away a thing is: it is smoothed,
+and between frames it leans towards their middle.
 
 A place that is sharpest at image distance v lies on its ray where the lens images it there: with the ray r from the
 entrance pupil, the axis a, and the pupil o ahead of the front principal point, P = λ r + o and f P_z = v (a·P − f),
@@ -7,8 +11,9 @@ so λ = (v (a·o − f) − f o_z)/(f r_z − v a·r).
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -17,13 +22,19 @@ from numpy.typing import NDArray
 from verispect.errors import FileError
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.expected import view_of
+from verispect.prove.intake import described, grey_linear, read_coded
 from verispect.prove.merge.series import Merged
+from verispect.prove.softness.block_map import HALF, BlockNet
 
 MOST_POINTS = 200_000
-# Detail below this, over the brightness about it, says nothing of depth; nor does depth that jumps about.
-_LEAST_DETAIL, _MOST_JUMP = 0.008, 0.35
-# What is sharpest in the first or the last frame may lie anywhere beyond it.
-_END = 0.15
+# Detail below this, over the brightness about it, stands nowhere.
+_LEAST_DETAIL = 0.008
+# Blocks along the long side; a place this near to a block's middle, in halves of it, lies where the block does.
+_ALONG, _WITHIN = 54, 0.8
+# Image distances are told to no better than this, in pixels' pitch.
+_LEAST_UNSURE = 0.15
 
 
 @dataclass(frozen=True)
@@ -35,7 +46,7 @@ class DepthPoints:
     world_m : ndarray, shape (N, 3)
     colours : ndarray of uint8, shape (N, 3)
     plus_minus_m : ndarray, shape (N,)
-        Half a step of focus to either side.
+        Almost surely within; of what may be at infinity half of what it is away.
     """
 
     world_m: Floats
@@ -43,50 +54,67 @@ class DepthPoints:
     plus_minus_m: Floats
 
 
-def depth_points(merged: Merged, sensor_mm: tuple[float, float], *, most: int = MOST_POINTS) -> DepthPoints:
-    """Points of everything in a merge that has detail, as many as `most`.
+def depth_points(
+    merged: Merged, candidate: Candidate, files: Mapping[str, Path], *, most: int = MOST_POINTS
+) -> DepthPoints:
+    """Points of everything in a merge that has detail and one depth, as many as `most`.
+
+    Parameters
+    ----------
+    files : mapping of str to Path
+        The frames by the names that the merge calls them by.
 
     Raises
     ------
     FileError
-        For a merge without a depth map, or of other frames than were planned.
+        For a merge without a depth map, of other frames than were planned, or of fewer than three.
     """
-    depth = merged.depth
-    if depth is None:
+    if merged.depth is None:
         raise FileError("no depth map: a proof has none; merge in full")
-    exposures = merged.exposures
-    if exposures is None:
+    if merged.exposures is None:
         raise FileError("other frames were merged than were planned: without a focus for each there are no distances")
-    usable = _usable(merged, depth)
-    places = np.argwhere(usable)
-    if len(places) > most:
-        places = places[np.linspace(0, len(places) - 1, most).astype(int)]
-    index = depth[places[:, 0], places[:, 1]].astype(float)
+    if len(merged.frames) < 3:
+        raise FileError("two frames tell no distances: one place before and one behind look alike; take three")
+    exposures = tuple(merged.exposures)
     rows, columns = merged.pixels.shape[:2]
-    scale = np.array([rows / depth.shape[0], columns / depth.shape[1]])
-    pixel = (places + 0.5) * scale
-    first = exposures[0]
-    pitch = sensor_mm[0] / columns
+    first, pitch = exposures[0], candidate.scene.plan.sensor_mm[0] / columns
+    pixels = (columns, rows)
+    net = BlockNet(pixels, view_of(first, pixels, pitch), first.allowed_blur_mm / pitch, along=_ALONG)
+    seen = {}
+    for k, told in enumerate(merged.frames):
+        grey = grey_linear(read_coded(described(files[told["file"]])), 1)
+        seen[k] = net.kept(np.asarray(grey, np.float32), view_of(exposures[k], pixels, pitch))
+    sharp_at, unsure = net.sharp_at(replace(candidate, exposures=exposures), seen, pitch)
+    places = np.argwhere(_with_detail(merged, merged.depth.shape))
+    pixel = (places + 0.5) * np.array([rows / merged.depth.shape[0], columns / merged.depth.shape[1]])
+    block = [
+        np.abs(pixel[:, axis, None] - at[None]).argmin(axis=1) for axis, at in enumerate((net.rows, net.columns))
+    ]
+    apart = np.hypot(pixel[:, 0] - net.rows[block[0]], pixel[:, 1] - net.columns[block[1]])
+    image, sure = sharp_at[block[0], block[1]], unsure[block[0], block[1]]
+    kept = np.flatnonzero(np.isfinite(image) & (apart < _WITHIN * HALF))
+    if len(kept) > most:
+        kept = kept[np.linspace(0, len(kept) - 1, most).astype(int)]
+    pixel, image, sure = pixel[kept], image[kept], np.maximum(sure[kept], _LEAST_UNSURE * pitch)
     aside = np.column_stack([pixel[:, 1] - 0.5 * columns, 0.5 * rows - pixel[:, 0]]) * pitch
     # The image stands upside down on the sensor.
     aside -= np.asarray(first.sensor_centre_mm)
     rays = np.column_stack([aside / first.state.pupil_scale_mm, np.ones(len(aside))])
-    away = [_along(rays, first, exposures, index + off) for off in (0.0, -0.5, 0.5)]
-    with np.errstate(invalid="ignore"):
-        sound = np.isfinite(away[0]) & (away[0] > 0.0)
-    world = first.pose.to_world_m(rays[sound] * away[0][sound, None])
-    span = 0.5 * np.abs(np.where(np.isfinite(away[1]), away[1], 2.0 * away[0]) - np.where(
-        np.isfinite(away[2]), away[2], 2.0 * away[0]))[sound] / 1000.0  # fmt: skip
+    away, near, far = (_along(rays, first, exposures, image + off) for off in (0.0 * sure, sure, -sure))
+    sound = np.isfinite(away) & (away > 0.0)
+    world = first.pose.to_world_m(rays[sound] * away[sound, None])
+    # What may be at infinity is unsure by as much as it is away.
+    beyond = np.where(np.isfinite(far) & (far > 0.0), far, 2.0 * away)
+    span = 0.5 * np.abs(beyond - near)[sound] / 1000.0
     at = pixel[sound].astype(int)
     colours = (merged.pixels[at[:, 0], at[:, 1]] >> 8).astype(np.uint8)
     return DepthPoints(world, colours, span)
 
 
-def _along(rays: Floats, first: Exposure, exposures: Sequence[Exposure], index: Floats) -> Floats:
-    """How far along each ray (its part ahead, mm) it is sharpest at a place in the run of frames."""
-    numbers = np.arange(len(exposures))
-    image = np.interp(index, numbers, [exposure.state.image_distance_mm for exposure in exposures])
-    focal = np.interp(index, numbers, [exposure.state.focal_mm for exposure in exposures])
+def _along(rays: Floats, first: Exposure, exposures: Sequence[Exposure], image: Floats) -> Floats:
+    """How far along each ray (its part ahead, mm) what is sharp at an image distance lies."""
+    states = sorted((exposure.state.image_distance_mm, exposure.state.focal_mm) for exposure in exposures)
+    focal = np.interp(image, *np.array(states).T)
     axis = np.asarray(first.state.axis)
     ahead = first.state.pupil_ahead_mm * axis
     with np.errstate(divide="ignore"):
@@ -96,17 +124,12 @@ def _along(rays: Floats, first: Exposure, exposures: Sequence[Exposure], index: 
     return found
 
 
-def _usable(merged: Merged, depth: NDArray[np.float32]) -> NDArray[np.bool_]:
-    """Where the picture has detail, and depth holds still."""
-    rows, columns = depth.shape
-    grey = cv2.resize(merged.pixels[..., 1].astype(np.float32), (columns, rows), interpolation=cv2.INTER_AREA)
+def _with_detail(merged: Merged, shape: tuple[int, ...]) -> NDArray[np.bool_]:
+    """Where the picture, at the size of its depth map, has detail."""
+    grey = cv2.resize(merged.pixels[..., 1].astype(np.float32), (shape[1], shape[0]), interpolation=cv2.INTER_AREA)
     level = cv2.GaussianBlur(grey, (0, 0), 6.0) + 200.0
     band = (cv2.GaussianBlur(grey, (0, 0), 0.7) - cv2.GaussianBlur(grey, (0, 0), 2.0)) / level
-    detail = np.sqrt(cv2.GaussianBlur(band * band, (0, 0), 3.0))
-    mean = cv2.blur(depth, (5, 5))
-    jump = np.sqrt(np.maximum(cv2.blur(depth * depth, (5, 5)) - mean * mean, 0.0))
-    last = len(merged.frames) - 1
-    found: NDArray[np.bool_] = (detail > _LEAST_DETAIL) & (jump < _MOST_JUMP) & (depth > _END) & (depth < last - _END)
+    found: NDArray[np.bool_] = np.sqrt(cv2.GaussianBlur(band * band, (0, 0), 3.0)) > _LEAST_DETAIL
     margin = 8
     found[:margin] = found[-margin:] = False
     found[:, :margin] = found[:, -margin:] = False

@@ -15,7 +15,15 @@ from numpy.typing import NDArray
 from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.expected import View, blur_per_defocus
-from verispect.prove.softness.spectra import Model, RingNet, Seen, about_sharpest, least_unsure_mm, sharp_distance_of
+from verispect.prove.softness.spectra import (
+    Found,
+    Model,
+    RingNet,
+    Seen,
+    about_sharpest,
+    least_unsure_mm,
+    sharp_distance_of,
+)
 
 Grey = NDArray[np.float32]
 # Half a block in pixels, as for marks; blocks along the long side.
@@ -63,9 +71,9 @@ class BlockMap:
 class BlockNet:
     """The net of one series: where its blocks lie in every frame, and what of each is kept."""
 
-    def __init__(self, pixels: tuple[int, int], first: View, allowed_px: float) -> None:
+    def __init__(self, pixels: tuple[int, int], first: View, allowed_px: float, along: int = _ALONG) -> None:
         wide, high = pixels
-        step = max(wide, high) / _ALONG
+        step = max(wide, high) / along
         # As near to the edges as a block lies whole within the picture, a little less for what breathing takes.
         edge = HALF + 0.01 * max(wide, high)
         self.pixels = pixels
@@ -108,7 +116,20 @@ class BlockNet:
                 frame[where], softness[where], unsure[where] = found
         return BlockMap(self.pixels, self.rows, self.columns, softness, unsure, frame)
 
-    def _block(
+    def sharp_at(self, candidate: Candidate, seen: Mapping[int, Seen], pitch_mm: float) -> tuple[Floats, Floats]:
+        """Image distance at which each block is sharp and its ±, mm, shape (R, C); NaN where it cannot be told."""
+        shape = (len(self.rows), len(self.columns))
+        found, unsure = np.full(shape, np.nan), np.full(shape, np.nan)
+        order = sorted(seen, key=lambda index: candidate.exposures[index].state.image_distance_mm)
+        detail = np.array([seen[index].detail for index in order])
+        for k in range(found.size):
+            told = self._told(candidate, seen, order, detail[:, k], k, pitch_mm)
+            if told is not None:
+                where = np.unravel_index(k, shape)
+                found[where], unsure[where] = told[1].sharp_at_mm, told[1].plus_minus_mm
+        return found, unsure
+
+    def _told(
         self,
         candidate: Candidate,
         seen: Mapping[int, Seen],
@@ -116,7 +137,8 @@ class BlockNet:
         detail: Floats,
         k: int,
         pitch_mm: float,
-    ) -> tuple[int, float, float] | None:
+    ) -> tuple[Sequence[int], Found] | None:
+        """The exposures about the sharpest, and where a block is sharp."""
         best = int(np.argmax(detail))
         about = order[about_sharpest(detail)]
         if len(about) < 3 or detail[best] <= 0.0 or detail.min() > (1.0 - _LEAST_FALL) * detail[best]:
@@ -127,8 +149,22 @@ class BlockNet:
             return None
         model = self._model(candidate, tuple(about), allowed, pitch_mm)
         found = sharp_distance_of(self._rings, [seen[index] for index in about], k, model)
-        if found is None:
+        return None if found is None else (about, found)
+
+    def _block(
+        self,
+        candidate: Candidate,
+        seen: Mapping[int, Seen],
+        order: Sequence[int],
+        detail: Floats,
+        k: int,
+        pitch_mm: float,
+    ) -> tuple[int, float, float] | None:
+        told = self._told(candidate, seen, order, detail, k, pitch_mm)
+        if told is None:
             return None
+        about, found = told
+        allowed = candidate.exposures[order[int(np.argmax(detail))]].allowed_blur_mm
         index = min(about, key=lambda one: abs(candidate.exposures[one].state.image_distance_mm - found.sharp_at_mm))
         exposure = candidate.exposures[index]
         rate = blur_per_defocus(exposure)
