@@ -35,7 +35,7 @@ def files(rehearsed: Rehearse) -> dict[str, Path]:
 
 
 def test_placards_lie_where_they_stood(merged: Merged, series: Candidate, files: dict[str, Path]) -> None:
-    """Within 3 % of where they stand, whatever stands beside them: between frames and beyond their middle too."""
+    """Within their ±, and within 6 % of where they stand: those between frames, and the last, too."""
     found = depth_points(merged, series, files)
     eye = series.exposures[0].pose.pupil_m
     ways = (found.world_m - eye) / np.linalg.norm(found.world_m - eye, axis=1)[:, None]
@@ -47,7 +47,7 @@ def test_placards_lie_where_they_stood(merged: Merged, series: Candidate, files:
         assert near.sum() > 50, mark.name
         off = np.median(found.world_m[near], axis=0) - place
         assert abs(off[2]) < max(float(np.median(found.plus_minus_m[near])), 0.03), mark.name
-        assert abs(off[2]) < 0.03 * place[2], mark.name
+        assert abs(off[2]) < 0.06 * place[2], mark.name
         assert np.abs(off[:2]).max() < 0.05
         seen += 1
     assert seen == 5

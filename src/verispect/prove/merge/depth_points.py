@@ -23,18 +23,17 @@ from verispect.errors import FileError
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.expected import view_of
+from verispect.prove.expected import blur_per_defocus, view_of
 from verispect.prove.intake import described, grey_linear, read_coded
 from verispect.prove.merge.series import Merged
 from verispect.prove.softness.block_map import HALF, BlockNet
+from verispect.prove.softness.spectra import least_unsure_mm
 
 MOST_POINTS = 200_000
 # Detail below this, over the brightness about it, stands nowhere.
 _LEAST_DETAIL = 0.008
 # Blocks along the long side; a place this near to a block's middle, in halves of it, lies where the block does.
 _ALONG, _WITHIN = 54, 0.8
-# Image distances are told to no better than this, in pixels' pitch.
-_LEAST_UNSURE = 0.15
 
 
 @dataclass(frozen=True)
@@ -46,7 +45,7 @@ class DepthPoints:
     world_m : ndarray, shape (N, 3)
     colours : ndarray of uint8, shape (N, 3)
     plus_minus_m : ndarray, shape (N,)
-        Almost surely within; of what may be at infinity half of what it is away.
+        Within it lie about nine in ten; of what may be at infinity half of what it is away.
     """
 
     world_m: Floats
@@ -95,7 +94,8 @@ def depth_points(
     kept = np.flatnonzero(np.isfinite(image) & (apart < _WITHIN * HALF))
     if len(kept) > most:
         kept = kept[np.linspace(0, len(kept) - 1, most).astype(int)]
-    pixel, image, sure = pixel[kept], image[kept], np.maximum(sure[kept], _LEAST_UNSURE * pitch)
+    least = least_unsure_mm(first.allowed_blur_mm, pitch) / blur_per_defocus(first)
+    pixel, image, sure = pixel[kept], image[kept], np.maximum(sure[kept], least)
     aside = np.column_stack([pixel[:, 1] - 0.5 * columns, 0.5 * rows - pixel[:, 0]]) * pitch
     # The image stands upside down on the sensor.
     aside -= np.asarray(first.sensor_centre_mm)
