@@ -11,7 +11,8 @@ import tifffile
 
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
-from verispect.prove.matching_by_content import _ways
+from verispect.prove.intake import described
+from verispect.prove.matching_by_content import _ways, in_planned_order
 from verispect.prove.report import Report
 from verispect.rehearse.camera import Options
 from verispect.rehearse.pupil_views import Quality
@@ -94,3 +95,19 @@ def test_gaps_in_the_numbering_are_what_is_missing() -> None:
     # Of many that may be missing anywhere the ends alone are asked.
     assert len(_ways(list(range(10)), 30)) == 21
     assert all(np.ptp(np.diff(way)) == 0 for way in _ways(list(range(10)), 30))
+
+
+def test_what_is_merged_or_joined_stands_in_the_plans_order(
+    rehearsed, series: Candidate, small_grid: Candidate, tmp_path: Path
+) -> None:
+    good = tmp_path / "grid"
+    rehearse_to(small_grid, Options(pixels=(480, 320), quality=Quality(0.5, 3)), Writing(good))
+    for name, source, candidate in (("s", rehearsed(), series), ("g", good, small_grid)):
+        count = candidate.frame_count
+        order = list(range(count))[::-1]
+        as_planned = [described(path) for path in sorted(bare(source, tmp_path / f"{name}1", order[::-1]).iterdir())]
+        assert in_planned_order(as_planned, candidate, lambda: False) is None
+        turned = [described(path) for path in sorted(bare(source, tmp_path / f"{name}2", order).iterdir())]
+        found = in_planned_order(turned, candidate, lambda: False)
+        assert found is not None
+        assert [frame.path.name for frame in found] == [f"p{count - k:03d}.tif" for k in range(count)]

@@ -66,7 +66,8 @@ class FirstLook:
     small: Grey
 
 
-def _small_of(coded: Coded) -> Grey:
+def small_of(coded: Coded) -> Grey:
+    """A small picture in linear luminance, smaller by a whole number."""
     divide = halvings((coded.shape[1], coded.shape[0]), _SMALL_PIXELS)
     size = (coded.shape[1] // divide, coded.shape[0] // divide)
     small = cv2.resize(coded[: size[1] * divide, : size[0] * divide], size, interpolation=cv2.INTER_AREA)
@@ -143,7 +144,7 @@ class Evidence:
             if plain:
                 self._plain.add(frame.path)
             found.append(
-                FirstLook(float(np.median(light)), digest, plain, np.asarray(thumb, np.float32), _small_of(coded))
+                FirstLook(float(np.median(light)), digest, plain, np.asarray(thumb, np.float32), small_of(coded))
             )
         return found
 

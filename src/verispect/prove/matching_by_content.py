@@ -12,10 +12,11 @@ from scipy.optimize import linear_sum_assignment
 
 from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
+from verispect.plan.methods.candidate import Candidate
 from verispect.prove.align.motion import at_level, at_middle, enlarged, motion_between
-from verispect.prove.evidence import Evidence
+from verispect.prove.evidence import Evidence, small_of
 from verispect.prove.expected import View, blur_per_defocus, view_of
-from verispect.prove.intake import grey_linear, read_coded
+from verispect.prove.intake import Frame, grey_linear, read_coded
 from verispect.prove.join.placing import found_places
 from verispect.prove.join.pointing import overlap_share
 from verispect.prove.softness.mark_softness import measure
@@ -26,6 +27,8 @@ Places = tuple[int, ...]
 _MOST_WAYS = 60
 # Frames of a grid are held against one another where they share so much, and lie right within so much of a width.
 _LEAST_SHARED, _NEAR = 0.12, 0.02
+# Frames of a grid by which it is told whether all are as planned.
+_SOME = 5
 # Where so many of those that follow one another lie right, nothing else is asked.
 _FITS = 0.6
 # Scales that disagree by no more than this share of a step from frame to frame are as planned.
@@ -60,6 +63,29 @@ def places_by_content(
     judge = _Judge(evidence, used, smalls)
     told = _in_grid if candidate.method.is_grid else _in_series
     return told(judge, list(dict.fromkeys(ways)))
+
+
+def in_planned_order(
+    frames: Sequence[Frame], candidate: Candidate, is_cancelled: Callable[[], bool]
+) -> list[Frame] | None:
+    """The frames in the order of the plan's exposures where they were taken in another; None where they were not.
+
+    A few of them tell whether all are as planned; only where they are not is every one looked at.
+    """
+    count = len(frames)
+    told = len({frame.subject_m for frame in frames} - {None}) > 1
+    alike = len({frame.pixels for frame in frames}) == 1
+    if count != candidate.frame_count or count < 2 or not alike or (told and not candidate.method.is_grid):
+        return None
+    evidence = Evidence(list(frames), candidate, None, lambda _share, _text: None, is_cancelled)
+    some = list(range(min(count, _SOME))) if candidate.method.is_grid else sorted({0, count // 2, count - 1})
+    if _Judge(evidence, some, [small_of(read_coded(frames[k])) for k in some]).allows(some):
+        return None
+    smalls = [small_of(read_coded(frame)) for frame in frames]
+    places = places_by_content(evidence, range(count), range(count), smalls)
+    if places == tuple(range(count)):
+        return None
+    return [frames[places.index(place)] for place in range(count)]
 
 
 def _ways(numbers: Sequence[int | None], planned: int) -> list[Places]:
@@ -126,6 +152,22 @@ class _Judge:
             found = self.laid(first, second, np.eye(3), self.views[0])
             steps.append(math.nan if found is None else -math.log(at_middle(found, middle)[3]))
         return np.cumsum(steps)
+
+    def allows(self, places: Sequence[int]) -> bool:
+        """Whether the frames may be of these exposures, or do not tell."""
+        candidate = self.evidence.candidate
+        assert candidate is not None
+        if candidate.method.is_grid:
+            pairs = itertools.pairwise(enumerate(places))
+            told = [fit for (i, a), (j, b) in pairs if (fit := self.fits(i, j, a, b)) is not None]
+            return not told or float(np.mean(told)) >= _FITS
+        drawn, scales = np.log([view.scale_px for view in self.views]), self.scales()
+        if np.ptp(drawn) < _LEAST_BREATHING or not np.isfinite(scales).all():
+            return True
+        rest = scales - drawn[list(places)]
+        return float(np.median(np.abs(rest - np.median(rest)))) < _OF_A_STEP * float(
+            np.median(np.diff(np.sort(drawn)))
+        )
 
     def marks_agree(self, places: Places) -> float:
         """How many marks are sharp where the plan has them; what is a step of focus off counts for nothing."""

@@ -38,6 +38,7 @@ from verispect.prove.intake import (
     read_coded,
 )
 from verispect.prove.matching import match
+from verispect.prove.matching_by_content import in_planned_order
 from verispect.prove.merge.evened import off_in_stops, small_light
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.sets import is_dark
@@ -109,11 +110,15 @@ def shots_together(
         For what cannot be read, or where the folder takes no more.
     Cancelled
     """
-    if candidate is None or candidate.shots == [Shot(k) for k in range(candidate.frame_count)]:
+    if candidate is None:
         yield Together(places)
         return
     say, stop = progress or (lambda _share, _text: None), is_cancelled or (lambda: False)
     frames = in_order([described(path) for path in frames_in(places)])
+    if candidate.shots == [Shot(k) for k in range(candidate.frame_count)]:
+        ordered = None if run is not None else in_planned_order(frames, candidate, stop)
+        yield Together(places) if ordered is None else Together([frame.path for frame in ordered], as_given=True)
+        return
     if len(frames) > candidate.shot_count:
         frames = [frame for frame, dark in zip(frames, is_dark(_levels(frames, stop)), strict=True) if not dark]
     if len(frames) == candidate.frame_count < candidate.shot_count:

@@ -540,4 +540,4 @@ def _is_grid(report: Report, candidate: Candidate | None) -> bool:
     """Whether frames lie side by side: as planned, or when they show unlike things, whatever is planned."""
     if candidate is not None and candidate.method.is_grid:
         return True
-    return bool(report.kinds) and report.kinds[0] == "unknown"
+    return bool(report.kinds) and report.kinds[0] in ("grid", "unknown")
