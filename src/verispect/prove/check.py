@@ -19,8 +19,8 @@ from verispect.prove.checks.dust import seen_on
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame, described, frames_in, in_order
-from verispect.prove.matching import match
-from verispect.prove.matching_by_content import places_by_content
+from verispect.prove.matching.shown import places_by_content
+from verispect.prove.matching.told import match
 from verispect.prove.report import Fault, FrameReport, Report
 from verispect.prove.series_check import SeriesCheck
 from verispect.prove.sets import ALIKE, FrameSet, SetKind, is_dark, likeness, parted

@@ -37,8 +37,8 @@ from verispect.prove.intake import (
     linear_of,
     read_coded,
 )
-from verispect.prove.matching import match
-from verispect.prove.matching_by_content import in_planned_order
+from verispect.prove.matching.shown import in_planned_order
+from verispect.prove.matching.told import match
 from verispect.prove.merge.evened import off_in_stops, small_light
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.sets import is_dark

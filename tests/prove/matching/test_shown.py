@@ -12,7 +12,7 @@ import tifffile
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
 from verispect.prove.intake import described
-from verispect.prove.matching_by_content import _ways, in_planned_order
+from verispect.prove.matching.shown import _ways, in_planned_order
 from verispect.prove.report import Report
 from verispect.rehearse.camera import Options
 from verispect.rehearse.pupil_views import Quality

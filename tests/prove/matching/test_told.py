@@ -12,7 +12,7 @@ from verispect.files.run_file import Run, RunFrame
 from verispect.plan.frames.shots import Shot, shots_of
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.intake import Frame
-from verispect.prove.matching import match
+from verispect.prove.matching.told import match
 
 
 def exposures_of(given_frames: list[Frame], candidate: Candidate, run: Run | None = None) -> list[int | None]:
