@@ -14,6 +14,7 @@ from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.align.motion import at_level, at_middle, enlarged, motion_between
+from verispect.prove.checks.dust import is_plain
 from verispect.prove.evidence import Evidence, small_of
 from verispect.prove.expected import View, blur_per_defocus, view_of
 from verispect.prove.intake import Frame, grey_linear, read_coded
@@ -25,6 +26,8 @@ Grey = NDArray[np.float32]
 Places = tuple[int, ...]
 # So many ways to leave frames out are tried; where there are more, the first and last of them alone.
 _MOST_WAYS = 60
+# Of more frames than this every one would have to be held against every other: their order is believed.
+_MOST_FRAMES = 60
 # Frames of a grid are held against one another where they share so much, and lie right within so much of a width.
 _LEAST_SHARED, _NEAR = 0.12, 0.02
 # Frames of a grid by which it is told whether all are as planned.
@@ -54,7 +57,7 @@ def places_by_content(
         A small picture of each in linear light.
     """
     candidate = evidence.candidate
-    if candidate is None or len(used) < 2:
+    if candidate is None or not 2 <= len(used) <= _MOST_FRAMES:
         return tuple(guess)
     planned = len(evidence.exposures)
     numbers = [evidence.frames[k].number for k in used]
@@ -74,11 +77,14 @@ def in_planned_order(
     """
     count = len(frames)
     told = len({frame.subject_m for frame in frames} - {None}) > 1
-    alike = len({frame.pixels for frame in frames}) == 1
-    if count != candidate.frame_count or count < 2 or not alike or (told and not candidate.method.is_grid):
+    alike = len({frame.pixels for frame in frames}) == 1 and 2 <= count <= _MOST_FRAMES
+    if count != candidate.frame_count or not alike or (told and not candidate.method.is_grid):
         return None
     evidence = Evidence(list(frames), candidate, None, lambda _share, _text: None, is_cancelled)
-    some = list(range(min(count, _SOME))) if candidate.method.is_grid else sorted({0, count // 2, count - 1})
+    begin = max(0, (count - _SOME) // 2)
+    some = (
+        list(range(count))[begin : begin + _SOME] if candidate.method.is_grid else sorted({0, count // 2, count - 1})
+    )
     if _Judge(evidence, some, [small_of(read_coded(frames[k])) for k in some]).allows(some):
         return None
     smalls = [small_of(read_coded(frame)) for frame in frames]
@@ -139,7 +145,8 @@ class _Judge:
         planned = self.views[b].onto(self.views[a])
         found = self.laid(first, second, planned, self.views[a])
         if found is None:
-            return False
+            # A plain sky lies anywhere.
+            return None if is_plain(self.smalls[first]) or is_plain(self.smalls[second]) else False
         middle = np.array([(pixels[0] - 1) / 2.0, (pixels[1] - 1) / 2.0, 1.0])
         here, there = found @ middle, planned @ middle
         return bool(np.linalg.norm(here[:2] / here[2] - there[:2] / there[2]) < _NEAR * pixels[0])
