@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -68,6 +69,31 @@ class BlockMap:
         return np.asarray(np.nan_to_num(self.softness - self.plus_minus, nan=0.0) > 1.0)
 
 
+class _Told(NamedTuple):
+    """Of a block: the exposures about the sharpest, where it is sharp, and the blur allowed in the sharpest, mm."""
+
+    about: Sequence[int]
+    found: Found
+    allowed_mm: float
+
+
+def _softness_of(candidate: Candidate, told: _Told, pitch_mm: float) -> tuple[int, float, float] | None:
+    """The exposure that is sharpest, how soft it is there and its ±; None where that is too unsure."""
+    sharp_at = told.found.sharp_at_mm
+    index = min(told.about, key=lambda one: abs(candidate.exposures[one].state.image_distance_mm - sharp_at))
+    exposure = candidate.exposures[index]
+    rate = blur_per_defocus(exposure)
+    blur = abs(exposure.state.image_distance_mm - sharp_at) * rate
+    unsure = max(told.found.plus_minus_mm * rate, least_unsure_mm(told.allowed_mm, pitch_mm))
+    criterion = candidate.criterion
+    assert criterion is not None
+    values = criterion.softness(np.array([blur, blur + unsure]), exposure.state.working_f_number, 0.0, None, 0.0)
+    if not np.all(np.isfinite(values)):
+        return None
+    softness, plus_minus = float(values[0]), float(values[1] - values[0])
+    return (index, softness, plus_minus) if plus_minus <= _MOST_UNSURE * max(1.0, softness) else None
+
+
 class BlockNet:
     """The net of one series: where its blocks lie in every frame, and what of each is kept."""
 
@@ -110,7 +136,8 @@ class BlockNet:
         order = sorted(seen, key=lambda index: candidate.exposures[index].state.image_distance_mm)
         detail = np.array([seen[index].detail for index in order])
         for k in range(softness.size):
-            found = self._block(candidate, seen, order, detail[:, k], k, pitch_mm)
+            told = self._told(candidate, seen, order, detail[:, k], k, pitch_mm)
+            found = None if told is None else _softness_of(candidate, told, pitch_mm)
             if found is not None:
                 where = np.unravel_index(k, shape)
                 frame[where], softness[where], unsure[where] = found
@@ -126,7 +153,7 @@ class BlockNet:
             told = self._told(candidate, seen, order, detail[:, k], k, pitch_mm)
             if told is not None:
                 where = np.unravel_index(k, shape)
-                found[where], unsure[where] = told[1].sharp_at_mm, told[1].plus_minus_mm
+                found[where], unsure[where] = told.found.sharp_at_mm, told.found.plus_minus_mm
         return found, unsure
 
     def _told(
@@ -137,8 +164,8 @@ class BlockNet:
         detail: Floats,
         k: int,
         pitch_mm: float,
-    ) -> tuple[Sequence[int], Found] | None:
-        """The exposures about the sharpest, and where a block is sharp."""
+    ) -> _Told | None:
+        """Where a block is sharp."""
         best = int(np.argmax(detail))
         about = order[about_sharpest(detail)]
         if len(about) < 3 or detail[best] <= 0.0 or detail.min() > (1.0 - _LEAST_FALL) * detail[best]:
@@ -149,34 +176,7 @@ class BlockNet:
             return None
         model = self._model(candidate, tuple(about), allowed, pitch_mm)
         found = sharp_distance_of(self._rings, [seen[index] for index in about], k, model)
-        return None if found is None else (about, found)
-
-    def _block(
-        self,
-        candidate: Candidate,
-        seen: Mapping[int, Seen],
-        order: Sequence[int],
-        detail: Floats,
-        k: int,
-        pitch_mm: float,
-    ) -> tuple[int, float, float] | None:
-        told = self._told(candidate, seen, order, detail, k, pitch_mm)
-        if told is None:
-            return None
-        about, found = told
-        allowed = candidate.exposures[order[int(np.argmax(detail))]].allowed_blur_mm
-        index = min(about, key=lambda one: abs(candidate.exposures[one].state.image_distance_mm - found.sharp_at_mm))
-        exposure = candidate.exposures[index]
-        rate = blur_per_defocus(exposure)
-        blur = abs(exposure.state.image_distance_mm - found.sharp_at_mm) * rate
-        unsure = max(found.plus_minus_mm * rate, least_unsure_mm(allowed, pitch_mm))
-        criterion = candidate.criterion
-        assert criterion is not None
-        values = criterion.softness(np.array([blur, blur + unsure]), exposure.state.working_f_number, 0.0, None, 0.0)
-        if not np.all(np.isfinite(values)):
-            return None
-        softness, plus_minus = float(values[0]), float(values[1] - values[0])
-        return (index, softness, plus_minus) if plus_minus <= _MOST_UNSURE * max(1.0, softness) else None
+        return None if found is None else _Told(about, found, allowed)
 
     def _model(self, candidate: Candidate, about: tuple[int, ...], allowed_mm: float, pitch_mm: float) -> Model:
         """The same for all blocks that are sharpest in the same frames."""
