@@ -6,6 +6,7 @@ import json
 import math
 import re
 import shutil
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -108,6 +109,19 @@ def test_a_missing_frame_leaves_its_gap(rehearsed, series: Candidate) -> None:
         assert report.frames[-1].file is None
         assert any(gap["between"] == [1, 3] for gap in report.gaps)
         assert not report.passed
+
+
+def test_beside_a_missing_frame_it_takes_more_to_call_one_shaken(rehearsed, series: Candidate, monkeypatch) -> None:
+    """What is next to a gap shows things at other focus altogether, and swings by that."""
+    asked: list[list[float]] = []
+
+    def shaken(powers: list, care: Callable[[int], float]) -> dict:
+        asked.append([care(number) for number in range(len(powers))])
+        return {}
+
+    monkeypatch.setattr("verispect.prove.series_check.shaken_in", shaken)
+    check([rehearsed("missing@3")], candidate=series)
+    assert asked == [[1.0, 1.0, 2.0, 2.0, 1.0, 1.0, 1.0]]
 
 
 def test_a_black_frame_within_the_set_is_a_fault(rehearsed, series: Candidate) -> None:

@@ -6,14 +6,21 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import tifffile
 
-from tests.conftest import a_lens
+from tests.conftest import a_lens, make_plan
 from verispect.files.plan_file import read_plan
 from verispect.kit.lens import Lens
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
+from verispect.prove.checks.moved import Between, Moved
+from verispect.prove.checks.pointing import Looked
+from verispect.prove.expected import View
+from verispect.prove.grid_check import _moved, _Seen
+from verispect.prove.intake import coded_of, linear_of
 from verispect.prove.join.pointing import Pair, growth_agreed, growths
+from verispect.prove.report import FrameReport
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
 from verispect.rehearse.pupil_views import Quality
@@ -57,3 +64,40 @@ def test_paving_laid_over_itself_a_few_slabs_on_accuses_nobody() -> None:
     grown = growths(pairs, 9)
     assert 0.015 < grown[4] < 0.021
     assert growth_agreed(pairs, grown, 4)
+
+
+def test_light_that_focus_takes_in_a_grid_is_no_exposures_fault(tmp_path: Path) -> None:
+    """Frames of one time: what is focused at a metre loses 0.25 stops against what is far, as (1 + m)² has it."""
+    lens = a_lens(85.0, f_numbers=[11, 11], tilt_deg=0, closest_m=0.5)
+    places = [(-0.35, 1.5, 1.0), (0.0, 1.6, 1.6), (1.2, 1.4, 3.2)]
+    grid = worked("turned-grid", build_scene(make_plan(places, framing=40.0, lenses=[lens], line_pairs_per_mm=0.3)))
+    run = rehearse_to(grid, Options(pixels=(480, 320), quality=Quality(0.5, 3)), Writing(tmp_path))
+    states = [exposure.state for exposure in grid.exposures]
+    lost = np.array([-2.0 * np.log2(state.working_f_number / state.f_number) for state in states])
+    assert np.ptp(lost) > 0.15
+    for frame, stops in zip(run.frames, lost, strict=True):
+        path = tmp_path / frame.file
+        light = linear_of(tifffile.imread(path)) * 2.0**stops
+        tifffile.imwrite(path, coded_of(light), photometric="rgb")
+    report = check([tmp_path], candidate=grid)
+    assert [fault.name for frame in report.frames for fault in frame.faults] == []
+    assert max(abs(frame.exposure_stops) for frame in report.frames) < 0.03
+
+
+def test_what_a_third_frame_decides_clears_the_other_of_what_none_can_decide() -> None:
+    """A thing moved in frame 1: frame 2 vouches for 0 about one place of it; of another no third frame tells."""
+    view = View(np.eye(3), 800.0, (199.5, 149.5))
+    pairs = [Pair(a, b, 0.5, 0.9, np.zeros(3), 0.2) for a, b in ((0, 1), (0, 2), (1, 2))]
+    still = np.zeros(3, bool)
+    found = Looked(
+        np.zeros((3, 2)), np.zeros(3), np.zeros(3), ~still, pairs, [view] * 3, [[0.0, 0.0]] * 3, []
+    )  # fmt: skip
+    seen = [
+        # What no third frame tells of comes first, and would accuse the later of the two.
+        _Seen(pairs[2], 0, 0, Between([], Moved(220.0, 300.0, 8.0))),
+        _Seen(pairs[0], 0, 0, Between([], Moved(60.0, 80.0, 8.0))),
+        _Seen(pairs[1], 0, 0, Between([(60.0, 80.0)], None)),
+    ]
+    reports = [FrameReport(file=f"f{k}.tif") for k in range(3)]
+    _moved([0, 1, 2], 1, found, seen, reports)
+    assert [[fault.name for fault in report.faults] for report in reports] == [[], ["moved-subject"], []]

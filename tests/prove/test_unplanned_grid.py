@@ -71,3 +71,19 @@ def test_frames_of_something_else_stay_a_set_of_their_own(tmp_path: Path) -> Non
     report = check([tmp_path])
     assert kinds(report) == [("series", 4), ("series", 4)]
     assert [frame.faults for frame in report.frames] == [[]] * 8
+
+
+def test_the_second_frame_of_a_cell_is_looked_at_for_shake_too(tmp_path: Path) -> None:
+    """Of two frames of one view nobody can say which was shaken; the views beside it can."""
+    places = [(-22.0, 0.0), (0.0, 0.0), (22.0, 0.0)]
+    write_frames(tmp_path, [(b, p, g) for b, p in places for g in (0.0, 0.002)])
+    assert [frame.faults for frame in check([tmp_path]).frames] == [[]] * 6
+    px = np.degrees(1.0 / FOCAL_PX)
+    steps = np.linspace(-2.5, 2.5, 21)
+    light = np.mean([0.6 * seen(painted_sphere(3), turn(s * px, 0.0)) ** CODED for s in steps], axis=0)
+    (tmp_path / "frame-004.tif").unlink()
+    save(tmp_path / "frame-004.tif", light)
+    report = check([tmp_path])
+    assert [(k, fault.name) for k, frame in enumerate(report.frames) for fault in frame.faults] == [(3, "motion")]
+    direction = report.frames[3].motion_direction
+    assert min(direction, 180.0 - direction) < 8.0

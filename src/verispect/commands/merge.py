@@ -39,7 +39,6 @@ def run(given: Sequence[str]) -> int:
     from verispect.errors import Cancelled, FileError
     from verispect.files.atomic import write_atomically
     from verispect.files.picture_out import not_over, write_picture
-    from verispect.prove.intake import frames_in
     from verispect.prove.merge.series import merge
     from verispect.prove.merge.shots import shots_together
     from verispect.prove.merge.written import depth_picture, done_words, profile_of, shot_of
@@ -69,27 +68,22 @@ def run(given: Sequence[str]) -> int:
             first = merged.first
             assert first is not None
             profile = profile_of(first)
-            points = None
+            # Before anything else is asked of the frames: what was merged is not lost with it.
+            write_picture(
+                options.out, merged.pixels, shot=shot_of(first), icc=profile, orientation=first.orientation,
+                force=options.force,
+            )  # fmt: skip
             if options.ply is not None and candidate is not None:
-                from verispect.prove.merge.depth_points import depth_points
+                from verispect.prove.merge.depth_points import depth_points, ply_of
 
-                by_name = {path.name: path for path in frames_in(together.places)}
-                points = depth_points(merged, candidate, by_name)
+                write_atomically(options.ply, ply_of(depth_points(merged, candidate)))
         together.name_shots(merged.frames)
     except Cancelled:
         return STOPPED
-    write_picture(
-        options.out, merged.pixels, shot=shot_of(first), icc=profile, orientation=first.orientation,
-        force=options.force,
-    )  # fmt: skip
     depth_file = None
     if options.depth and merged.depth is not None:
         depth_file = options.out.with_name(f"{options.out.stem}-depth.tif")
         write_picture(depth_file, depth_picture(merged), force=options.force)
-    if points is not None:
-        from verispect.prove.merge.depth_points import ply_of
-
-        write_atomically(options.ply, ply_of(points))
     report = merged.report(None if depth_file is None else depth_file.name)
     if options.report is not None:
         write_atomically(options.report, json.dumps(report, allow_nan=False, indent=1).encode("utf-8"))

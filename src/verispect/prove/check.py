@@ -19,7 +19,7 @@ from verispect.prove.checks.dust import seen_on
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame, described, frames_in, in_order
-from verispect.prove.matching.shown import places_by_content
+from verispect.prove.matching.shown import places_by_content, tell_enough
 from verispect.prove.matching.told import match
 from verispect.prove.report import Fault, FrameReport, Report
 from verispect.prove.series_check import SeriesCheck
@@ -161,10 +161,9 @@ class _Check:
         evidence, planned = self.evidence, len(shots)
         guess = [shot.exposure for shot in told if shot is not None]
         few = len(part) <= planned == len(evidence.exposures) and 2 * len(part) >= planned
-        if not few or len(guess) < len(part) or evidence.run is not None:
+        if evidence.candidate is None or not few or len(guess) < len(part) or evidence.run is not None:
             return told
-        is_told = len({evidence.frames[k].subject_m for k in part} - {None}) > 1
-        if evidence.candidate is None or (is_told and not evidence.candidate.method.is_grid):
+        if tell_enough([evidence.frames[k] for k in part], evidence.candidate):
             return told
         by_exposure = {shot.exposure: shot for shot in shots}
         places = places_by_content(evidence, part, guess, [self.looks[k].small for k in part])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -19,7 +20,7 @@ from verispect.prove.check import check
 from verispect.prove.expected import turned_as_happened
 from verispect.prove.intake import described, frames_in, in_order, read_coded
 from verispect.prove.join.written import bend_words, ghost_words, join_to
-from verispect.prove.merge.depth_points import depth_points, ply_of
+from verispect.prove.merge.depth_points import depth_points, ply_of, why_no_distances
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.shots import shots_together
 from verispect.prove.merge.written import profile_of, shot_of
@@ -104,14 +105,17 @@ def merge_files(
             )  # fmt: skip
             assert merged.first is not None
             first, profile = merged.first, profile_of(merged.first)
-            tells = candidate is not None and merged.exposures is not None and merged.depth is not None
+            # Before anything else is asked of the frames: what was merged is not lost with it.
+            write_picture(
+                target, merged.pixels, shot=shot_of(first), icc=profile, orientation=first.orientation, force=True
+            )
             points = None
-            if candidate is not None and tells and len(merged.frames) > 2:
-                points = ply_of(depth_points(merged, candidate, {path.name: path for path in together.places}))
+            with contextlib.suppress(Cancelled):
+                if candidate is not None and why_no_distances(merged) is None:
+                    points = ply_of(depth_points(merged, candidate, is_cancelled=is_cancelled))
         together.name_shots(merged.frames)
     except Cancelled:
         return None
-    write_picture(target, merged.pixels, shot=shot_of(first), icc=profile, orientation=first.orientation, force=True)
     return MergedFile(target, points, merged.report(None))
 
 

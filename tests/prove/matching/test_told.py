@@ -44,6 +44,15 @@ def test_any_frames_left_out_are_told_by_their_numbers(series: Candidate, data: 
     assert exposures_of(frames(series, which, told=False), series) == which
 
 
+def test_distances_that_go_the_other_way_are_those_of_a_series_taken_the_other_way(series: Candidate) -> None:
+    order = list(range(series.frame_count))[::-1]
+    assert exposures_of(frames(series, order, told=True), series) == order
+    # What is a little off is none: three tenths of the way to the next frame.
+    ahead = frames(series, order[::-1], told=True)
+    off = [replace(frame, subject_m=0.9 * (frame.subject_m or 0.0)) for frame in ahead]
+    assert exposures_of(off, series) == order[::-1]
+
+
 def test_the_account_of_the_run_goes_first(series: Candidate) -> None:
     given_frames = frames(series, [0, 1, 2], told=False)
     run = Run(frames=[RunFrame(file=frame.path.name, exposure=2 - k) for k, frame in enumerate(given_frames)])

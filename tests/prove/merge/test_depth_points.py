@@ -29,14 +29,9 @@ def merged(series: Candidate, rehearsed: Rehearse) -> Merged:
     return merge([rehearsed()], exposures=series.exposures, sensor_wide_mm=series.scene.plan.sensor_mm[0])
 
 
-@pytest.fixture(scope="module")
-def files(rehearsed: Rehearse) -> dict[str, Path]:
-    return {path.name: path for path in rehearsed().glob("*.tif")}
-
-
-def test_placards_lie_where_they_stood(merged: Merged, series: Candidate, files: dict[str, Path]) -> None:
+def test_placards_lie_where_they_stood(merged: Merged, series: Candidate) -> None:
     """Within their ±, and within 6 % of where they stand: those between frames, and the last, too."""
-    found = depth_points(merged, series, files)
+    found = depth_points(merged, series)
     eye = series.exposures[0].pose.pupil_m
     ways = (found.world_m - eye) / np.linalg.norm(found.world_m - eye, axis=1)[:, None]
     seen = 0
@@ -53,10 +48,8 @@ def test_placards_lie_where_they_stood(merged: Merged, series: Candidate, files:
     assert seen == 5
 
 
-def test_the_file_is_a_scan_that_lies_as_it_should(
-    merged: Merged, series: Candidate, files: dict[str, Path], tmp_path: Path
-) -> None:
-    found = depth_points(merged, series, files, most=500)
+def test_the_file_is_a_scan_that_lies_as_it_should(merged: Merged, series: Candidate, tmp_path: Path) -> None:
+    found = depth_points(merged, series, most=500)
     assert len(found.world_m) <= 500
     path = tmp_path / "depth.ply"
     path.write_bytes(ply_of(found))
@@ -80,13 +73,33 @@ def test_the_command_writes_it_and_says_what_it_needs(
     assert "--plan" in capsys.readouterr().err
 
 
-def test_without_a_focus_for_each_frame_there_is_no_depth(
-    merged: Merged, series: Candidate, files: dict[str, Path]
-) -> None:
+def test_without_a_focus_for_each_frame_there_is_no_depth(merged: Merged, series: Candidate) -> None:
     with pytest.raises(FileError, match="planned"):
-        depth_points(replace(merged, exposures=None), series, files)
+        depth_points(replace(merged, exposures=None), series)
     proof = Merged(merged.pixels, merged.frames, merged.crop, 0.0)
     with pytest.raises(FileError, match="merge in full"):
-        depth_points(proof, series, files)
+        depth_points(proof, series)
     with pytest.raises(FileError, match="take three"):
-        depth_points(replace(merged, frames=merged.frames[:2]), series, files)
+        depth_points(replace(merged, files=merged.files[:2]), series)
+
+
+def test_frames_of_a_rail_tell_no_distances(merged: Merged, series: Candidate) -> None:
+    alike = [replace(one, state=series.exposures[0].state) for one in series.exposures]
+    with pytest.raises(FileError, match="camera was moved"):
+        depth_points(replace(merged, exposures=alike), series)
+
+
+def test_a_merge_is_kept_where_its_distances_cannot_be_told(
+    series: Candidate, rehearsed: Rehearse, tmp_path: Path, capsys
+) -> None:
+    """Three of eight frames: the picture is written, then it is said why there are no distances."""
+    plan, out, few = tmp_path / "p.verispect", tmp_path / "m.tif", tmp_path / "few"
+    plan.write_text(plan_to_text(series.scene.plan))
+    few.mkdir()
+    for path in sorted(rehearsed().glob("*.tif"))[:3]:
+        (few / path.name).write_bytes(path.read_bytes())
+    given = ["merge", str(few), "--out", str(out), "--ply", str(tmp_path / "m.ply"), "--quiet"]
+    assert main([*given, "--plan", str(plan), "--method", "series"]) == 2
+    assert "no distances" in capsys.readouterr().err
+    assert out.stat().st_size > 100_000
+    assert not (tmp_path / "m.ply").exists()

@@ -162,21 +162,22 @@ def _greys(frames: Sequence[Frame], say: Progress, stop: Callable[[], bool]) -> 
         if stop():
             raise Cancelled
         say(0.05 * k / len(frames), f"reading frame {k + 1} of {len(frames)}")
-        eight = (read_coded(frame)[: high // divide * divide, : wide // divide * divide] >> 8).astype(np.uint8)
-        grey = cv2.cvtColor(eight, cv2.COLOR_RGB2GRAY)
-        small = cv2.resize(grey, (wide // divide, high // divide), interpolation=cv2.INTER_AREA)
-        greys.append(np.asarray(small, np.uint8))
+        eight = (read_coded(frame) >> 8).astype(np.uint8)
+        greys.append(_smaller(np.asarray(cv2.cvtColor(eight, cv2.COLOR_RGB2GRAY), np.uint8), divide))
     return greys, divide
+
+
+def _smaller(grey: Grey8, divide: int) -> Grey8:
+    high, wide = (side // divide for side in grey.shape)
+    some = grey[: high * divide, : wide * divide]
+    return np.asarray(cv2.resize(some, (wide, high), interpolation=cv2.INTER_AREA), np.uint8)
 
 
 def _working(pictures: Sequence[Grey8], pixels: tuple[int, int]) -> tuple[list[Grey8], int]:
     """Pictures at the working size or twice as small, and by what whole number they are smaller than the frames."""
     high, wide = pictures[0].shape
     divide = max(1, math.ceil(math.sqrt(wide * high / _WORKING_PIXELS)))
-    size = (wide // divide, high // divide)
-    some = [one[: size[1] * divide, : size[0] * divide] for one in pictures]
-    small = [np.asarray(cv2.resize(one, size, interpolation=cv2.INTER_AREA), np.uint8) for one in some]
-    return small, divide * round(pixels[0] / wide)
+    return [_smaller(one, divide) for one in pictures], divide * round(pixels[0] / wide)
 
 
 def _told_focal_px(frames: Sequence[Frame], sensor_wide_mm: float | None) -> float | None:

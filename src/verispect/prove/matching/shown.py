@@ -76,9 +76,8 @@ def in_planned_order(
     A few of them tell whether all are as planned; only where they are not is every one looked at.
     """
     count = len(frames)
-    told = len({frame.subject_m for frame in frames} - {None}) > 1
     alike = len({frame.pixels for frame in frames}) == 1 and 2 <= count <= _MOST_FRAMES
-    if count != candidate.frame_count or not alike or (told and not candidate.method.is_grid):
+    if count != candidate.frame_count or not alike or tell_enough(frames, candidate):
         return None
     evidence = Evidence(list(frames), candidate, None, lambda _share, _text: None, is_cancelled)
     begin = max(0, (count - _SOME) // 2)
@@ -92,6 +91,11 @@ def in_planned_order(
     if places == tuple(range(count)):
         return None
     return [frames[places.index(place)] for place in range(count)]
+
+
+def tell_enough(frames: Sequence[Frame], candidate: Candidate) -> bool:
+    """Whether frames tell by their focus which exposures they are; those of a grid share theirs."""
+    return not candidate.method.is_grid and len({frame.subject_m for frame in frames} - {None}) > 1
 
 
 def _ways(numbers: Sequence[int | None], planned: int) -> list[Places]:
@@ -116,6 +120,9 @@ class _Judge:
             view_of(exposure, evidence.pixels, evidence.pitch_mm, evidence.turned.get(index))
             for index, exposure in enumerate(evidence.exposures)
         ]
+        # How large each exposure draws, as a logarithm, and how near scales must come to be as planned.
+        self.drawn: Floats = np.log([view.scale_px for view in self.views])
+        self.near = _OF_A_STEP * float(np.median(np.diff(np.sort(self.drawn))))
         self._fits: dict[tuple[int, int, int, int], bool | None] = {}
 
     def laid(self, first: int, second: int, planned: Floats, view: View) -> Floats | None:
@@ -151,13 +158,17 @@ class _Judge:
         here, there = found @ middle, planned @ middle
         return bool(np.linalg.norm(here[:2] / here[2] - there[:2] / there[2]) < _NEAR * pixels[0])
 
-    def scales(self) -> Floats:
-        """By how much each frame is drawn larger than the first, as a logarithm; NaN from where none tells."""
+    def scales(self) -> Floats | None:
+        """By how much each frame is drawn larger than the first, as a logarithm; None where that does not tell."""
+        if np.ptp(self.drawn) < _LEAST_BREATHING:
+            return None
         middle = ((self.evidence.pixels[0] - 1) / 2.0, (self.evidence.pixels[1] - 1) / 2.0)
         steps = [0.0]
         for first, second in itertools.pairwise(range(len(self.used))):
             found = self.laid(first, second, np.eye(3), self.views[0])
-            steps.append(math.nan if found is None else -math.log(at_middle(found, middle)[3]))
+            if found is None:
+                return None
+            steps.append(-math.log(at_middle(found, middle)[3]))
         return np.cumsum(steps)
 
     def allows(self, places: Sequence[int]) -> bool:
@@ -168,98 +179,90 @@ class _Judge:
             pairs = itertools.pairwise(enumerate(places))
             told = [fit for (i, a), (j, b) in pairs if (fit := self.fits(i, j, a, b)) is not None]
             return not told or float(np.mean(told)) >= _FITS
-        drawn, scales = np.log([view.scale_px for view in self.views]), self.scales()
-        if np.ptp(drawn) < _LEAST_BREATHING or not np.isfinite(scales).all():
-            return True
-        rest = scales - drawn[list(places)]
-        return float(np.median(np.abs(rest - np.median(rest)))) < _OF_A_STEP * float(
-            np.median(np.diff(np.sort(drawn)))
-        )
+        scales = self.scales()
+        return scales is None or _middling(scales, self.drawn, places) < self.near
 
-    def marks_agree(self, places: Places) -> float:
-        """How many marks are sharp where the plan has them; what is a step of focus off counts for nothing."""
-        candidate = self.evidence.candidate
+    def marks_agree(self, ways: Sequence[Places]) -> list[float]:
+        """Of each way, how many marks are sharp where the plan has them; a step of focus off counts for nothing."""
+        evidence, candidate = self.evidence, self.evidence.candidate
         assert candidate is not None
         rendering = candidate.rendering
         assert rendering is not None
-        blocks: dict[int, dict[int, Grey]] = {}
-        for k, place in zip(self.used, places, strict=True):
-            if self.evidence.is_cancelled():
+        blocks: dict[tuple[int, int], dict[int, Grey]] = {}
+        for number, k in enumerate(self.used):
+            if evidence.is_cancelled():
                 raise Cancelled
-            grey = np.asarray(grey_linear(read_coded(self.evidence.frames[k]), 1), np.float32)
-            blocks[place] = self.evidence.blocks(grey, place)
-        total = 0.0
-        for mark in range(candidate.scene.mark_count):
-            seen = {place: own[mark] for place, own in sorted(blocks.items()) if mark in own}
-            told = measure(candidate, rendering, mark, seen, self.evidence.pitch_mm)
-            if told.ranged is not None:
-                exposure = candidate.exposures[told.frame]
-                off = told.ranged.off_mm * blur_per_defocus(exposure) / exposure.allowed_blur_mm
-                total += math.exp(-((off / _OFF) ** 2))
-        return total
+            grey = np.asarray(grey_linear(read_coded(evidence.frames[k]), 1), np.float32)
+            for place in {places[number] for places in ways}:
+                blocks[number, place] = evidence.blocks(grey, place)
+        totals = []
+        for places in ways:
+            of = {place: blocks[number, place] for number, place in enumerate(places)}
+            total = 0.0
+            for mark in range(candidate.scene.mark_count):
+                seen = {place: of[place][mark] for place in sorted(of) if mark in of[place]}
+                told = measure(candidate, rendering, mark, seen, evidence.pitch_mm)
+                if told.ranged is not None:
+                    exposure = candidate.exposures[told.frame]
+                    off = told.ranged.off_mm * blur_per_defocus(exposure) / exposure.allowed_blur_mm
+                    total += math.exp(-((off / _OFF) ** 2))
+            totals.append(total)
+        return totals
+
+
+def _off(scales: Floats, drawn: Floats, places: Sequence[int]) -> Floats:
+    """By how much each frame is drawn larger than if they were of these exposures, but for what all share."""
+    rest: Floats = scales - drawn[list(places)]
+    return rest - float(np.median(rest))
+
+
+def _middling(scales: Floats, drawn: Floats, places: Sequence[int]) -> float:
+    """Of most of them: one odd frame is a fault, not another order."""
+    return float(np.median(np.abs(_off(scales, drawn, places))))
 
 
 def _in_series(judge: _Judge, ways: list[Places]) -> Places:
     """By the frames' scales; between those ways that these allow, by where the marks are sharp."""
-    guess, scales = ways[0], judge.scales()
-    drawn = np.log([view.scale_px for view in judge.views])
-    if np.ptp(drawn) < _LEAST_BREATHING or not np.isfinite(scales).all():
+    guess, scales, drawn = ways[0], judge.scales(), judge.drawn
+    if scales is None:
         return guess
-    if len(guess) == len(drawn):
+    is_whole = len(guess) == len(drawn)
+    if is_whole:
+        if _middling(scales, drawn, guess) < judge.near:
+            return guess
         # In any order: each frame as its size has it.
         order = np.empty(len(guess), int)
         order[np.argsort(scales)] = np.argsort(drawn)
-        ways = [*ways, tuple(order.tolist())]
-    step = _OF_A_STEP * float(np.median(np.diff(np.sort(drawn))))
-
-    def off(places: Places) -> float:
-        rest = scales - drawn[list(places)]
-        return float(np.median(np.abs(rest - np.median(rest))))
-
-    def worst(places: Places) -> float:
-        rest = scales - drawn[list(places)]
-        return float(np.ptp(rest))
-
-    if len(guess) == len(drawn):
-        # One odd frame is a fault, not another order.
-        if off(guess) < step:
-            return guess
-        allowed = [places for places in dict.fromkeys(ways) if off(places) < step]
+        ways = list(dict.fromkeys([*ways, tuple(order.tolist())]))
+        allowed = [places for places in ways if _middling(scales, drawn, places) < judge.near]
     else:
-        least = min(worst(places) for places in ways)
-        allowed = [places for places in dict.fromkeys(ways) if worst(places) < least + step]
-    if not allowed:
-        return guess
+        spread = [float(np.ptp(_off(scales, drawn, places))) for places in ways]
+        allowed = [places for places, one in zip(ways, spread, strict=True) if one < min(spread) + judge.near]
     # A lens may breathe otherwise than planned: the marks decide.
     tried = list(dict.fromkeys([guess, *allowed]))
-    agree = [judge.marks_agree(places) for places in tried]
-    if max(agree) == agree[0] and (guess in allowed or len(allowed) > 1):
-        return guess
-    if max(agree) == 0.0:
-        return allowed[0] if len(guess) < len(drawn) else guess
-    return tried[int(np.argmax(agree))]
+    agree = judge.marks_agree(tried) if len(tried) > 1 else [1.0]
+    if max(agree) > 0.0:
+        return tried[int(np.argmax(agree))]
+    # Where no mark tells, what the scales alone allow of fewer frames stands.
+    return allowed[0] if not is_whole and len(allowed) == 1 else guess
 
 
 def _in_grid(judge: _Judge, ways: list[Places]) -> Places:
     """By how many of the frames that should overlap lie where they should against one another."""
 
-    def share(places: Places, pairs: Callable[[int], bool]) -> float:
-        several = itertools.combinations(enumerate(places), 2)
-        told = [
-            fit
-            for (i, a), (j, b) in several
-            if pairs(j - i) and (fit := judge.fits(i, j, a, b)) is not None
-        ]  # fmt: skip
+    def share(places: Places) -> float:
+        pairs = itertools.combinations(enumerate(places), 2)
+        told = [fit for (i, a), (j, b) in pairs if (fit := judge.fits(i, j, a, b)) is not None]
         return float(np.mean(told)) if told else 0.0
 
     guess = ways[0]
-    if len(guess) == len(judge.views) and share(guess, lambda apart: apart == 1) >= _FITS:
+    if len(guess) == len(judge.views) and judge.allows(guess):
         return guess
-    scores = [share(places, lambda _apart: True) for places in ways]
+    scores = [share(places) for places in ways]
     if max(scores) >= _FITS:
         return ways[int(np.argmax(scores))]
     anyhow = _in_any_order(judge)
-    if anyhow is not None and share(anyhow, lambda _apart: True) > max(max(scores), 0.5 * _FITS):
+    if anyhow is not None and share(anyhow) > max(max(scores), 0.5 * _FITS):
         return anyhow
     return ways[int(np.argmax(scores))] if max(scores) > scores[0] else guess
 

@@ -11,15 +11,14 @@ so λ = (v (a·o − f) − f o_z)/(f r_z − v a·r).
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from pathlib import Path
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from verispect.errors import FileError
+from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
@@ -34,6 +33,8 @@ MOST_POINTS = 200_000
 _LEAST_DETAIL = 0.008
 # Blocks along the long side; a place this near to a block's middle, in halves of it, lies where the block does.
 _ALONG, _WITHIN = 54, 0.8
+# Frames that a rail took, not the focus, share their image distance to this.
+_SAME_FOCUS = 1e-6
 
 
 @dataclass(frozen=True)
@@ -53,35 +54,52 @@ class DepthPoints:
     plus_minus_m: Floats
 
 
+def why_no_distances(merged: Merged) -> FileError | None:
+    """Why a merge tells no distances; None where it does."""
+    if merged.depth is None:
+        return FileError("no depth map: a proof has none; merge in full")
+    if merged.exposures is None:
+        return FileError(
+            "other frames were merged than were planned: without a focus for each there are no distances"
+        )
+    if len(merged.files) < 3:
+        return FileError("two frames tell no distances: one place before and one behind look alike; take three")
+    image = [exposure.state.image_distance_mm for exposure in merged.exposures]
+    if max(image) - min(image) < _SAME_FOCUS * max(image):
+        return FileError("the camera was moved, not its focus: such frames tell no distances; take a focus series")
+    return None
+
+
 def depth_points(
-    merged: Merged, candidate: Candidate, files: Mapping[str, Path], *, most: int = MOST_POINTS
+    merged: Merged,
+    candidate: Candidate,
+    *,
+    most: int = MOST_POINTS,
+    is_cancelled: Callable[[], bool] = lambda: False,
 ) -> DepthPoints:
     """Points of everything in a merge that has detail and one depth, as many as `most`.
-
-    Parameters
-    ----------
-    files : mapping of str to Path
-        The frames by the names that the merge calls them by.
 
     Raises
     ------
     FileError
-        For a merge without a depth map, of other frames than were planned, or of fewer than three.
+        Where it tells none.
+    Cancelled
     """
-    if merged.depth is None:
-        raise FileError("no depth map: a proof has none; merge in full")
-    if merged.exposures is None:
-        raise FileError("other frames were merged than were planned: without a focus for each there are no distances")
-    if len(merged.frames) < 3:
-        raise FileError("two frames tell no distances: one place before and one behind look alike; take three")
+    none = why_no_distances(merged)
+    if none is not None:
+        raise none
+    assert merged.depth is not None
+    assert merged.exposures is not None
     exposures = tuple(merged.exposures)
     rows, columns = merged.pixels.shape[:2]
     first, pitch = exposures[0], candidate.scene.plan.sensor_mm[0] / columns
     pixels = (columns, rows)
     net = BlockNet(pixels, view_of(first, pixels, pitch), first.allowed_blur_mm / pitch, along=_ALONG)
     seen = {}
-    for k, told in enumerate(merged.frames):
-        grey = grey_linear(read_coded(described(files[told["file"]])), 1)
+    for k, path in enumerate(merged.files):
+        if is_cancelled():
+            raise Cancelled
+        grey = grey_linear(read_coded(described(path)), 1)
         seen[k] = net.kept(np.asarray(grey, np.float32), view_of(exposures[k], pixels, pitch))
     sharp_at, unsure = net.sharp_at(replace(candidate, exposures=exposures), seen, pitch)
     places = np.argwhere(_with_detail(merged, merged.depth.shape))

@@ -48,7 +48,7 @@ _FINE = 256
 class Merged:
     """A merged picture, 16 bits, and how it came about.
 
-    `exposures` are those of the frames that were merged, None where the plan does not tell one for each.
+    `files` are the frames that were merged, `exposures` theirs, None where the plan does not tell one for each.
     """
 
     pixels: Coded
@@ -61,6 +61,7 @@ class Merged:
     ghosts: list[dict[str, Any]] = field(default_factory=list)
     unveiled: float = 0.0
     exposures: Sequence[Exposure] | None = None
+    files: Sequence[Path] = ()
 
     def report(self, depth_file: str | None) -> dict[str, Any]:
         """The contract's JSON."""
@@ -190,7 +191,10 @@ def merge(
         for ghost in ghosts
     ]
     took = time.monotonic() - begin
-    return Merged(whole.pixels, told, crop, took, whole.depth, doubtful, frames[0], moved, whole.unveiled, exposures)
+    return Merged(
+        whole.pixels, told, crop, took, whole.depth, doubtful, frames[0], moved, whole.unveiled, exposures,
+        [frame.path for frame in frames],
+    )  # fmt: skip
 
 
 def _bright(
