@@ -67,7 +67,7 @@ class FirstLook:
 
 
 def small_of(coded: Coded) -> Grey:
-    """A small picture in linear luminance, smaller by a whole number; averaged as coded, in a tenth of the time."""
+    """A small picture in linear luminance, smaller by a whole number; averaged as coded, in a third of the time."""
     divide = halvings((coded.shape[1], coded.shape[0]), _SMALL_PIXELS)
     size = (coded.shape[1] // divide, coded.shape[0] // divide)
     small = cv2.resize(coded[: size[1] * divide, : size[0] * divide], size, interpolation=cv2.INTER_AREA)

@@ -234,17 +234,17 @@ def _in_series(judge: _Judge, ways: list[Places]) -> Places:
         order = np.empty(len(guess), int)
         order[np.argsort(scales)] = np.argsort(drawn)
         ways = list(dict.fromkeys([*ways, tuple(order.tolist())]))
-        allowed = [places for places in ways if _middling(scales, drawn, places) < judge.near]
+        # A lens may breathe otherwise than planned: the guess stands unless the marks tell of another.
+        tried = [guess, *(places for places in ways if _middling(scales, drawn, places) < judge.near)]
     else:
         spread = [float(np.ptp(_off(scales, drawn, places))) for places in ways]
-        allowed = [places for places, one in zip(ways, spread, strict=True) if one < min(spread) + judge.near]
-    # A lens may breathe otherwise than planned: the marks decide.
-    tried = list(dict.fromkeys([guess, *allowed]))
-    agree = judge.marks_agree(tried) if len(tried) > 1 else [1.0]
+        tried = [places for places, one in zip(ways, spread, strict=True) if one < min(spread) + judge.near]
+    if len(tried) == 1:
+        return tried[0]
+    agree = judge.marks_agree(tried)
     if max(agree) > 0.0:
         return tried[int(np.argmax(agree))]
-    # Where no mark tells, what the scales alone allow of fewer frames stands.
-    return allowed[0] if not is_whole and len(allowed) == 1 else guess
+    return guess if guess in tried else tried[0]
 
 
 def _in_grid(judge: _Judge, ways: list[Places]) -> Places:
