@@ -19,15 +19,17 @@ from verispect.prove.checks.dust import seen_on
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame, described, frames_in, in_order
+from verispect.prove.matching.again import taken_again
 from verispect.prove.matching.shown import places_by_content, tell_enough
 from verispect.prove.matching.told import match
+from verispect.prove.parting.sets import FrameSet, Looks, Planned, SetKind, is_dark, parted
+from verispect.prove.parting.unplanned_grid import Cells, grids_among
+from verispect.prove.parting.views import ALIKE, likeness
 from verispect.prove.report import Fault, FrameReport, Report
 from verispect.prove.series_check import SeriesCheck
-from verispect.prove.sets import ALIKE, FrameSet, SetKind, is_dark, likeness, parted
 from verispect.prove.shots_check import Repeat, compare_shots, leads_of
 from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.mark_softness import MarkSoftness, measure
-from verispect.prove.unplanned_grid import Cells, grids_among
 from verispect.prove.verdict import advice, gaps_between, missing_frames, redo
 
 Progress = Callable[[float, str], None]
@@ -35,7 +37,7 @@ Progress = Callable[[float, str], None]
 CLIPPED, FLASHLESS = 0.02, -1.2
 
 # Less alike than this frames are none of one view, whatever is planned.
-_UNLIKE = 0.2
+_UNLIKE = 0.4
 _SIDE_BY_SIDE = (
     "These frames show unlike things: they are no series as the plan's method has it, but may be joined side by side",
 )
@@ -103,14 +105,15 @@ class _Check:
         plain = _for_the_dust([look.is_plain for look in looks], planned, unusable=set(doubles) | set(_true(dark)))
         single = [k for k in range(len(frames)) if k not in doubles and k not in plain]
         bright = [k for k in single if not dark[k]]
-        sets = parted(frames, single, dark, self.thumbs, planned)
+        shown = Looks(frames, dark, self.thumbs, [look.detail for look in looks])
+        asked = None if candidate is None else Planned(len(shots), is_grid=candidate.method.is_grid)
+        sets = parted(shown, single, asked)
         counted = single if planned is not None and len(bright) < planned <= len(single) else bright
         # More frames than were planned are sets of their own, each held against the plan.
         parts = [counted] if planned is None or len(counted) <= planned else [list(group.frames) for group in sets]
+        held = self._of_the_plan(parts, len(shots))
         if candidate is not None:
-            for part in parts:
-                told = match([frames[k] for k in part], evidence.exposures, shots, evidence.run)
-                self._match(part, self._settled(part, told, shots), dark)
+            self._match_all(held, shots, dark)
         for k, frame in enumerate(frames):
             if evidence.is_cancelled():
                 raise Cancelled
@@ -136,8 +139,7 @@ class _Check:
         marks, blocks = self._marks(reports), self._blocks(reports)
         missing: list[FrameReport] = []
         for number, part in enumerate(parts):
-            # A few frames beside whole sets are trials, not a set of which most is missing.
-            if len(parts) == 1 or 2 * len(part) > (planned or 0):
+            if part in held and _is_whole(part, held, planned or 0):
                 there = [shot for k in part if (shot := self.shots.get(k)) is not None]
                 missing += missing_frames(candidate, there, of_set=number if len(parts) > 1 else None)
         gaps = gaps_between(candidate, evidence.matched, reports)
@@ -153,6 +155,37 @@ class _Check:
             ],
             blocks,
         )  # fmt: skip
+
+    def _of_the_plan(self, parts: list[list[int]], planned: int) -> list[list[int]]:
+        """Of several sets those that may be the plan's: of another view than one of its number, none of theirs is."""
+        whole = [part for part in parts if len(part) == planned]
+        if not whole:
+            return parts
+
+        def alike(part: list[int]) -> bool:
+            return any(
+                likeness(self.thumbs[part[len(part) // 2]], self.thumbs[k]) > ALIKE
+                for one in whole for k in (one[0], one[len(one) // 2], one[-1])
+            )  # fmt: skip
+
+        return [part for part in parts if len(part) == planned or alike(part)]
+
+    def _match_all(self, parts: Sequence[Sequence[int]], shots: Sequence[Shot], dark: Sequence[bool]) -> None:
+        """Which shots the frames of sets are."""
+        evidence, candidate = self.evidence, self.evidence.candidate
+        assert candidate is not None
+        more = []
+        for part in parts:
+            frames = [evidence.frames[k] for k in part]
+            if not _is_whole(part, parts, len(shots)) and evidence.run is None and not tell_enough(frames, candidate):
+                more += [k for k in part if not dark[k]]
+                continue
+            told = match(frames, evidence.exposures, shots, evidence.run)
+            self._match(part, self._settled(part, told, shots), dark)
+            more += [k for k in part if k not in self.shots and not dark[k]]
+        if more and not candidate.method.is_grid:
+            again = taken_again([look.detail for look in self.looks], self.shots, more)
+            self._match(list(again), list(again.values()), dark)
 
     def _settled(
         self, part: Sequence[int], told: Sequence[Shot | None], shots: Sequence[Shot]
@@ -199,7 +232,7 @@ class _Check:
         tiny = [self.thumbs[k] for k in group.frames if not dark[k]]
         # What is black is like nothing, and one frame alone tells of no likeness.
         alike = float(np.median([likeness(a, b) for a, b in itertools.pairwise(tiny)] or [1.0]))
-        if self.evidence.candidate is not None:
+        if self.evidence.candidate is not None and any(self.evidence.matched[k] is not None for k in group.frames):
             if self.evidence.candidate.method.is_grid:
                 return SetKind.GRID
             # Whatever is planned, what shows unlike things is no series.
@@ -294,6 +327,11 @@ class _Check:
             }
             found.append(measure(self.evidence.candidate, rendering, mark, blocks, self.evidence.pitch_mm))
         return found
+
+
+def _is_whole(part: Sequence[int], parts: Sequence[Sequence[int]], planned: int) -> bool:
+    """A few frames beside whole sets are trials, not a set of which most is missing."""
+    return len(parts) == 1 or 2 * len(part) > planned
 
 
 def _true(flags: Sequence[bool]) -> list[int]:

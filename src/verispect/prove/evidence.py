@@ -22,6 +22,8 @@ from verispect.prove.checks.dust import Speck, is_plain, specks_on
 from verispect.prove.checks.shaken import powers_in
 from verispect.prove.expected import View, turned_as_happened, view_of
 from verispect.prove.intake import Coded, Frame, grey_linear, linear_of, read_coded
+from verispect.prove.parting.passes import detail_of
+from verispect.prove.parting.views import thumb_of
 from verispect.prove.softness.block_map import BlockNet
 from verispect.prove.softness.mark_softness import ABOUT
 from verispect.prove.softness.spectra import Seen
@@ -32,8 +34,6 @@ _WORKING_PIXELS = 1_700_000
 _SMALL_PIXELS = 120_000
 _BLOCK_HALF = 60
 _SMALL_SIDE = 180
-# Width and height of what frames are told alike or unlike by.
-_THUMB = (48, 32)
 
 
 @dataclass(frozen=True)
@@ -56,7 +56,7 @@ class Read:
 class FirstLook:
     """Median luminance, what its samples come to, whether it shows nothing but an even ground, and its picture.
 
-    Tiny, and small in linear luminance by a whole number.
+    Tiny, and small by a whole number, in linear luminance; `detail` tells where it is sharp.
     """
 
     median: float
@@ -64,6 +64,7 @@ class FirstLook:
     is_plain: bool
     thumb: Grey
     small: Grey
+    detail: Floats
 
 
 def small_of(coded: Coded) -> Grey:
@@ -139,13 +140,11 @@ class Evidence:
             light = linear_of(some)
             grey = cv2.resize(light.mean(axis=2), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
             digest = hashlib.blake2b(some.tobytes(), digest_size=16).digest()
-            thumb = cv2.resize(light.mean(axis=2), _THUMB, interpolation=cv2.INTER_AREA)
             plain = is_plain(np.asarray(grey, np.float32))
             if plain:
                 self._plain.add(frame.path)
-            found.append(
-                FirstLook(float(np.median(light)), digest, plain, np.asarray(thumb, np.float32), small_of(coded))
-            )
+            small = small_of(coded)
+            found.append(FirstLook(float(np.median(light)), digest, plain, thumb_of(small), small, detail_of(small)))
         return found
 
     def read(self, frame: Frame, exposure: int | None) -> Read:

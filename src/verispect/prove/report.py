@@ -9,7 +9,7 @@ from typing import Any
 
 from verispect.plan.entry.found_distance import FoundPlace
 from verispect.prove.checks.dust import Speck
-from verispect.prove.sets import FrameSet, SetKind
+from verispect.prove.parting.sets import FrameSet, SetKind
 from verispect.prove.softness.block_map import BlockMap, map_dict
 from verispect.prove.softness.mark_softness import MarkSoftness
 from verispect.subject.mark import Mark

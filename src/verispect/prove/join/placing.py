@@ -14,7 +14,7 @@ from verispect.optics.types import Floats
 from verispect.prove.expected import View
 from verispect.prove.intake import Frame, read_coded
 from verispect.prove.join.bundle import focal_px_of, straightened, tree_of, turned
-from verispect.prove.join.features import Common, Grey8, common_of, features_of
+from verispect.prove.join.features import Common, Grey8, common_of, features_of, show_the_same
 
 Progress = Callable[[float, str], None]
 _WORKING_PIXELS = 900_000
@@ -75,6 +75,7 @@ def found_places(
                        progress=lambda share: say(0.1 + 0.1 * share, "looking for points in common"))  # fmt: skip
     if stop():
         raise Cancelled
+    common = [pair for pair in common if show_the_same(pair, greys[pair.a], greys[pair.b])]
     if len(frames) > 1 and not common:
         raise FileError(
             "no two of these {count} frames show anything in common that they could be joined by; give frames that "

@@ -26,8 +26,8 @@ from verispect.prove.merge.evened import evened, off_in_stops, small_light
 from verispect.prove.merge.ghosts import ghosts_in, leave_out
 from verispect.prove.merge.pyramid import Level
 from verispect.prove.merge.unveil import Focusing
+from verispect.prove.parting.sets import is_dark
 from verispect.prove.peak_memory import begin_peak, peak_mb
-from verispect.prove.sets import is_dark
 
 Progress = Callable[[float, str], None]
 _T = TypeVar("_T")

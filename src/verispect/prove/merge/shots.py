@@ -41,7 +41,7 @@ from verispect.prove.matching.shown import in_planned_order
 from verispect.prove.matching.told import match
 from verispect.prove.merge.evened import off_in_stops, small_light
 from verispect.prove.merge.written import profile_of, shot_of
-from verispect.prove.sets import is_dark
+from verispect.prove.parting.sets import is_dark
 
 Progress = Callable[[float, str], None]
 # Between these a value counts less and less, as it nears white; below the last nothing but noise is told.

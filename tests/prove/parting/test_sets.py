@@ -10,7 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from verispect.prove.intake import Frame
-from verispect.prove.sets import is_dark, likeness, split
+from verispect.prove.parting.sets import FrameSet, Looks, Planned, is_dark, split
+from verispect.prove.parting.views import likeness
 
 NOON = datetime(2027, 1, 1, 12)
 
@@ -27,14 +28,20 @@ def thumbs(kinds: str) -> list[np.ndarray]:
     return [np.random.default_rng(ord(kind)).uniform(0.1, 0.9, (32, 48)).astype(np.float32) for kind in kinds]
 
 
+def sets(taken: list[Frame], black: list[bool], kinds: str, planned: int | None = None) -> list[FrameSet]:
+    """Sets of frames of one focus throughout."""
+    looks = Looks(taken, black, thumbs(kinds), [np.zeros(96)] * len(taken))
+    return split(looks, None if planned is None else Planned(planned))
+
+
 def parted(seconds: list[float | None], dark: str, kinds: str, planned: int | None = None) -> list[tuple[int, ...]]:
     black = [mark == "x" for mark in dark]
-    return [group.frames for group in split(frames(seconds), black, thumbs(kinds), planned)]
+    return [group.frames for group in sets(frames(seconds), black, kinds, planned)]
 
 
 def test_a_dark_frame_parts_sets_and_belongs_to_none() -> None:
     assert parted([None] * 5, "..x..", "aaaaa") == [(0, 1), (3, 4)]
-    [first, second] = split(frames([None] * 5), [False, False, True, False, False], thumbs("aaaaa"), None)
+    [first, second] = sets(frames([None] * 5), [False, False, True, False, False], "aaaaa")
     assert (first.separator, second.separator) == (None, 2)
     assert "dark frame" in second.why[0]
 
@@ -56,7 +63,7 @@ def with_focus(metres: list[float]) -> list[Frame]:
 
 def test_a_focus_that_jumps_back_begins_another_series() -> None:
     def groups(metres: list[float]) -> list[tuple[int, ...]]:
-        found = split(with_focus(metres), [False] * len(metres), thumbs("a" * len(metres)), None)
+        found = sets(with_focus(metres), [False] * len(metres), "a" * len(metres))
         return [group.frames for group in found]
 
     assert groups([1.0, 1.5, 3.0, 9.0, 1.0, 1.5, 3.0, 9.0]) == [(0, 1, 2, 3), (4, 5, 6, 7)]
@@ -72,7 +79,7 @@ def test_a_black_frame_within_the_planned_number_parts_nothing() -> None:
 
 def test_as_many_as_planned_are_one_set_whatever_they_show() -> None:
     assert parted([None] * 6, "......", "aaabbb", planned=6) == [(0, 1, 2, 3, 4, 5)]
-    [group] = split(frames([None] * 4), [True, False, False, True], thumbs("abcd"), 2)
+    [group] = sets(frames([None] * 4), [True, False, False, True], "abcd", 2)
     assert (group.frames, group.separator) == ((1, 2), 0)
 
 

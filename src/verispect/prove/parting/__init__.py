@@ -1,0 +1,1 @@
+"""Which of the frames that came together belong together."""

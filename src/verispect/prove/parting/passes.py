@@ -1,0 +1,124 @@
+"""How often the focus went through a view, told by where frames are sharp or by what they say of their focus."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.optics.types import Floats
+
+Grey = NDArray[np.float32]
+# Columns and rows of the places whose detail is told.
+_PLACES = (12, 8)
+# Pixels of the small picture within which detail is told, and what is less than any, in stops.
+_FINE_PX, _LEAST = 1.5, 0.02
+# Frames whose detail differs by less than this throughout, in stops, are focused alike. Steps of traced series are
+# 0.09 to 0.24, a new frame of the same focus 0.01.
+_STILL = 0.03
+# As shares of the usual step: by how much the focus must turn back; how near two frames of one focus come.
+_TURNS, _SAME = 0.5, 0.4
+# A step so many times the next one is a way back, none of the series.
+_LEAP = 1.6
+# Of the shorter of two passes so much must have been taken in the other, for them to be series of their own.
+_AGAIN = 0.6
+# Frames at the end, this share of those before at the most, were taken again.
+_RETAKEN = 0.4
+
+
+def detail_of(small: Grey) -> Floats:
+    """Detail of the places of a small picture in linear luminance, logarithms to the base 2; a row of numbers."""
+    told = np.log2(np.maximum(small, 1e-4)).astype(np.float32)
+    fine = np.abs(told - cv2.GaussianBlur(told, (0, 0), _FINE_PX))
+    return np.log2(np.asarray(cv2.resize(fine, _PLACES, interpolation=cv2.INTER_AREA), float).ravel() + _LEAST)
+
+
+def apart_by_detail(details: Sequence[Floats]) -> Floats | None:
+    """How far the focus of each frame lies from that of each other (K, K); None where it does not move."""
+    told = np.array(details)
+    apart = np.abs(told[:, None] - told[None]).mean(axis=2)
+    return apart if float(apart.max()) > _STILL else None
+
+
+def apart_by_distance(metres: Sequence[float | None]) -> Floats | None:
+    """The same in 1/m, by the distances that frames tell; None where not all tell one, or all the same."""
+    if any(one is None for one in metres):
+        return None
+    close = np.array([1.0 / one for one in metres if one])
+    return np.abs(close[:, None] - close[None]) if np.ptp(close) > _STILL * close.max() else None
+
+
+def series_in(apart: Floats) -> list[list[int]]:
+    """Frames of one view, parted into series: where the focus goes again to where it has been.
+
+    A series that goes from its middle away and then past its start, or whose second half lies between the frames of
+    the first, is one.
+    """
+    step = _usual_step(apart)
+    passes = _passes(apart, step)
+    found = [passes[0]]
+    for number, one in enumerate(passes[1:], start=2):
+        is_again = _share_again(apart, one, found[-1], step) >= _AGAIN
+        retaken = number == len(passes) and len(one) <= _RETAKEN * len(found[-1])
+        if is_again and not retaken:
+            found.append(one)
+        else:
+            found[-1] = found[-1] + one
+    return found
+
+
+def _usual_step(apart: Floats) -> float:
+    """From frame to frame, of those that step at all."""
+    steps = np.diag(apart, 1)
+    large = float(np.quantile(steps, 0.9, method="lower"))
+    return float(np.median(steps[steps >= 0.3 * large]))
+
+
+def _passes(apart: Floats, step: float) -> list[list[int]]:
+    """Frames parted wherever the focus turns."""
+    passes = [[0]]
+    for k in range(1, len(apart)):
+        one = passes[-1]
+        if apart[one[0], k] >= apart[one[0], one[-1]] - _TURNS * step:
+            one.append(k)
+            continue
+        passes.append([*_of_the_next(apart, one, k, step), k])
+        if not one:
+            passes.remove(one)
+    return passes
+
+
+def _of_the_next(apart: Floats, one: list[int], k: int, step: float) -> list[int]:
+    """Takes from a pass the frames at its end with which the next begins."""
+    last = [j for j in one if apart[j, one[-1]] < _SAME * step]
+    if len(last) > 1:
+        # Taken twice where it turns: once for either.
+        moved = one[len(one) - len(last) // 2 :]
+    else:
+        leapt = len(one) > 1 and apart[one[-2], one[-1]] > _LEAP * apart[one[-1], k]
+        moved = one[-1:] if leapt else []
+    del one[len(one) - len(moved) :]
+    return moved
+
+
+def _share_again(apart: Floats, one: Sequence[int], other: Sequence[int], step: float) -> float:
+    """How much of the shorter of two passes is focused as frames of the longer."""
+    shorter, longer = sorted((_once(apart, one, step), _once(apart, other, step)), key=len)
+    spacing = min((_spacing(apart, part) for part in (shorter, longer) if len(part) > 1), default=step)
+    return float(np.mean(apart[np.ix_(shorter, longer)].min(axis=1) < _SAME * spacing))
+
+
+def _once(apart: Floats, frames: Sequence[int], step: float) -> list[int]:
+    """One frame of those that were taken at one focus one after the other."""
+    found = [frames[0]]
+    for k in frames[1:]:
+        if apart[k, found[-1]] >= 0.5 * _SAME * step:
+            found.append(k)
+    return found
+
+
+def _spacing(apart: Floats, frames: Sequence[int]) -> float:
+    among = apart[np.ix_(frames, frames)] + np.diag(np.full(len(frames), np.inf))
+    return float(np.median(among.min(axis=1)))

@@ -1,0 +1,214 @@
+"""Which frames belong together: by dark separators, pauses, what they show, their focus, and the plan's number."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import numpy as np
+
+from verispect.optics.types import Floats
+from verispect.prove.intake import Frame
+from verispect.prove.parting.passes import apart_by_detail, apart_by_distance, series_in
+from verispect.prove.parting.views import ALIKE, Grey, likeness, regular, runs_of
+
+# Darker than the median of all frames by so many stops is black.
+DARK_STOPS = -5.0
+# A pause so many times the usual one, and at least so long, parts two sets.
+_PAUSE_TIMES, _PAUSE_S = 6.0, 20.0
+# So many of the places of a round must be those of the round before it.
+_ROUND = 0.7
+_FOLLOW = "taken one after the other"
+_ELSE = "it shows something else"
+_AGAIN = "the focus goes again to where it has been"
+_ANEW = "the same places once more"
+_PLANNED = "as many frames as the plan asks for"
+
+
+class SetKind(StrEnum):
+    """How the frames of a set hang together."""
+
+    SERIES = "series"
+    GRID = "grid"
+    SINGLE = "single"
+    UNKNOWN = "unknown"
+
+
+@dataclass(frozen=True)
+class FrameSet:
+    """Frames that belong together, as indices into all frames; `separator` is the dark frame before them.
+
+    `beside` where it may be another place of the grid that the set before is of.
+    """
+
+    frames: tuple[int, ...]
+    separator: int | None = None
+    why: tuple[str, ...] = field(default=())
+    beside: bool = False
+
+
+@dataclass(frozen=True)
+class Looks:
+    """What frames are parted by, one of each for every frame.
+
+    Attributes
+    ----------
+    thumbs : sequence of ndarray
+        A tiny picture, in linear luminance.
+    details : sequence of ndarray
+        Where it is sharp, as `detail_of` tells it.
+    """
+
+    frames: Sequence[Frame]
+    dark: Sequence[bool]
+    thumbs: Sequence[Grey]
+    details: Sequence[Floats]
+
+    def of(self, some: Sequence[int]) -> Looks:
+        """Of some of the frames."""
+        return Looks(
+            [self.frames[k] for k in some], [self.dark[k] for k in some], [self.thumbs[k] for k in some],
+            [self.details[k] for k in some],
+        )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Planned:
+    """How many exposures a plan's method has, and whether they are of a grid."""
+
+    count: int
+    is_grid: bool = False
+
+
+def is_dark(levels: Sequence[float]) -> list[bool]:
+    """Which frames are black, from their median luminances in linear light."""
+    logs = np.log2(np.maximum(np.asarray(levels, float), 2.0**-16))
+    usual = float(np.median(logs))
+    # Where most are black the brightest tell what is usual.
+    usual = max(usual, float(logs.max()) - 4.0)
+    return [bool(log < usual + DARK_STOPS) for log in logs]
+
+
+def parted(looks: Looks, single: Sequence[int], planned: Planned | None) -> list[FrameSet]:
+    """As `split`, of those frames that count once, as places among all."""
+    return [
+        FrameSet(
+            tuple(single[k] for k in group.frames),
+            None if group.separator is None else single[group.separator],
+            group.why,
+            group.beside,
+        )
+        for group in split(looks.of(single), planned)
+    ]
+
+
+def split(looks: Looks, planned: Planned | None) -> list[FrameSet]:
+    """Frames in order, parted into sets.
+
+    Parameters
+    ----------
+    planned : Planned or None
+        Of the plan's method; then a black frame within its number is a fault and parts nothing.
+    """
+    every, dark = len(looks.frames), looks.dark
+    bright = [k for k in range(every) if not dark[k]]
+    if planned is not None and len(bright) < planned.count <= every:
+        return [FrameSet(tuple(range(every)), None, (_PLANNED,))]
+    if planned is not None and len(bright) == planned.count:
+        before = bright[0] - 1 if bright[0] > 0 else None
+        return [FrameSet(tuple(bright), before, (_PLANNED,))]
+    sets = []
+    for stretch in _stretches(looks):
+        inside = _inside(looks.of(stretch.frames), planned)
+        for number, (some, why, beside) in enumerate(inside):
+            frames = tuple(stretch.frames[k] for k in some)
+            first = number == 0
+            sets.append(FrameSet(frames, stretch.separator if first else None, stretch.why if first else why, beside))
+    return sets or [FrameSet(tuple(range(every)), None, ("nothing parts them",))]
+
+
+def _stretches(looks: Looks) -> list[FrameSet]:
+    """What lies between dark frames and pauses."""
+    found: list[FrameSet] = []
+    current: list[int] = []
+    separator: int | None = None
+    why = _FOLLOW
+    pauses = _pauses(looks.frames)
+    known = [pause for pause in pauses if np.isfinite(pause)]
+    long = max(_PAUSE_TIMES * float(np.median(known)), _PAUSE_S) if known else np.inf
+    for k, frame in enumerate(looks.frames):
+        paused = bool(current) and np.isfinite(pauses[k]) and pauses[k] > long
+        if current and (looks.dark[k] or paused):
+            found.append(FrameSet(tuple(current), separator, (why,)))
+            current, separator = [], None
+        if looks.dark[k]:
+            separator, why = k, f"a dark frame before it, {frame.path.name}"
+            continue
+        if paused:
+            why = f"{pauses[k]:.0f} s after the frame before it"
+        current.append(k)
+    return [*found, FrameSet(tuple(current), separator, (why,))] if current else found
+
+
+Part = tuple[list[int], tuple[str, ...], bool]
+
+
+def _inside(looks: Looks, planned: Planned | None) -> list[Part]:
+    """Frames that nothing from outside parts, parted by what they show; with why, and whether beside the last."""
+    found: list[Part] = []
+    runs = runs_of(looks.thumbs)
+    for segment in regular([len(run) for run in runs]):
+        for number, group in enumerate(_rounds(looks, runs[segment])):
+            why = _ANEW if number else _ELSE
+            if planned is not None and planned.is_grid and len(group) > 1:
+                found.append(([k for run in group for k in run], (why,), False))
+                continue
+            for place, (some, inner) in enumerate(_series(looks, group)):
+                found.append((some, (inner or (_ELSE if place else why),), bool(place and not inner)))
+    return found
+
+
+def _rounds(looks: Looks, runs: list[list[int]]) -> list[list[list[int]]]:
+    """Runs of one view each, parted where they go round the same places again at the same focus."""
+    first = [run[0] for run in runs]
+    for period in range(2, len(runs) // 2 + 1):
+        pairs = [(first[k - period], first[k]) for k in range(period, len(runs))]
+        alike = [likeness(looks.thumbs[a], looks.thumbs[b]) > ALIKE for a, b in pairs[:period]]
+        if np.mean(alike) < _ROUND:
+            continue
+        # One round a focus is a grid of series, taken focus by focus.
+        still = [apart_by_detail([looks.details[a], looks.details[b]]) is None for a, b in pairs[:period]]
+        if np.mean(still) >= _ROUND:
+            return [runs[begin : begin + period] for begin in range(0, len(runs), period)]
+    return [runs]
+
+
+def _series(looks: Looks, runs: list[list[int]]) -> list[tuple[list[int], str]]:
+    """The series of one view each that runs are of, with why where it is of the same view as the one before.
+
+    Single frames that follow one another stay together.
+    """
+    found: list[tuple[list[int], str]] = []
+    for is_single, several in itertools.groupby(runs, key=lambda run: len(run) == 1):
+        if is_single:
+            found.append(([k for run in several for k in run], ""))
+            continue
+        for run in several:
+            some = looks.of(run)
+            apart = apart_by_distance([frame.subject_m for frame in some.frames])
+            if apart is None:
+                apart = apart_by_detail(some.details)
+            parts = [list(range(len(run)))] if apart is None else series_in(apart)
+            found += [([run[k] for k in part], _AGAIN if number else "") for number, part in enumerate(parts)]
+    return found
+
+
+def _pauses(frames: Sequence[Frame]) -> list[float]:
+    """Seconds since the frame before; infinite where not known."""
+    found = [float("inf")]
+    for before, frame in itertools.pairwise(frames):
+        known = before.taken is not None and frame.taken is not None
+        found.append((frame.taken - before.taken).total_seconds() if known else float("inf"))  # type: ignore[operator]
+    return found

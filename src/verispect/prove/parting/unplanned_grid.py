@@ -1,0 +1,118 @@
+"""Frames that nothing planned: which of them lie side by side, found from what they have in common."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from verispect.errors import FileError
+from verispect.prove.evidence import Evidence
+from verispect.prove.intake import coded_of
+from verispect.prove.join.placing import found_places
+from verispect.prove.parting.sets import FrameSet
+from verispect.prove.parting.views import Grey, runs_of
+
+# More are not looked at: every pair would have to be.
+_MOST = 60
+# A grid has so many places; of the frames that may lie in it so many must, of every part that was parted from the
+# others by what it shows too.
+_LEAST_PLACES, _LEAST_SHARE = 3, 0.6
+_WHY = "each shows a part of what its neighbours show"
+
+Cells = list[list[int]]
+
+
+def grids_among(
+    evidence: Evidence, sets: Sequence[FrameSet], thumbs: Sequence[Grey], left_out: Collection[int]
+) -> tuple[list[FrameSet], dict[FrameSet, Cells]]:
+    """The sets with those that prove to be parts of one grid put together, and the frames of each grid by places.
+
+    Where each place looks is kept in the evidence.
+
+    Parameters
+    ----------
+    thumbs : sequence of ndarray
+        A tiny picture of every frame.
+    left_out : collection of int
+        Frames that show nothing, or nothing of their own.
+    """
+    chains: list[list[FrameSet]] = []
+    for group in sets:
+        if group.beside and chains:
+            chains[-1].append(group)
+        else:
+            chains.append([group])
+    found: list[tuple[FrameSet, Cells | None]] = []
+    for chain in chains:
+        found += _grids_of(evidence, chain, thumbs, left_out)
+    return [group for group, _ in found], {group: cells for group, cells in found if cells is not None}
+
+
+def _grids_of(
+    evidence: Evidence, parts: Sequence[FrameSet], thumbs: Sequence[Grey], left_out: Collection[int]
+) -> list[tuple[FrameSet, Cells | None]]:
+    """Parts that lie beside one another as one set, with its places; parts that do not as they were."""
+    cells = _placed(evidence, parts, thumbs, left_out)
+    if cells is None:
+        if len(parts) == 1:
+            return [(parts[0], None)]
+        return [found for part in parts for found in _grids_of(evidence, [part], thumbs, left_out)]
+    there = {k for cell in cells for k in cell}
+    # Another grid before or after it is one of its own; a few frames of sky are not.
+    apart = [
+        _grids_of(evidence, some, thumbs, left_out) if some else []
+        for some in (_those(parts, lambda k: k < min(there)), _those(parts, lambda k: k > max(there)))
+    ]
+    before, after = ([] if all(found is None for _, found in each) else each for each in apart)
+    alone = {k for group, _ in (*before, *after) for k in group.frames}
+    own = _those(parts, lambda k: k not in alone)
+    shares = [float(np.mean([float(k in there) for k in part.frames if k not in left_out] or [1.0])) for part in own]
+    if min(shares) < _LEAST_SHARE:
+        return [(part, None) for part in parts]
+    whole = replace(own[0], frames=tuple(k for part in own for k in part.frames), why=(*own[0].why, _WHY))
+    return [*before, (whole, cells), *after]
+
+
+def _those(parts: Sequence[FrameSet], wanted: Callable[[int], bool]) -> list[FrameSet]:
+    """The parts with such frames alone."""
+    some = [replace(part, frames=tuple(k for k in part.frames if wanted(k))) for part in parts]
+    return [part for part in some if part.frames]
+
+
+def _placed(
+    evidence: Evidence, parts: Sequence[FrameSet], thumbs: Sequence[Grey], left_out: Collection[int]
+) -> Cells | None:
+    """The frames of a grid by places; None where they are none."""
+    views = [view for part in parts if (view := _views(part, thumbs, left_out))]
+    # A few frames of each view tell where it lies.
+    some = sorted({view[k] for each in views for view in each for k in (0, len(view) // 2, -1)})
+    if not _LEAST_PLACES <= len(some) <= _MOST or sum(map(len, views)) < _LEAST_PLACES:
+        return None
+    pictures = [(coded_of(evidence.reads[k].grey) >> 8).astype(np.uint8) for k in some]
+
+    def say(share: float, text: str) -> None:
+        evidence.progress(0.6 + 0.1 * share, text)
+
+    try:
+        placed = found_places([evidence.frames[k] for k in some], None, say, evidence.is_cancelled, pictures)
+    except FileError:
+        # Nothing in common: they are what they were.
+        return None
+    if len(placed.cells) < _LEAST_PLACES:
+        return None
+    of_view = {k: view for each in views for view in each for k in view}
+    cells: Cells = []
+    for cell, looks in zip(placed.cells, placed.views, strict=True):
+        new = sorted({k for number in cell for k in of_view[some[number]]} - {k for one in cells for k in one})
+        if new:
+            cells.append(new)
+            evidence.found |= dict.fromkeys(new, looks)
+    return cells
+
+
+def _views(part: FrameSet, thumbs: Sequence[Grey], left_out: Collection[int]) -> list[list[int]]:
+    """The frames of a part by what they show, one view after the other."""
+    used = [k for k in part.frames if k not in left_out]
+    return [[used[k] for k in run] for run in runs_of([thumbs[k] for k in used]) if run]

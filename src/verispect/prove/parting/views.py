@@ -1,0 +1,93 @@
+"""Which frames show one view: alike in place, whatever they are focused at and however bright."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Grey = NDArray[np.float32]
+# Width and height of what frames are told alike or unlike by.
+_THUMB = (96, 64)
+# Frames of one view are at least so alike; on traced series 0.83 and more, the first and the last against one
+# another too, of neighbours of grids and of other subjects 0.45 at the most.
+ALIKE = 0.6
+# What is coarser than this share of the width is light and ground, alike in most pictures.
+_COARSE = 1 / 16
+# A camera knocked by less than this share of the frame still shows its view.
+_ASIDE = 0.1
+# Darker than this share of the middling tone is noise.
+_NOISE = 0.02
+# Runs that are so many times as long as the others, and by more than one frame, are none of the same grid.
+_TIMES = 2
+
+
+def thumb_of(small: Grey) -> Grey:
+    """What a small picture, in linear luminance, is told alike or unlike by."""
+    return np.asarray(cv2.resize(small, _THUMB, interpolation=cv2.INTER_AREA), np.float32)
+
+
+def likeness(first: Grey, second: Grey) -> float:
+    """Correlation of what two small pictures show, laid on one another as well as may be; 1 where the same."""
+    if first.shape != second.shape:
+        return 0.0
+    one, other = _shown(first), _shown(second)
+    return min(_within(one, other), _within(other, one))
+
+
+def _shown(picture: Grey) -> Grey:
+    floor = max(1e-4, _NOISE * float(np.median(picture)))
+    told = np.log2(np.maximum(picture, floor)).astype(np.float32)
+    return np.asarray(told - cv2.GaussianBlur(told, (0, 0), _COARSE * picture.shape[1]), np.float32)
+
+
+def _within(whole: Grey, other: Grey) -> float:
+    rows, columns = (round(_ASIDE * side) for side in other.shape)
+    middle = np.ascontiguousarray(other[rows : other.shape[0] - rows, columns : other.shape[1] - columns])
+    if float(middle.std()) < 1e-6 or float(whole.std()) < 1e-6:
+        return 1.0 if float(np.abs(whole - other).max()) < 1e-3 else 0.0
+    return float(cv2.matchTemplate(whole, middle, cv2.TM_CCOEFF_NORMED).max())
+
+
+def runs_of(thumbs: Sequence[Grey]) -> list[list[int]]:
+    """Frames that follow one another and show one view, in order.
+
+    A single frame of something else among those of one view stays with them.
+    """
+    runs: list[list[int]] = [[]]
+    for k, thumb in enumerate(thumbs):
+        if runs[-1] and likeness(thumb, thumbs[runs[-1][-1]]) <= ALIKE:
+            runs.append([])
+        runs[-1].append(k)
+    place = 1
+    while place + 1 < len(runs):
+        before, one, after = runs[place - 1 : place + 2]
+        many = len(before) + len(after) > 2
+        if len(one) == 1 and many and likeness(thumbs[before[-1]], thumbs[after[0]]) > ALIKE:
+            runs[place - 1 : place + 2] = [before + one + after]
+        else:
+            place += 1
+    return runs
+
+
+def regular(lengths: Sequence[int]) -> list[slice]:
+    """Runs of about one length one after the other, as places of one grid would be.
+
+    Shorter ones are borne with, for frames may be missing; longer ones are not.
+    """
+    found = [0]
+    for k in range(1, len(lengths)):
+        usual = float(np.median(lengths[found[-1] : k]))
+        is_last = k + 1 == len(lengths)
+        longer = _longer(lengths[k], usual) and (is_last or _longer(lengths[k + 1], usual) or k - found[-1] > 1)
+        shorter = not is_last and _longer(usual, lengths[k]) and _longer(usual, lengths[k + 1])
+        if longer or shorter:
+            found.append(k)
+    return [slice(begin, end) for begin, end in itertools.pairwise([*found, len(lengths)])]
+
+
+def _longer(one: float, other: float) -> bool:
+    return one >= _TIMES * other and one > other + 1
