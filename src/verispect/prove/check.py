@@ -19,15 +19,13 @@ from verispect.prove.checks.dust import seen_on
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame, described, frames_in, in_order
-from verispect.prove.matching.again import taken_again
-from verispect.prove.matching.shown import places_by_content, tell_enough
-from verispect.prove.matching.told import match
+from verispect.prove.matching.matched import Matched
 from verispect.prove.parting.sets import FrameSet, Looks, Planned, SetKind, is_dark, parted
 from verispect.prove.parting.unplanned_grid import Cells, grids_among
 from verispect.prove.parting.views import ALIKE, likeness
 from verispect.prove.report import Fault, FrameReport, Report
 from verispect.prove.series_check import SeriesCheck
-from verispect.prove.shots_check import Repeat, compare_shots, leads_of
+from verispect.prove.shots_check import Repeat, compare_shots
 from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.mark_softness import MarkSoftness, measure
 from verispect.prove.verdict import advice, gaps_between, missing_frames, redo
@@ -107,23 +105,27 @@ class _Check:
         bright = [k for k in single if not dark[k]]
         shown = Looks(frames, dark, self.thumbs, [look.detail for look in looks])
         asked = None if candidate is None else Planned(len(shots), is_grid=candidate.method.is_grid)
-        sets = parted(shown, single, asked)
+        matched = Matched(evidence, looks, dark)
+        sets = matched.as_planned(parted(shown, single, asked))
         counted = single if planned is not None and len(bright) < planned <= len(single) else bright
         # More frames than were planned are sets of their own, each held against the plan.
         parts = [counted] if planned is None or len(counted) <= planned else [list(group.frames) for group in sets]
-        held = self._of_the_plan(parts, len(shots))
-        if candidate is not None:
-            self._match_all(held, shots, dark)
+        held = matched.of_the_plan(parts)
+        matched.match(held)
+        self.shots, self.repeats = matched.shots, matched.repeats
         for k, frame in enumerate(frames):
             if evidence.is_cancelled():
                 raise Cancelled
             evidence.progress(0.6 * k / len(frames), f"reading {frame.path.name}")
             evidence.reads.append(evidence.read(frame, evidence.matched[k]))
-        sets += [FrameSet((k,), None, ("an even ground, which tells of dust",)) for k in plain]
         reports = [FrameReport(file=frame.path.name) for frame in frames]
-        if candidate is None:
-            left_out = {*_true(dark), *self.repeats}
-            sets, self.cells = grids_among(evidence, sets, self.thumbs, left_out)
+        # What nothing planned may be a grid of its own.
+        of_plan = [group for group in sets if any(evidence.matched[k] is not None for k in group.frames)]
+        others, self.cells = grids_among(
+            evidence, [group for group in sets if group not in of_plan], self.thumbs, {*_true(dark), *self.repeats}
+        )
+        sets = sorted([*of_plan, *others], key=lambda group: group.frames)
+        sets += [FrameSet((k,), None, ("an even ground, which tells of dust",)) for k in plain]
         kinds = []
         for number, group in enumerate(sets):
             kinds.append(SetKind.GRID if group in self.cells else self._kind(group, dark))
@@ -138,10 +140,10 @@ class _Check:
             self._alone(k, report, dark[k], any(k in group.frames for group in sets))
         marks, blocks = self._marks(reports), self._blocks(reports)
         missing: list[FrameReport] = []
-        for number, part in enumerate(parts):
-            if part in held and _is_whole(part, held, planned or 0):
+        for part in parts:
+            if part in held and matched.is_whole(part, held):
                 there = [shot for k in part if (shot := self.shots.get(k)) is not None]
-                missing += missing_frames(candidate, there, of_set=number if len(parts) > 1 else None)
+                missing += missing_frames(candidate, there, of_set=reports[part[0]].set if len(parts) > 1 else None)
         gaps = gaps_between(candidate, evidence.matched, reports)
         every = reports + missing
         specks = [read.specks for read in evidence.reads if read.specks is not None]
@@ -155,64 +157,6 @@ class _Check:
             ],
             blocks,
         )  # fmt: skip
-
-    def _of_the_plan(self, parts: list[list[int]], planned: int) -> list[list[int]]:
-        """Of several sets those that may be the plan's: of another view than one of its number, none of theirs is."""
-        whole = [part for part in parts if len(part) == planned]
-        if not whole:
-            return parts
-
-        def alike(part: list[int]) -> bool:
-            return any(
-                likeness(self.thumbs[part[len(part) // 2]], self.thumbs[k]) > ALIKE
-                for one in whole for k in (one[0], one[len(one) // 2], one[-1])
-            )  # fmt: skip
-
-        return [part for part in parts if len(part) == planned or alike(part)]
-
-    def _match_all(self, parts: Sequence[Sequence[int]], shots: Sequence[Shot], dark: Sequence[bool]) -> None:
-        """Which shots the frames of sets are."""
-        evidence, candidate = self.evidence, self.evidence.candidate
-        assert candidate is not None
-        more = []
-        for part in parts:
-            frames = [evidence.frames[k] for k in part]
-            if not _is_whole(part, parts, len(shots)) and evidence.run is None and not tell_enough(frames, candidate):
-                more += [k for k in part if not dark[k]]
-                continue
-            told = match(frames, evidence.exposures, shots, evidence.run)
-            self._match(part, self._settled(part, told, shots), dark)
-            more += [k for k in part if k not in self.shots and not dark[k]]
-        if more and not candidate.method.is_grid:
-            again = taken_again([look.detail for look in self.looks], self.shots, more)
-            self._match(list(again), list(again.values()), dark)
-
-    def _settled(
-        self, part: Sequence[int], told: Sequence[Shot | None], shots: Sequence[Shot]
-    ) -> Sequence[Shot | None]:
-        """What frames that tell nothing of which they are show of it."""
-        evidence, planned = self.evidence, len(shots)
-        guess = [shot.exposure for shot in told if shot is not None]
-        few = len(part) <= planned == len(evidence.exposures) and 2 * len(part) >= planned
-        if evidence.candidate is None or not few or len(guess) < len(part) or evidence.run is not None:
-            return told
-        if tell_enough([evidence.frames[k] for k in part], evidence.candidate):
-            return told
-        by_exposure = {shot.exposure: shot for shot in shots}
-        places = places_by_content(evidence, part, guess, [self.looks[k].small for k in part])
-        return [by_exposure[place] for place in places]
-
-    def _match(self, part: Sequence[int], told: Sequence[Shot | None], dark: Sequence[bool]) -> None:
-        """One picture stands for each exposure; of the other shots of it only what may be wrong is told."""
-        leads = leads_of(part, told, dark)
-        of = {k: shot for k, shot in zip(part, told, strict=True) if shot is not None}
-        for k, shot in of.items():
-            self.shots[k], lead = shot, leads[shot.exposure]
-            if k == lead or shot.number == of[lead].number:
-                # What was taken again counts as it always did.
-                self.evidence.matched[k] = shot.exposure
-            else:
-                self.repeats[k] = Repeat(lead, of[lead], shot)
 
     def _let_walk_through(self, reports: list[FrameReport]) -> None:
         """What stands aside in one of three shots and more goes when they are put together."""
@@ -232,7 +176,8 @@ class _Check:
         tiny = [self.thumbs[k] for k in group.frames if not dark[k]]
         # What is black is like nothing, and one frame alone tells of no likeness.
         alike = float(np.median([likeness(a, b) for a, b in itertools.pairwise(tiny)] or [1.0]))
-        if self.evidence.candidate is not None and any(self.evidence.matched[k] is not None for k in group.frames):
+        if any(self.evidence.matched[k] is not None for k in group.frames):
+            assert self.evidence.candidate is not None
             if self.evidence.candidate.method.is_grid:
                 return SetKind.GRID
             # Whatever is planned, what shows unlike things is no series.
@@ -327,11 +272,6 @@ class _Check:
             }
             found.append(measure(self.evidence.candidate, rendering, mark, blocks, self.evidence.pitch_mm))
         return found
-
-
-def _is_whole(part: Sequence[int], parts: Sequence[Sequence[int]], planned: int) -> bool:
-    """A few frames beside whole sets are trials, not a set of which most is missing."""
-    return len(parts) == 1 or 2 * len(part) > planned
 
 
 def _true(flags: Sequence[bool]) -> list[int]:

@@ -93,6 +93,16 @@ def in_planned_order(
     return [frames[places.index(place)] for place in range(count)]
 
 
+def planned_among(evidence: Evidence, used: Sequence[int], smalls: Sequence[Grey]) -> int | None:
+    """Where among too many frames those begin that lie as a grid has them, at their start or end; None if none."""
+    planned = len(evidence.exposures)
+    for begin in (0, len(used) - planned):
+        part = slice(begin, begin + planned)
+        if _Judge(evidence, used[part], smalls[part]).fitting(range(planned)) >= _FITS:
+            return begin
+    return None
+
+
 def tell_enough(frames: Sequence[Frame], candidate: Candidate) -> bool:
     """Whether frames tell by their focus which exposures they are; those of a grid share theirs."""
     return not candidate.method.is_grid and len({frame.subject_m for frame in frames} - {None}) > 1
@@ -176,11 +186,15 @@ class _Judge:
         candidate = self.evidence.candidate
         assert candidate is not None
         if candidate.method.is_grid:
-            pairs = itertools.pairwise(enumerate(places))
-            told = [fit for (i, a), (j, b) in pairs if (fit := self.fits(i, j, a, b)) is not None]
-            return not told or float(np.mean(told)) >= _FITS
+            return self.fitting(places, unknown=1.0) >= _FITS
         scales = self.scales()
         return scales is None or _middling(scales, self.drawn, places) < self.near
+
+    def fitting(self, places: Sequence[int], *, unknown: float = 0.0) -> float:
+        """How many of the frames of a grid that follow one another lie as planned, as a share of those that tell."""
+        pairs = itertools.pairwise(enumerate(places))
+        told = [fit for (i, a), (j, b) in pairs if (fit := self.fits(i, j, a, b)) is not None]
+        return float(np.mean(told)) if told else unknown
 
     def marks_agree(self, ways: Sequence[Places]) -> list[float]:
         """Of each way, how many marks are sharp where the plan has them; a step of focus off counts for nothing."""

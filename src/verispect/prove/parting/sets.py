@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 import numpy as np
@@ -20,6 +20,8 @@ DARK_STOPS = -5.0
 _PAUSE_TIMES, _PAUSE_S = 6.0, 20.0
 # So many of the places of a round must be those of the round before it.
 _ROUND = 0.7
+# Over the place of one frame that is not there the focus goes so many of the usual steps.
+_ONE_LEFT = (1.5, 2.7)
 _FOLLOW = "taken one after the other"
 _ELSE = "it shows something else"
 _AGAIN = "the focus goes again to where it has been"
@@ -149,7 +151,35 @@ def _stretches(looks: Looks) -> list[FrameSet]:
         if paused:
             why = f"{pauses[k]:.0f} s after the frame before it"
         current.append(k)
-    return [*found, FrameSet(tuple(current), separator, (why,))] if current else found
+    if current:
+        found.append(FrameSet(tuple(current), separator, (why,)))
+    return _without_faults(looks, found)
+
+
+def _without_faults(looks: Looks, stretches: Sequence[FrameSet]) -> list[FrameSet]:
+    """Stretches with those put together between which a frame of a series came out black: its place is left."""
+    found: list[FrameSet] = []
+    for stretch in stretches:
+        between = stretch.separator
+        if found and between is not None and found[-1].frames[-1] + 1 == between == stretch.frames[0] - 1:
+            before, after = found[-1].frames, stretch.frames
+            some = looks.of([*before, *after])
+            if len(runs_of(some.thumbs)) == 1 and (apart := _apart(some)) is not None:
+                step = float(
+                    np.median(np.delete(np.diag(apart, 1), len(before) - 1) if len(some.frames) > 2 else 0.0)
+                )
+                over = float(apart[len(before) - 1, len(before)]) / max(step, 1e-9)
+                if _ONE_LEFT[0] < over < _ONE_LEFT[1] and len(series_in(apart)) == 1:
+                    found[-1] = replace(found[-1], frames=(*before, between, *after))
+                    continue
+        found.append(stretch)
+    return found
+
+
+def _apart(looks: Looks) -> Floats | None:
+    """How far the focus of each frame lies from that of each other; None where nothing tells."""
+    told = apart_by_distance([frame.subject_m for frame in looks.frames])
+    return apart_by_detail(looks.details) if told is None else told
 
 
 Part = tuple[list[int], tuple[str, ...], bool]
@@ -159,9 +189,13 @@ def _inside(looks: Looks, planned: Planned | None) -> list[Part]:
     """Frames that nothing from outside parts, parted by what they show; with why, and whether beside the last."""
     found: list[Part] = []
     runs = runs_of(looks.thumbs)
-    for segment in regular([len(run) for run in runs]):
-        for number, group in enumerate(_rounds(looks, runs[segment])):
-            why = _ANEW if number else _ELSE
+    # Rounds before all else: a far longer run within them is as long in each.
+    rounds = _rounds(looks, runs)
+    several = len(rounds) > 1
+    segments = rounds if several else [runs[segment] for segment in regular([len(run) for run in runs])]
+    for segment in segments:
+        for number, group in enumerate([segment] if several else _rounds(looks, segment)):
+            why = _ANEW if several or number else _ELSE
             if planned is not None and planned.is_grid and len(group) > 1:
                 found.append(([k for run in group for k in run], (why,), False))
                 continue
@@ -196,10 +230,7 @@ def _series(looks: Looks, runs: list[list[int]]) -> list[tuple[list[int], str]]:
             found.append(([k for run in several for k in run], ""))
             continue
         for run in several:
-            some = looks.of(run)
-            apart = apart_by_distance([frame.subject_m for frame in some.frames])
-            if apart is None:
-                apart = apart_by_detail(some.details)
+            apart = _apart(looks.of(run))
             parts = [list(range(len(run)))] if apart is None else series_in(apart)
             found += [([run[k] for k in part], _AGAIN if number else "") for number, part in enumerate(parts)]
     return found

@@ -21,8 +21,8 @@ _COARSE = 1 / 16
 _ASIDE = 0.1
 # Darker than this share of the middling tone is noise.
 _NOISE = 0.02
-# Runs that are so many times as long as the others, and by more than one frame, are none of the same grid.
-_TIMES = 2
+# A run that is so many times as long as any other, and longer by so many frames, is none of the same grid.
+_TIMES, _LONGER = 2, 3
 
 
 def thumb_of(small: Grey) -> Grey:
@@ -74,20 +74,18 @@ def runs_of(thumbs: Sequence[Grey]) -> list[list[int]]:
 
 
 def regular(lengths: Sequence[int]) -> list[slice]:
-    """Runs of about one length one after the other, as places of one grid would be.
+    """Runs that may be places of one grid; one far longer before or after them is a series of its own.
 
-    Shorter ones are borne with, for frames may be missing; longer ones are not.
+    Cells of a grid of series have unlike numbers of frames, for where little is deep fewer are asked.
     """
-    found = [0]
-    for k in range(1, len(lengths)):
-        usual = float(np.median(lengths[found[-1] : k]))
-        is_last = k + 1 == len(lengths)
-        longer = _longer(lengths[k], usual) and (is_last or _longer(lengths[k + 1], usual) or k - found[-1] > 1)
-        shorter = not is_last and _longer(usual, lengths[k]) and _longer(usual, lengths[k + 1])
-        if longer or shorter:
-            found.append(k)
-    return [slice(begin, end) for begin, end in itertools.pairwise([*found, len(lengths)])]
+    begin, end = 0, len(lengths)
+    if end - begin > 1 and _far_longer(lengths[0], lengths[1:]):
+        begin = 1
+    if end - begin > 1 and _far_longer(lengths[-1], lengths[begin:-1]):
+        end -= 1
+    places = sorted({0, begin, end, len(lengths)})
+    return [slice(*ends) for ends in itertools.pairwise(places)]
 
 
-def _longer(one: float, other: float) -> bool:
-    return one >= _TIMES * other and one > other + 1
+def _far_longer(one: int, others: Sequence[int]) -> bool:
+    return one >= max(_TIMES * max(others), max(others) + _LONGER)
