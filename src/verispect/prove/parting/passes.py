@@ -50,18 +50,18 @@ def apart_by_distance(metres: Sequence[float | None]) -> Floats | None:
     return np.abs(close[:, None] - close[None]) if np.ptp(close) > _STILL * close.max() else None
 
 
-def series_in(apart: Floats) -> list[list[int]]:
+def series_in(apart: Floats, *, goes_on: bool = False) -> list[list[int]]:
     """Frames of one view, parted into series: where the focus goes again to where it has been.
 
     A series that goes from its middle away and then past its start, or whose second half lies between the frames of
-    the first, is one.
+    the first, is one. A few frames at the end were taken again, unless what they begin `goes_on`.
     """
     step = _usual_step(apart)
     passes = _passes(apart, step)
     found = [passes[0]]
     for number, one in enumerate(passes[1:], start=2):
         is_again = _share_again(apart, one, found[-1], step) >= _AGAIN
-        retaken = number == len(passes) and len(one) <= _RETAKEN * len(found[-1])
+        retaken = not goes_on and number == len(passes) and len(one) <= _RETAKEN * len(found[-1])
         if is_again and not retaken:
             found.append(one)
         else:

@@ -123,9 +123,11 @@ def split(looks: Looks, planned: Planned | None) -> list[FrameSet]:
         return [FrameSet(tuple(bright), before, (_PLANNED,))]
     sets = []
     for stretch in _stretches(looks):
-        inside = _inside(looks.of(stretch.frames), planned)
-        for number, (some, why, beside) in enumerate(inside):
-            frames = tuple(stretch.frames[k] for k in some)
+        bright = [k for k in stretch.frames if not dark[k]]
+        for number, (some, why, beside) in enumerate(_inside(looks.of(bright), planned)):
+            shown = [bright[k] for k in some]
+            # A frame that came out black goes with the one before it.
+            frames = tuple(k for k in stretch.frames if k in shown or (dark[k] and k - 1 in shown))
             first = number == 0
             sets.append(FrameSet(frames, stretch.separator if first else None, stretch.why if first else why, beside))
     return sets or [FrameSet(tuple(range(every)), None, ("nothing parts them",))]
@@ -161,18 +163,34 @@ def _without_faults(looks: Looks, stretches: Sequence[FrameSet]) -> list[FrameSe
     found: list[FrameSet] = []
     for stretch in stretches:
         between = stretch.separator
-        if found and between is not None and found[-1].frames[-1] + 1 == between == stretch.frames[0] - 1:
-            before, after = found[-1].frames, stretch.frames
-            some = looks.of([*before, *after])
-            if len(runs_of(some.thumbs)) == 1 and (apart := _apart(some)) is not None:
-                step = float(
-                    np.median(np.delete(np.diag(apart, 1), len(before) - 1) if len(some.frames) > 2 else 0.0)
-                )
-                over = float(apart[len(before) - 1, len(before)]) / max(step, 1e-9)
-                if _ONE_LEFT[0] < over < _ONE_LEFT[1] and len(series_in(apart)) == 1:
-                    found[-1] = replace(found[-1], frames=(*before, between, *after))
-                    continue
-        found.append(stretch)
+        follow = bool(found) and between is not None and found[-1].frames[-1] + 1 == between == stretch.frames[0] - 1
+        if follow and between is not None and _leave_one(looks, found[-1].frames, stretch.frames):
+            found[-1] = replace(found[-1], frames=(*found[-1].frames, between, *stretch.frames))
+        else:
+            found.append(stretch)
+    return found
+
+
+def _leave_one(looks: Looks, before: Sequence[int], after: Sequence[int]) -> bool:
+    """Whether the series that ends some frames goes on in those that begin others, but for one place."""
+    bright = [k for k in before if not looks.dark[k]]
+    last, first = _series_of(looks, bright, goes_on=True)[-1], _series_of(looks, after)[0]
+    some = looks.of([*last, *first])
+    if len(some.frames) < 3 or len(runs_of(some.thumbs)) > 1 or (apart := _apart(some)) is None:
+        return False
+    steps = np.diag(apart, 1)
+    over = steps[len(last) - 1] / max(float(np.median(np.delete(steps, len(last) - 1))), 1e-9)
+    return bool(_ONE_LEFT[0] < over < _ONE_LEFT[1]) and len(series_in(apart)) == 1
+
+
+def _series_of(looks: Looks, frames: Sequence[int], *, goes_on: bool = False) -> list[list[int]]:
+    """Frames by view and series."""
+    found = []
+    for run in runs_of([looks.thumbs[k] for k in frames]):
+        own = [frames[k] for k in run]
+        apart = _apart(looks.of(own))
+        parts = [list(range(len(own)))] if apart is None else series_in(apart, goes_on=goes_on)
+        found += [[own[k] for k in part] for part in parts]
     return found
 
 
@@ -230,9 +248,7 @@ def _series(looks: Looks, runs: list[list[int]]) -> list[tuple[list[int], str]]:
             found.append(([k for run in several for k in run], ""))
             continue
         for run in several:
-            apart = _apart(looks.of(run))
-            parts = [list(range(len(run)))] if apart is None else series_in(apart)
-            found += [([run[k] for k in part], _AGAIN if number else "") for number, part in enumerate(parts)]
+            found += [(part, _AGAIN if number else "") for number, part in enumerate(_series_of(looks, run))]
     return found
 
 
