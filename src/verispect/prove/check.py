@@ -20,6 +20,7 @@ from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame, described, frames_in, in_order
 from verispect.prove.matching.matched import Matched
+from verispect.prove.parting.order import out_of_order
 from verispect.prove.parting.sets import FrameSet, Looks, Planned, SetKind, is_dark, parted
 from verispect.prove.parting.unplanned_grid import Cells, grids_among
 from verispect.prove.parting.views import ALIKE, likeness
@@ -193,7 +194,19 @@ class _Check:
                 series.compare(cell)
             compare_cells(self.evidence, cells, reports)
         elif kind is SetKind.SERIES:
+            if not any(self.evidence.matched[k] is not None for k in used):
+                self._out_of_order(used, reports)
             series.compare(used)
+
+    def _out_of_order(self, used: Sequence[int], reports: list[FrameReport]) -> None:
+        """Where nothing is planned the series itself tells where a frame should have been focused."""
+        for number, steps in out_of_order([self.looks[k].detail for k in used]).items():
+            where = "further on" if steps > 0.0 else "back"
+            reports[used[number]].faults.append(
+                Fault("missed-focus", abs(steps),
+                      f"not focused between its neighbours but about {abs(steps):.1f} steps {where} in the series",
+                      "take it again, focused between the frames before and after it, with manual focus")
+            )  # fmt: skip
 
     def _planned_cells(self, used: Sequence[int]) -> list[list[int]]:
         cells: dict[tuple[float, ...], list[int]] = {}
