@@ -14,7 +14,7 @@ from verispect.prove.parting.passes import apart_by_detail
 # of good, knocked and shaken ones 1.16 times was seen at the most, by way of frames 1.7 steps off and more 1.7 to 95.
 _DETOUR = 1.5
 # Without it the series goes one way, evenly over its place.
-_ONE_WAY, _AS_USUAL = 1.3, (1.4, 2.8)
+_ONE_WAY, _AS_USUAL = 1.4, (1.1, 4.0)
 
 
 def out_of_order(details: Sequence[Floats]) -> dict[int, float]:

@@ -79,10 +79,10 @@ def regular(lengths: Sequence[int]) -> list[slice]:
     Cells of a grid of series have unlike numbers of frames, for where little is deep fewer are asked.
     """
     begin, end = 0, len(lengths)
-    if end - begin > 1 and _far_longer(lengths[0], lengths[1:]):
-        begin = 1
-    if end - begin > 1 and _far_longer(lengths[-1], lengths[begin:-1]):
-        end -= 1
+    if len(lengths) > 1:
+        between = lengths[1:-1]
+        begin = int(_far_longer(lengths[0], between or lengths[1:]))
+        end -= int(end - begin > 1 and _far_longer(lengths[-1], between or lengths[:1]))
     places = sorted({0, begin, end, len(lengths)})
     return [slice(*ends) for ends in itertools.pairwise(places)]
 
