@@ -87,3 +87,19 @@ def test_the_second_frame_of_a_cell_is_looked_at_for_shake_too(tmp_path: Path) -
     assert [(k, fault.name) for k, frame in enumerate(report.frames) for fault in frame.faults] == [(3, "motion")]
     direction = report.frames[3].motion_direction
     assert min(direction, 180.0 - direction) < 8.0
+
+
+def test_grids_one_after_the_other_are_so_many(tmp_path: Path) -> None:
+    """The same places once more, and then other things."""
+    frames = [(b, p, 0.0) for p in (-12.0, 12.0) for b in (-20.0, 0.0)]
+    write_frames(tmp_path, [*frames, *frames])
+    write_frames(tmp_path, frames, begin=8, seed=8)
+    report = check([tmp_path])
+    assert kinds(report) == [("grid", 4)] * 3
+    assert report.sets[1].why[0] == "the same places once more"
+
+
+def test_a_series_before_a_grid_of_the_same_thing_is_none_of_it(tmp_path: Path) -> None:
+    places = [(b, p, 0.0) for p in (-12.0, 12.0) for b in (-20.0, 0.0, 20.0)]
+    write_frames(tmp_path, [*((4.0, 2.0, g) for g in (0.0, 0.004, 0.008, 0.012)), *places])
+    assert kinds(check([tmp_path])) == [("series", 4), ("grid", 6)]
