@@ -18,8 +18,8 @@ from verispect.prove.parting.views import ALIKE, Grey, likeness, regular, runs_o
 DARK_STOPS = -5.0
 # A pause so many times the usual one, and at least so long, parts two sets.
 _PAUSE_TIMES, _PAUSE_S = 6.0, 20.0
-# So many of the places of a round must be those of the round before it.
-_ROUND = 0.7
+# So many of the places of a round must be those of the round before it, and of some of them first.
+_ROUND, _SOME = 0.7, 4
 # Over the place of one frame that is not there the focus goes so many of the usual steps.
 _ONE_LEFT = (1.5, 2.7)
 _FOLLOW = "taken one after the other"
@@ -225,10 +225,14 @@ def _inside(looks: Looks, planned: Planned | None) -> list[Part]:
 def _rounds(looks: Looks, runs: list[list[int]]) -> list[list[list[int]]]:
     """Runs of one view each, parted where they go round the same places again at the same focus."""
     first = [run[0] for run in runs]
+
+    def alike(pairs: Sequence[tuple[int, int]]) -> bool:
+        return float(np.mean([likeness(looks.thumbs[a], looks.thumbs[b]) > ALIKE for a, b in pairs])) >= _ROUND
+
     for period in range(2, len(runs) // 2 + 1):
         pairs = [(first[k - period], first[k]) for k in range(period, len(runs))]
-        alike = [likeness(looks.thumbs[a], looks.thumbs[b]) > ALIKE for a, b in pairs[:period]]
-        if np.mean(alike) < _ROUND:
+        # A few tell of most that they are none.
+        if not alike(pairs[:period][:: max(1, period // _SOME)]) or not alike(pairs[:period]):
             continue
         # One round a focus is a grid of series, taken focus by focus.
         still = [apart_by_detail([looks.details[a], looks.details[b]]) is None for a, b in pairs[:period]]

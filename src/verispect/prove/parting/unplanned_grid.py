@@ -9,6 +9,7 @@ import numpy as np
 
 from verispect.errors import FileError
 from verispect.prove.evidence import Evidence
+from verispect.prove.expected import View
 from verispect.prove.intake import coded_of
 from verispect.prove.join.placing import found_places
 from verispect.prove.parting.sets import FrameSet
@@ -54,11 +55,12 @@ def _grids_of(
     evidence: Evidence, parts: Sequence[FrameSet], thumbs: Sequence[Grey], left_out: Collection[int]
 ) -> list[tuple[FrameSet, Cells | None]]:
     """Parts that lie beside one another as one set, with its places; parts that do not as they were."""
-    cells = _placed(evidence, parts, thumbs, left_out)
-    if cells is None:
+    placed = _placed(evidence, parts, thumbs, left_out)
+    if placed is None:
         if len(parts) == 1:
             return [(parts[0], None)]
         return [found for part in parts for found in _grids_of(evidence, [part], thumbs, left_out)]
+    cells = [cell for cell, _ in placed]
     there = {k for cell in cells for k in cell}
     # Another grid before or after it is one of its own; a few frames of sky are not.
     apart = [
@@ -71,6 +73,8 @@ def _grids_of(
     shares = [float(np.mean([float(k in there) for k in part.frames if k not in left_out] or [1.0])) for part in own]
     if min(shares) < _LEAST_SHARE:
         return [(part, None) for part in parts]
+    for cell, looks in placed:
+        evidence.found |= dict.fromkeys(cell, looks)
     whole = replace(own[0], frames=tuple(k for part in own for k in part.frames), why=(*own[0].why, _WHY))
     return [*before, (whole, cells), *after]
 
@@ -83,8 +87,8 @@ def _those(parts: Sequence[FrameSet], wanted: Callable[[int], bool]) -> list[Fra
 
 def _placed(
     evidence: Evidence, parts: Sequence[FrameSet], thumbs: Sequence[Grey], left_out: Collection[int]
-) -> Cells | None:
-    """The frames of a grid by places; None where they are none."""
+) -> list[tuple[list[int], View]] | None:
+    """The frames of a grid by places, and where each looks; None where they are none."""
     views = [view for part in parts if (view := _views(part, thumbs, left_out))]
     # A few frames of each view tell where it lies.
     some = sorted({view[k] for each in views for view in each for k in (0, len(view) // 2, -1)})
@@ -103,13 +107,14 @@ def _placed(
     if len(placed.cells) < _LEAST_PLACES:
         return None
     of_view = {k: view for each in views for view in each for k in view}
-    cells: Cells = []
+    found: list[tuple[list[int], View]] = []
+    known: set[int] = set()
     for cell, looks in zip(placed.cells, placed.views, strict=True):
-        new = sorted({k for number in cell for k in of_view[some[number]]} - {k for one in cells for k in one})
+        new = sorted({k for number in cell for k in of_view[some[number]]} - known)
         if new:
-            cells.append(new)
-            evidence.found |= dict.fromkeys(new, looks)
-    return cells
+            found.append((new, looks))
+            known |= set(new)
+    return found
 
 
 def _views(part: FrameSet, thumbs: Sequence[Grey], left_out: Collection[int]) -> list[list[int]]:

@@ -41,12 +41,9 @@ def test_two_series_of_one_view_are_two_sets_each_held_against_the_plan(
 ) -> None:
     """The second far to near, as one turns back: nothing parts them but where they are sharp."""
     there = list(range(series.frame_count))
-    folder = laid(rehearsed(), tmp_path / "set", [*there, *there[::-1]])
-    bare = check([folder])
-    assert (told(bare), faults(bare)) == ([("series", 8)] * 2, [])
-    assert bare.sets[1].why == ("the focus goes again to where it has been",)
-    planned = check([folder], candidate=series)
+    planned = check([laid(rehearsed(), tmp_path / "set", [*there, *there[::-1]])], candidate=series)
     assert (told(planned), faults(planned)) == ([("series", 8)] * 2, [])
+    assert planned.sets[1].why == ("the focus goes again to where it has been",)
     assert [frame.planned_exposure for frame in planned.frames] == [*there, *there[::-1]]
 
 
