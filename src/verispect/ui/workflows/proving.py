@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -277,11 +278,14 @@ class ProveDesk(QObject):
         self._panel.show_report(report, grid=_is_grid(report, candidate))
         redo = sum(frame.verdict == "redo" for frame in report.frames)
         untold = sum(mark.softness is None for mark in report.marks)
-        self._panel.words.setText(
-            self.tr("{0}: {1} frames, {2} to be taken again; of {3} marks {4} cannot be told").format(
-                self.folder.name, len(report.paths), redo, len(report.marks), untold
-            )
+        told = self.tr("{0}: {1} frames, {2} to be taken again; of {3} marks {4} cannot be told").format(
+            self.folder.name, len(report.paths), redo, len(report.marks), untold
         )
+        if sum(len(group.frames) > 1 for group in report.sets) > 1:
+            told += self.tr("; {0} sets: what is merged or joined is the one of the frame that is chosen").format(
+                len(report.sets)
+            )
+        self._panel.words.setText(told)
         self._panel.words.setToolTip(str(self.folder))
         self._pair.show_net(_net_of(report))
         self._images.clear()
@@ -334,16 +338,27 @@ class ProveDesk(QObject):
         if self.report is None or self.folder is None:
             return
         candidate = self._candidate()
-        grid = _is_grid(self.report, candidate)
+        number = _set_of(self.report, self._panel.chosen_names())
+        if number is None:
+            self._notices.say(self.tr("These frames are several sets: choose a frame of the one that is meant."))
+            return
+        grid = _is_grid(self.report, candidate, number)
+        only = len(self.report.sets) == 1
         if proof:
-            target = self.folder / "merged" / "proof.tif"
+            # Of several sets each has its own.
+            several = sum(len(group.frames) > 1 for group in self.report.sets) > 1
+            name = f"proof-{number + 1}.tif" if several else "proof.tif"
+            target = self.folder / "merged" / name
         else:
             start = str(self.folder / ("joined.tif" if grid else "merged.tif"))
             chosen = ask_save(self._window, self.tr("Save the picture"), start, "*.tif *.jpg *.png", ".tif")
             if chosen is None:
                 return
             target = chosen
-        files = [self.folder / name for name in self.report.paths]
+        paths = self.report.paths
+        files = [
+            self.folder / name for name in (paths if only else [paths[k] for k in self.report.sets[number].frames])
+        ]
         if grid:
             job = self._start(self.tr("Joining"), join_files, files, candidate, target)
             if job is not None:
@@ -429,7 +444,10 @@ class ProveDesk(QObject):
         self._show()
 
     def show_frame(self, name: str) -> None:
-        """A frame by itself."""
+        """A frame by itself; what is offered is for its set."""
+        number = None if self.report is None else _set_of(self.report, [name])
+        if self.report is not None and number is not None:
+            self._panel.offer(grid=_is_grid(self.report, self._candidate(), number))
         self._first, self._second = name, ""
         self._with_image(name)
 
@@ -536,8 +554,17 @@ def _image_of(pixels: np.ndarray) -> QImage:
     return QImage(pixels.tobytes(), columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()
 
 
-def _is_grid(report: Report, candidate: Candidate | None) -> bool:
-    """Whether frames lie side by side: as planned, or when they show unlike things, whatever is planned."""
-    if candidate is not None and candidate.method.is_grid:
+def _is_grid(report: Report, candidate: Candidate | None, number: int = 0) -> bool:
+    """Whether a set's frames lie side by side: as planned, or when they show unlike things, whatever is planned."""
+    if candidate is not None and candidate.method.is_grid and len(report.kinds) == 1:
         return True
-    return bool(report.kinds) and report.kinds[0] in ("grid", "unknown")
+    return number < len(report.kinds) and report.kinds[number] in ("grid", "unknown")
+
+
+def _set_of(report: Report, chosen: Sequence[str]) -> int | None:
+    """The set that is meant: of the first frame chosen, else the only one of several frames; None if that is open."""
+    for frame in report.frames:
+        if frame.file in chosen:
+            return frame.set
+    several = [number for number, group in enumerate(report.sets) if len(group.frames) > 1]
+    return several[0] if len(several) == 1 else None if several else 0

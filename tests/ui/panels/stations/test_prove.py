@@ -12,10 +12,11 @@ from PyQt6.QtGui import QDropEvent, QImage
 from PyQt6.QtWidgets import QFileDialog, QLabel
 
 from tests.prove.join.spheres import taken, turn
+from tests.prove.parting.scenes import focused
 from tests.ui.conftest import weighed
 from verispect.files.picture_out import write_picture
 from verispect.plan.entry.found_distance import FoundPlace
-from verispect.prove.intake import described
+from verispect.prove.intake import coded_of, described
 from verispect.prove.merge.depth_points import DepthPoints, ply_of
 from verispect.subject.scan import unpacked
 from verispect.ui.drawings.picture_view import PictureNet, PicturePair
@@ -107,6 +108,35 @@ def test_frames_side_by_side_are_joined_where_no_plan_knows_them(
     panel.final_button.click()
     qtbot.waitUntil(lambda: desk._job is None and out.exists(), timeout=60_000)
     assert described(out).pixels[0] == pytest.approx(949, abs=9)
+
+
+def test_of_several_sets_the_one_that_is_chosen_is_merged(qtbot, window: MainWindow, tmp_path: Path) -> None:
+    """Two series of different things in one folder, each under a row that says why it is a set."""
+    window.document.undo_stack.setClean()
+    window.desk.new()
+    weighed(qtbot, window)
+    window.show_station("prove")
+    qtbot.waitUntil(lambda: "prove_desk" in window.__dict__)
+    folder = tmp_path / "two"
+    folder.mkdir()
+    places = [0.0, 3.0, 6.0]
+    for k, (seed, place) in enumerate((seed, place) for seed in (1, 2) for place in places):
+        light = np.repeat(focused(seed, place)[..., None], 3, axis=2)
+        write_picture(folder / f"f-{k}.tif", coded_of(light))
+    drop(window, folder)
+    checked(qtbot, window, 6)
+    panel, desk = window.prove_desk._panel, window.prove_desk
+    heads = [panel.frames.item(row, 0).text() for row in range(8) if panel.frames.columnSpan(row, 0) == 3]
+    assert [head.split(":")[0] for head in heads] == ["Set 1, series of 3", "Set 2, series of 3"]
+    assert "2 sets" in panel.words.text()
+    panel.frames.clearSelection()
+    panel.proof_button.click()
+    assert "several sets" in window.message.text
+    panel.frames.selectRow(6)
+    panel.proof_button.click()
+    made = folder / "merged" / "proof-2.tif"
+    qtbot.waitUntil(lambda: desk._job is None and made.exists(), timeout=60_000)
+    assert [frame["file"] for frame in desk._merge_report["frames"]] == ["f-3.tif", "f-4.tif", "f-5.tif"]
 
 
 def test_the_map_shows_where_it_is_soft_only_when_asked(qtbot) -> None:

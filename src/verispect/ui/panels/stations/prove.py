@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from verispect.prove.report import Report
+from verispect.prove.report import FrameReport, Report
 from verispect.prove.softness.ranging import Ranged
 from verispect.quantities import LENGTHS_M
 
@@ -194,15 +194,8 @@ class ProvePanel(QWidget):
         self.distances_button.setVisible(report is not None and any(mark.ranged for mark in report.marks))
         for button in (self.proof_button, self.final_button):
             button.setEnabled(report is not None and len(report.frames) > 1)
-        self.proof_button.setVisible(not grid)
-        self.final_button.setText(self.tr("&Join…") if grid else self.tr("Merge in &full…"))
-        frames = [] if report is None else report.frames
-        self.frames.setRowCount(len(frames))
-        for row, frame in enumerate(frames):
-            said = "; ".join(fault.says for fault in frame.faults)
-            verdict = f"{_SIGNS[frame.verdict]} {frame.verdict}"
-            _fill(self.frames, row, [frame.file or self.tr("(missing)"), verdict, said], key=frame.file or "")
-            self._put_icon(row)
+        self.offer(grid=grid)
+        self._fill_frames(report)
         marks = [] if report is None else report.marks
         self.marks.setRowCount(len(marks))
         for row, mark in enumerate(marks):
@@ -215,8 +208,44 @@ class ProvePanel(QWidget):
             self.redo.addItems(report.redo or [self.tr("Nothing to do again.")])
             self.redo.addItems(report.advice)
 
+    def offer(self, *, grid: bool) -> None:
+        """Joining frames that lie side by side, or merging those of one view."""
+        self.proof_button.setVisible(not grid)
+        self.final_button.setText(self.tr("&Join…") if grid else self.tr("Merge in &full…"))
+
+    def _fill_frames(self, report: Report | None) -> None:
+        """A row a frame; where they are several sets each under a row of its own, which says why it is one."""
+        rows: list[FrameReport | str] = []
+        sets = [] if report is None else report.sets
+        frames = [] if report is None else report.frames
+        if report is not None and len(sets) > 1:
+            for number, (group, kind) in enumerate(zip(sets, report.kinds, strict=True)):
+                why = "; ".join(group.why)
+                rows.append(self.tr("Set {0}, {1} of {2}: {3}").format(number + 1, kind, len(group.frames), why))
+                own = {report.paths[k] for k in group.frames}
+                rows += [
+                    frame for frame in frames
+                    if frame.set == number and (frame.file in own or frame.file is None or frame.duplicate_of)
+                ]  # fmt: skip
+            rest = [frame for frame in frames if frame not in rows]
+            rows += [self.tr("In no set"), *rest] if rest else []
+        else:
+            rows += frames
+        self.frames.clearSpans()
+        self.frames.setRowCount(len(rows))
+        for row, shown in enumerate(rows):
+            if isinstance(shown, str):
+                _fill(self.frames, row, [shown, "", ""])
+                self.frames.setSpan(row, 0, 1, self.frames.columnCount())
+                continue
+            said = "; ".join(fault.says for fault in shown.faults)
+            verdict = f"{_SIGNS[shown.verdict]} {shown.verdict}"
+            _fill(self.frames, row, [shown.file or self.tr("(missing)"), verdict, said], key=shown.file or "")
+            self._put_icon(row)
+
     def show_names(self, names: Sequence[str]) -> None:
         """Frames that are still to be checked."""
+        self.frames.clearSpans()
         self.frames.setRowCount(len(names))
         for row, name in enumerate(names):
             _fill(self.frames, row, [name, "…", ""], key=name)
