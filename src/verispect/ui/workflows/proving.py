@@ -282,9 +282,7 @@ class ProveDesk(QObject):
             self.folder.name, len(report.paths), redo, len(report.marks), untold
         )
         if sum(len(group.frames) > 1 for group in report.sets) > 1:
-            told += self.tr("; {0} sets: what is merged or joined is the one of the frame that is chosen").format(
-                len(report.sets)
-            )
+            told += self.tr("; {0} sets: choose a frame of the one to be merged or joined").format(len(report.sets))
         self._panel.words.setText(told)
         self._panel.words.setToolTip(str(self.folder))
         self._pair.show_net(_net_of(report))

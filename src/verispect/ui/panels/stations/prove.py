@@ -33,6 +33,8 @@ _SIGNS = {"good": "●", "doubtful": "◐", "redo": "○", "sharp": "●", "soft
 
 
 _ICON = (60, 40)
+# Height of a row that heads a set.
+_HEAD = 28
 
 
 class ProvePanel(QWidget):
@@ -237,7 +239,9 @@ class ProvePanel(QWidget):
             if isinstance(shown, str):
                 _fill(self.frames, row, [shown, "", ""])
                 self.frames.setSpan(row, 0, 1, self.frames.columnCount())
+                self.frames.setRowHeight(row, _HEAD)
                 continue
+            self.frames.setRowHeight(row, _ICON[1] + 4)
             said = "; ".join(fault.says for fault in shown.faults)
             verdict = f"{_SIGNS[shown.verdict]} {shown.verdict}"
             _fill(self.frames, row, [shown.file or self.tr("(missing)"), verdict, said], key=shown.file or "")
@@ -248,6 +252,7 @@ class ProvePanel(QWidget):
         self.frames.clearSpans()
         self.frames.setRowCount(len(names))
         for row, name in enumerate(names):
+            self.frames.setRowHeight(row, _ICON[1] + 4)
             _fill(self.frames, row, [name, "…", ""], key=name)
             self._put_icon(row)
 
