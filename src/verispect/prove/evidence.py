@@ -69,17 +69,10 @@ class FirstLook:
 
 def small_of(coded: Coded) -> Grey:
     """A small picture in linear luminance, smaller by a whole number; averaged as coded, in a third of the time."""
-    return np.asarray(grey_linear(_smaller(coded, _SMALL_PIXELS), 1), np.float32)
-
-
-def _smaller(coded: Coded, most: int) -> Coded:
-    """As it is coded, halved until it has no more pixels than that."""
-    divide = halvings((coded.shape[1], coded.shape[0]), most)
+    divide = halvings((coded.shape[1], coded.shape[0]), _SMALL_PIXELS)
     size = (coded.shape[1] // divide, coded.shape[0] // divide)
-    if divide == 1:
-        return coded
     small = cv2.resize(coded[: size[1] * divide, : size[0] * divide], size, interpolation=cv2.INTER_AREA)
-    return np.asarray(small, np.uint16)
+    return np.asarray(grey_linear(np.asarray(small, np.uint16), 1), np.float32)
 
 
 def doubles_of(digests: Sequence[bytes]) -> dict[int, int]:

@@ -17,7 +17,7 @@ _PLACES = (12, 8)
 # Pixels within which detail is told, in so many pictures each half the last; what is less than any, in stops.
 _FINE_PX, _OCTAVES, _LEAST = 1.5, 4, 0.02
 # Frames whose detail differs by less than this throughout, in stops, are focused alike. Steps of traced and rehearsed
-# series are 0.012 to 0.3, a new frame of the same focus 0.001 to 0.007, by noise of 20,000 to 2,000 electrons.
+# series are 0.012 to 0.13, a new frame of the same focus 0.0002 to 0.005 by the noise of 20,000 electrons.
 _STILL = 0.012
 # As shares of the usual step: by how much the focus must turn back; how near two frames of one focus come.
 _TURNS, _SAME = 0.5, 0.4
@@ -30,7 +30,7 @@ _RETAKEN = 0.4
 
 
 def detail_of(picture: Grey) -> Floats:
-    """Detail of the places of a picture in linear luminance, fine to coarse, logarithms to the base 2; in a row."""
+    """Detail of the places of a small picture in linear luminance, fine to coarse, as logarithms to the base 2."""
     told = np.log2(np.maximum(picture, 1e-4)).astype(np.float32)
     found = []
     for _ in range(_OCTAVES):

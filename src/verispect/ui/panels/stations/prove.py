@@ -229,7 +229,8 @@ class ProvePanel(QWidget):
                     frame for frame in frames
                     if frame.set == number and (frame.file in own or frame.file is None or frame.duplicate_of)
                 ]  # fmt: skip
-            rest = [frame for frame in frames if frame not in rows]
+            listed = {id(row) for row in rows}
+            rest = [frame for frame in frames if id(frame) not in listed]
             rows += [self.tr("In no set"), *rest] if rest else []
         else:
             rows += frames
