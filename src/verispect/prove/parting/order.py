@@ -11,7 +11,7 @@ from verispect.optics.types import Floats
 from verispect.prove.parting.passes import apart_by_detail
 
 # The focus goes so many times as far by way of such a frame as straight from the one before to the one after; by way
-# of good, knocked, turned and shaken ones 1.3 times was seen at the most, by way of frames some two steps off 1.7 to 80.
+# of good, knocked, turned and shaken ones 1.3 times at the most, by way of frames some two steps off 1.7 to 80.
 _DETOUR = 1.5
 # Without it the series goes one way, evenly over its place.
 _ONE_WAY, _AS_USUAL = 1.4, (1.1, 4.0)
