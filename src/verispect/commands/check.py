@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import argparse
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from verispect.commands.invocation import DONE, FAILED, parser, progress, read_plan_of, tell, worked_method
+from verispect.commands.invocation import DONE, FAILED, parser, progress, read_plan_of, tell, whole, worked_method
 from verispect.errors import FileError
 
 if TYPE_CHECKING:
     from verispect.files.run_file import Run
     from verispect.plan.methods.candidate import Candidate
+    from verispect.prove.parting.by_hand import ByHand
     from verispect.prove.report import Report
 
 
@@ -29,6 +31,7 @@ def run(given: Sequence[str]) -> int:
         "--picture", type=Path, action="append", default=[], metavar="F", help="a merged picture for the page"
     )
     options_of.add_argument("--force", action="store_true", help="write over what is there")
+    offer_sets(options_of)
     options = options_of.parse_args(given)
     from verispect.files.picture_out import not_over
     from verispect.prove.check import check
@@ -46,13 +49,53 @@ def run(given: Sequence[str]) -> int:
         if not picture.is_file():
             raise FileError("{path}: there is no such picture; name one that was merged or joined", path=picture)
     candidate, happened = planned(options.plan, options.method)
-    report = check(options.frames, candidate=candidate, run=happened, progress=progress(options.quiet))
+    together = given_sets(options.sets)
+    report = check(
+        options.frames, candidate=candidate, run=happened, together=together, progress=progress(options.quiet)
+    )
     if options.distances_out is not None and candidate is not None:
         _write_distances(options.distances_out, report, candidate)
     if options.html is not None:
         _write_page(options.html, report_dict(report), candidate, options.picture)
     tell(report_dict(report), report_table(report), as_json=options.json)
     return DONE if report.passed else FAILED
+
+
+def offer_sets(options_of: argparse.ArgumentParser) -> None:
+    """Which frames belong together, where a person says so."""
+    options_of.add_argument(
+        "--sets",
+        type=Path,
+        metavar="F.json",
+        help="which frames belong together: what check --json printed, put right",
+    )
+
+
+def given_sets(path: Path | None) -> ByHand | None:
+    """What `--sets` names."""
+    if path is None:
+        return None
+    from verispect.prove.parting.by_hand import read_sets
+
+    return read_sets(path)
+
+
+def offer_set(options_of: argparse.ArgumentParser) -> None:
+    """One set alone of several."""
+    offer_sets(options_of)
+    options_of.add_argument("--set", type=whole("--set", 1, 5000), metavar="N", help="of these sets, counted from 1")
+
+
+def of_set(places: Sequence[Path], sets: Path | None, number: int | None) -> list[Path]:
+    """The frames that are meant: all, or those of the set that is named."""
+    if sets is None and number is None:
+        return list(places)
+    if sets is None or number is None:
+        raise FileError("--set N is one of the sets in --sets F.json, which check --json prints; give both")
+    from verispect.prove.intake import frames_in
+    from verispect.prove.parting.by_hand import files_of_set, read_sets
+
+    return files_of_set(frames_in(places), read_sets(sets), number)
 
 
 def _write_page(path: Path, told: dict[str, Any], candidate: Candidate | None, pictures: Sequence[Path]) -> None:

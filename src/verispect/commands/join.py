@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from verispect.commands.check import planned
+from verispect.commands.check import of_set, offer_set, planned
 from verispect.commands.invocation import DONE, FAILED, STOPPED, parser, progress
 from verispect.errors import FileError
 
@@ -27,6 +27,7 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("--report", type=Path, metavar="F.json")
     options_of.add_argument("--scheduler", metavar="ADDRESS", help="of a Dask cluster that sees the same files")
     options_of.add_argument("--force", action="store_true", help="write over what is there")
+    offer_set(options_of)
     options = options_of.parse_args(given)
     from verispect.errors import Cancelled
     from verispect.files.atomic import write_atomically
@@ -38,11 +39,12 @@ def run(given: Sequence[str]) -> int:
         not_over(options.report, force=options.force)
     if options.plan is None and options.method is not None:
         raise FileError("--method needs --plan: in which plan is it worked out?")
+    frames = of_set(options.frames, options.sets, options.set)
     candidate, happened = planned(options.plan, options.method)
     say = progress(options.quiet)
     try:
         with shots_together(
-            options.frames, candidate, happened, options.out, memory_mb=options.memory_mb, progress=say
+            frames, candidate, happened, options.out, memory_mb=options.memory_mb, progress=say
         ) as together:
             joined = join_to(
                 options.out,

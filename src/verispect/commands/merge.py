@@ -7,7 +7,7 @@ import json
 from collections.abc import Sequence
 from pathlib import Path
 
-from verispect.commands.check import planned
+from verispect.commands.check import of_set, offer_set, planned
 from verispect.commands.invocation import DONE, FAILED, STOPPED, parser, progress
 
 
@@ -35,6 +35,7 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("--depth", action="store_true", help="write the depth map beside the picture")
     options_of.add_argument("--ply", type=Path, metavar="F.ply", help="write its depth as points in the plan's world")
     options_of.add_argument("--force", action="store_true", help="write over what is there")
+    offer_set(options_of)
     options = options_of.parse_args(given)
     from verispect.errors import Cancelled, FileError
     from verispect.files.atomic import write_atomically
@@ -48,11 +49,12 @@ def run(given: Sequence[str]) -> int:
     for path in (options.out, options.report, options.ply):
         if path is not None:
             not_over(path, force=options.force)
+    frames = of_set(options.frames, options.sets, options.set)
     candidate, happened = planned(options.plan, options.method)
     say = progress(options.quiet)
     try:
         with shots_together(
-            options.frames, candidate, happened, options.out, memory_mb=options.memory_mb, progress=say
+            frames, candidate, happened, options.out, memory_mb=options.memory_mb, progress=say
         ) as together:
             merged = merge(
                 together.places,

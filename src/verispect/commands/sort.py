@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from verispect.commands.check import planned
+from verispect.commands.check import given_sets, offer_sets, planned
 from verispect.commands.invocation import DONE, parser, progress, tell
 
 
@@ -19,6 +19,7 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("--plan", type=Path, metavar="PLAN", help="a .verispect plan, or a run.json")
     options_of.add_argument("--method", metavar="KEY")
     options_of.add_argument("--force", action="store_true", help="write over copies that are there")
+    offer_sets(options_of)
     options = options_of.parse_args(given)
     from verispect.prove.check import check
     from verispect.prove.intake import described, frames_in, in_order
@@ -26,7 +27,8 @@ def run(given: Sequence[str]) -> int:
 
     candidate, happened = planned(options.plan, options.method)
     say = progress(options.quiet)
-    report = check(options.frames, candidate=candidate, run=happened, progress=say)
+    together = given_sets(options.sets)
+    report = check(options.frames, candidate=candidate, run=happened, together=together, progress=say)
     sources = [frame.path for frame in in_order([described(path) for path in frames_in(options.frames)])]
     job = options.job or ("" if candidate is None else candidate.scene.plan.title or "")
     found = sort_frames(sources, report, options.into, pattern=options.name or PATTERN, job=job, candidate=candidate,

@@ -10,11 +10,10 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from verispect.errors import FileError
 from verispect.files.atomic import write_atomically
+from verispect.files.json_file import read_object
 
 FORMAT = "verispect-run"
 VERSION = 1
-# A run of thousands of frames of many marks stays far below this.
-_MOST_BYTES = 200_000_000
 
 
 class _Model(BaseModel):
@@ -55,15 +54,8 @@ def read_run(path: Path) -> Run:
     FileError
         For what cannot be read or is no run.
     """
-    try:
-        if path.stat().st_size > _MOST_BYTES:
-            raise FileError("{path}: larger than any run; choose a run.json", path=path)
-        content = json.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise FileError("{path}: cannot be read: {why}", path=path, why=error.strerror or error) from error
-    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
-        raise FileError("{path}: this is no JSON, or it is cut; choose a run.json", path=path) from error
-    if not isinstance(content, dict) or content.get("format") != FORMAT:
+    content = read_object(path, right="a run.json")
+    if content.get("format") != FORMAT:
         raise FileError('{path}: this is no run; its "format" must be "{format}"', path=path, format=FORMAT)
     try:
         return Run.model_validate(content)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 import uuid as uuids
 from collections.abc import Iterable, Mapping, Sequence
@@ -12,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from verispect.errors import FileError
+from verispect.files.json_file import read_object
 
 
 @dataclass(frozen=True)
@@ -254,12 +254,4 @@ def read_export(path: Path) -> dict[str, Any]:
     FileError
         For what cannot be read or is no JSON.
     """
-    try:
-        content = json.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise FileError("{path}: cannot be read: {why}", path=path, why=error.strerror or error) from error
-    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
-        raise FileError("{path}: this is no JSON, or it is cut", path=path) from error
-    if not isinstance(content, dict):
-        raise FileError("{path}: this is no export of a logbook", path=path)
-    return content
+    return read_object(path, right="an export of a logbook")

@@ -120,7 +120,7 @@ def read_gear(path: Path) -> list[Piece]:
 def _rows_of_json(text: str, path: Path) -> list[Any]:
     try:
         content = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
+    except (ValueError, RecursionError) as error:
         raise FileError("{path}: this is no JSON, or it is cut", path=path) from error
     if (
         not isinstance(content, dict)

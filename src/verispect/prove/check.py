@@ -5,7 +5,8 @@ from __future__ import annotations
 import itertools
 import math
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -20,6 +21,7 @@ from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame, described, frames_in, in_order
 from verispect.prove.matching.matched import Matched
+from verispect.prove.parting.by_hand import ByHand, put_together
 from verispect.prove.parting.order import out_of_order
 from verispect.prove.parting.sets import FrameSet, Looks, Planned, SetKind, is_dark, parted
 from verispect.prove.parting.unplanned_grid import Cells, grids_among
@@ -47,6 +49,7 @@ def check(
     *,
     candidate: Candidate | None = None,
     run: Run | None = None,
+    together: ByHand | None = None,
     progress: Progress | None = None,
     is_cancelled: Callable[[], bool] | None = None,
 ) -> Report:
@@ -60,11 +63,13 @@ def check(
         The method that was planned.
     run : Run, optional
         What is known to have happened; its angles then hold.
+    together : ByHand, optional
+        Which frames belong together, where a person says so.
 
     Raises
     ------
     FileError
-        For what cannot be read.
+        For what cannot be read, and sets that do not say which frames they mean.
     """
     frames = in_order([described(path) for path in frames_in(places)])
     sizes = {frame.pixels for frame in frames}
@@ -76,12 +81,15 @@ def check(
     evidence = Evidence(
         frames, candidate, run, progress or (lambda _share, _text: None), is_cancelled or (lambda: False)
     )
-    return _Check(evidence).report()
+    given, rest = put_together([frame.path.name for frame in frames], together or ByHand())
+    return _Check(evidence, given, rest).report()
 
 
 class _Check:
-    def __init__(self, evidence: Evidence) -> None:
+    def __init__(self, evidence: Evidence, given: Sequence[FrameSet], rest: Sequence[int]) -> None:
         self.evidence = evidence
+        # Sets that a person put together, and the frames that are to be parted by what they show.
+        self.given, self.rest = given, rest
         self.looks: list[FirstLook] = []
         self.thumbs: list[Grey] = []
         self.shots: dict[int, Shot] = {}
@@ -98,19 +106,24 @@ class _Check:
         dark = is_dark([look.median for look in looks])
         # Black frames are all alike, and each parts what is about it.
         alike = doubles_of([look.digest for look in looks])
-        doubles = {k: first for k, first in alike.items() if not dark[k]}
+        counted_on = {*self.rest, *(k for group in self.given for k in group.frames)}
+        doubles = {k: first for k, first in alike.items() if not dark[k] and first in counted_on}
         shots = [] if candidate is None else candidate.shots
         planned = len(shots) if candidate is not None else None
         plain = _for_the_dust([look.is_plain for look in looks], planned, unusable=set(doubles) | set(_true(dark)))
-        single = [k for k in range(len(frames)) if k not in doubles and k not in plain]
+        given = self._given(doubles, plain)
+        by_hand = {k for group in given for k in group.frames}
+        plain = [k for k in plain if k not in by_hand]
+        single = [k for k in self.rest if k not in doubles and k not in plain]
         bright = [k for k in single if not dark[k]]
         shown = Looks(frames, dark, self.thumbs, [look.detail for look in looks])
         asked = None if candidate is None else Planned(len(shots), is_grid=candidate.method.is_grid)
         matched = Matched(evidence, looks, dark)
-        sets = matched.as_planned(parted(shown, single, asked))
+        sets = given + (matched.as_planned(parted(shown, single, asked)) if single else [])
         counted = single if planned is not None and len(bright) < planned <= len(single) else bright
-        # More frames than were planned are sets of their own, each held against the plan.
-        parts = [counted] if planned is None or len(counted) <= planned else [list(group.frames) for group in sets]
+        # More frames than were planned are sets of their own, each held against the plan; so are those put together.
+        several = bool(given) or (planned is not None and len(counted) > planned)
+        parts = [list(group.frames) for group in sets] if several else [counted]
         held = matched.of_the_plan(parts)
         matched.match(held)
         self.shots, self.repeats = matched.shots, matched.repeats
@@ -158,6 +171,11 @@ class _Check:
             ],
             blocks,
         )  # fmt: skip
+
+    def _given(self, doubles: Collection[int], plain: Collection[int]) -> list[FrameSet]:
+        """The sets put together by hand, of frames that count once; an even ground alone tells of dust as ever."""
+        some = [replace(group, frames=tuple(k for k in group.frames if k not in doubles)) for group in self.given]
+        return [group for group in some if group.frames and not (len(group.frames) == 1 and group.frames[0] in plain)]
 
     def _let_walk_through(self, reports: list[FrameReport]) -> None:
         """What stands aside in one of three shots and more goes when they are put together."""

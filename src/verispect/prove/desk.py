@@ -24,6 +24,7 @@ from verispect.prove.merge.depth_points import depth_points, ply_of, why_no_dist
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.shots import shots_together
 from verispect.prove.merge.written import profile_of, shot_of
+from verispect.prove.parting.by_hand import ByHand
 from verispect.prove.report import Report
 from verispect.prove.returning import Return, return_pose
 from verispect.prove.sorting import sort_frames
@@ -63,15 +64,16 @@ def _run_of(folder: Path, candidate: Candidate | None) -> Run | None:
 
 
 def check_folder(
-    folder: Path, candidate: Candidate | None, files: tuple[Path, ...] = (), *, progress: Share, is_cancelled: Stop
-) -> Report | None:
-    """Check a folder's frames, or those named; None where it was stopped."""
+    folder: Path, candidate: Candidate | None, files: tuple[Path, ...] = (), together: ByHand | None = None, *,
+    progress: Share, is_cancelled: Stop,
+) -> Report | None:  # fmt: skip
+    """Check a folder's frames, or those named, put together by hand where they are; None where it was stopped."""
     run = _run_beside(folder)
     taken = None if run is None else [folder / frame.file for frame in run.frames if frame.file]
     places = list(files) or ([path for path in taken if path.exists()] if taken else [folder])
     try:
         return check(
-            places or [folder], candidate=candidate, run=_run_of(folder, candidate),
+            places or [folder], candidate=candidate, run=_run_of(folder, candidate), together=together,
             progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
         )  # fmt: skip
     except Cancelled:

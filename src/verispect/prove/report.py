@@ -9,9 +9,11 @@ from typing import Any
 
 from verispect.plan.entry.found_distance import FoundPlace
 from verispect.prove.checks.dust import Speck
+from verispect.prove.parting.by_hand import ByHand
 from verispect.prove.parting.sets import FrameSet, SetKind
 from verispect.prove.softness.block_map import BlockMap, map_dict
 from verispect.prove.softness.mark_softness import MarkSoftness
+from verispect.sentence import Sentence
 from verispect.subject.mark import Mark
 
 # Faults for which a frame is to be taken again.
@@ -97,6 +99,37 @@ class Report:
     def passed(self) -> bool:
         """Whether nothing is to be done again and every mark that can be told is sharp."""
         return not self.redo and all(mark.verdict != "soft" for mark in self.marks)
+
+    @property
+    def together(self) -> ByHand:
+        """Which frames belong together, to be moved by hand."""
+        sets = tuple(tuple(self.paths[k] for k in group.frames) for group in self.sets)
+        listed = {name for own in sets for name in own}
+        return ByHand(sets, frozenset(name for name in self.paths if name not in listed))
+
+    @property
+    def parts(self) -> list[tuple[Sentence | None, list[FrameReport]]]:
+        """The frames set by set, each with what it is and why, and at last those in none; one part has no words."""
+        found: list[tuple[Sentence | None, list[FrameReport]]] = []
+        listed: set[int] = set()
+        for number, (group, kind) in enumerate(zip(self.sets, self.kinds, strict=True)):
+            own = {self.paths[k] for k in group.frames}
+            some = [
+                frame
+                for frame in self.frames
+                if frame.set == number and (frame.file in own or frame.file is None or frame.duplicate_of)
+            ]
+            values = {
+                "number": number + 1,
+                "kind": str(kind),
+                "count": len(group.frames),
+                "why": "; ".join(group.why),
+            }
+            found.append((Sentence("Set {number}, {kind} of {count}: {why}", values), some))
+            listed |= {id(frame) for frame in some}
+        rest = [frame for frame in self.frames if id(frame) not in listed]
+        found += [(Sentence("In no set", {}), rest)] if rest else []
+        return found if len(found) > 1 else [(None, self.frames)]
 
 
 def found_places(report: Report, marks: Sequence[Mark]) -> list[FoundPlace]:
@@ -191,16 +224,21 @@ def _told(value: float | None) -> float | None:
     return value if value is not None and math.isfinite(value) else None
 
 
+def _line(frame: FrameReport) -> str:
+    shift = f"{frame.shift_px[0]:+.2f}, {frame.shift_px[1]:+.2f}"
+    faults = "; ".join(f"{fault.name}: {fault.says}" for fault in frame.faults)
+    return (
+        f"{frame.file or '(missing)':<24}{frame.verdict:<10}{shift:>16}{frame.turn_deg:>+9.3f}"
+        f"{frame.exposure_stops:>+8.2f}  {faults}"
+    )
+
+
 def report_table(report: Report) -> str:
     """The report for a terminal."""
     lines = [f"{'frame':<24}{'verdict':<10}{'shift px':>16}{'turn':>9}{'stops':>8}  faults"]
-    for frame in report.frames:
-        shift = f"{frame.shift_px[0]:+.2f}, {frame.shift_px[1]:+.2f}"
-        faults = "; ".join(f"{fault.name}: {fault.says}" for fault in frame.faults)
-        lines.append(
-            f"{frame.file or '(missing)':<24}{frame.verdict:<10}{shift:>16}{frame.turn_deg:>+9.3f}"
-            f"{frame.exposure_stops:>+8.2f}  {faults}"
-        )
+    for words, frames in report.parts:
+        lines += [] if words is None else [str(words)]
+        lines += [_line(frame) for frame in frames]
     for mark in report.marks:
         told = "cannot say" if mark.softness is None else f"{mark.softness:.2f} ± {mark.plus_minus or 0:.2f}"
         planned = "none" if mark.planned is None else f"{mark.planned:.2f}"

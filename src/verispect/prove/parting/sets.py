@@ -42,13 +42,15 @@ class SetKind(StrEnum):
 class FrameSet:
     """Frames that belong together, as indices into all frames; `separator` is the dark frame before them.
 
-    `beside` where it may be another place of the grid that the set before is of.
+    `beside` where it may be another place of the grid that the set before is of; `by_hand` where a person put it
+    together, so that nothing parts it.
     """
 
     frames: tuple[int, ...]
     separator: int | None = None
     why: tuple[str, ...] = field(default=())
     beside: bool = False
+    by_hand: bool = False
 
 
 @dataclass(frozen=True)

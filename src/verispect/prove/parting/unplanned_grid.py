@@ -61,6 +61,8 @@ def _grids_of(
             return [(parts[0], None)]
         return [found for part in parts for found in _grids_of(evidence, [part], thumbs, left_out)]
     cells = [cell for cell, _ in placed]
+    if parts[0].by_hand:
+        return [(_placed_in(evidence, parts, placed), cells)]
     there = {k for cell in cells for k in cell}
     # Another grid before or after it is one of its own; a few frames of sky are not.
     apart = [
@@ -73,10 +75,14 @@ def _grids_of(
     shares = [float(np.mean([float(k in there) for k in part.frames if k not in left_out] or [1.0])) for part in own]
     if min(shares) < _LEAST_SHARE:
         return [(part, None) for part in parts]
+    return [*before, (_placed_in(evidence, own, placed), cells), *after]
+
+
+def _placed_in(evidence: Evidence, parts: Sequence[FrameSet], placed: Sequence[tuple[list[int], View]]) -> FrameSet:
+    """Parts as one set, and in the evidence where each of its frames looks."""
     for cell, looks in placed:
         evidence.found |= dict.fromkeys(cell, looks)
-    whole = replace(own[0], frames=tuple(k for part in own for k in part.frames), why=(*own[0].why, _WHY))
-    return [*before, (whole, cells), *after]
+    return replace(parts[0], frames=tuple(k for part in parts for k in part.frames), why=(*parts[0].why, _WHY))
 
 
 def _those(parts: Sequence[FrameSet], wanted: Callable[[int], bool]) -> list[FrameSet]:

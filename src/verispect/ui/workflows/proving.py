@@ -22,6 +22,7 @@ from verispect.ui.state.notices import Notices
 from verispect.ui.state.session import Session
 from verispect.ui.work.job import Job
 from verispect.ui.workflows.saving import ask_save
+from verispect.ui.workflows.sets_by_hand import SetsByHand
 
 if TYPE_CHECKING:
     from verispect.prove.desk import JoinedFile, MergedFile
@@ -60,6 +61,7 @@ class ProveDesk(QObject):
         self._window, self._panel, self._pair = window, panel, pair
         self._session, self._notices = session, notices
         self._job: Job | None = None
+        self._checking: Job | None = None
         self.report: Report | None = None
         self._checked_against: Candidate | None = None
         self._merged: Path | None = None
@@ -95,8 +97,11 @@ class ProveDesk(QObject):
         panel.return_wanted.connect(self.ask_return)
         panel.comparing_wanted.connect(self.compare)
         panel.retouch_wanted.connect(self.retouch)
-        panel.frame_picked.connect(self.show_frame)
-        panel.beside_picked.connect(self.show_beside)
+        panel.frames.picked.connect(self.show_frame)
+        panel.frames.beside_picked.connect(self.show_beside)
+        self.sets = SetsByHand(self, panel.frames)
+        self.sets.changed.connect(self._check_again)
+        self._is_stale = False
 
     def _candidate(self) -> Candidate | None:
         shown = self._session.shown
@@ -139,7 +144,7 @@ class ProveDesk(QObject):
         """Copy what was checked into a folder a set."""
         from verispect.prove.desk import sort_into
 
-        if self.report is None or self.folder is None:
+        if self.report is None or self.folder is None or self._is_ahead():
             return
         name = QFileDialog.getExistingDirectory(self._window, self.tr("Where the sets are to lie"), str(self.folder))
         if name:
@@ -228,13 +233,28 @@ class ProveDesk(QObject):
         if self._job is None and folder != self.folder:
             self.folder, self._merged, self._merge_report = folder, None, None
             self._panel.retouch_button.setEnabled(False)
+            self.sets.forget()
             self._watch(self._panel.watch_box.isChecked())
         candidate = self._candidate()
-        job = self._start(self.tr("Checking"), check_folder, folder, candidate, files)
+        job = self._start(self.tr("Checking"), check_folder, folder, candidate, files, self.sets.together)
         if job is not None:
+            self._checking = job
             self.folder, self._files, self._seen = folder, files, _look(folder)
             self._list(folder, files)
             job.done.connect(lambda report: self._on_report(report, candidate))
+
+    def _check_again(self) -> None:
+        """As frames were put together anew; what is still being checked is given up."""
+        self._is_stale = True
+        if self._job is None:
+            self._check_stale()
+        elif self._job is self._checking:
+            self.stop()
+
+    def _check_stale(self) -> None:
+        if self._is_stale and self.folder is not None:
+            self._is_stale = False
+            self.check(self.folder, self._files)
 
     def _list(self, folder: Path, files: tuple[Path, ...]) -> None:
         """The frames by their names at once, small pictures of them as they come."""
@@ -246,10 +266,12 @@ class ProveDesk(QObject):
             # The check says so.
             return
         if folder != self._listed:
-            self._panel.forget_thumbnails()
+            self._panel.frames.forget_thumbnails()
             self._listed, self._small = folder, set()
-        if self.report is None or {frame.file for frame in self.report.frames} != {path.name for path in paths}:
-            self._panel.show_names([path.name for path in paths])
+        if self.sets.together is None and (
+            self.report is None or {frame.file for frame in self.report.frames} != {path.name for path in paths}
+        ):
+            self._panel.frames.show_names([path.name for path in paths])
         self._wanting = [path for path in paths if path.name not in self._small]
         self._next_thumbnails()
 
@@ -266,7 +288,7 @@ class ProveDesk(QObject):
 
     def _on_thumbnails(self, folder: Path | None, found: list[tuple[str, NDArray[np.uint8]]]) -> None:
         if folder == self._listed:
-            self._panel.take_thumbnails(found)
+            self._panel.frames.take_thumbnails(found)
 
     def _after_thumbnails(self) -> None:
         self._thumbnails = None
@@ -275,6 +297,7 @@ class ProveDesk(QObject):
     def _on_report(self, report: Report, candidate: Candidate | None) -> None:
         assert self.folder is not None
         self.report, self._checked_against = report, candidate
+        self.sets.on_report(report)
         self._panel.show_report(report, grid=_is_grid(report, candidate))
         redo = sum(frame.verdict == "redo" for frame in report.frames)
         untold = sum(mark.softness is None for mark in report.marks)
@@ -329,14 +352,22 @@ class ProveDesk(QObject):
         if self.report is not None and self._checked_against is not None:
             self.found.emit(found_places(self.report, self._checked_against.scene.plan.marks))
 
+    def _is_ahead(self) -> bool:
+        """Whether sets were put together that are still to be checked; then it is said."""
+        if self.sets.is_ahead:
+            self._notices.say(self.tr("The sets were put together anew; let them be checked first."))
+        return self.sets.is_ahead
+
     def merge(self, proof: bool) -> None:
         """Merge or join what was checked."""
         from verispect.prove.desk import join_files, merge_files
 
         if self.report is None or self.folder is None:
             return
+        if self._is_ahead():
+            return
         candidate = self._candidate()
-        number = _set_of(self.report, self._panel.chosen_names())
+        number = _set_of(self.report, self._panel.frames.chosen_names())
         if number is None:
             self._notices.say(self.tr("These frames are several sets: choose a frame of the one that is meant."))
             return
@@ -494,6 +525,7 @@ class ProveDesk(QObject):
     def _over(self) -> None:
         self._job = None
         self._panel.show_busy(None)
+        self._check_stale()
 
     def stop(self) -> None:
         """Stop what is under way."""

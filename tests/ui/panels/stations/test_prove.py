@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QImage
-from PyQt6.QtWidgets import QFileDialog, QLabel
+from PyQt6.QtWidgets import QFileDialog, QLabel, QMenu
 
 from tests.prove.join.spheres import taken, turn
 from tests.prove.parting.scenes import focused
@@ -110,8 +110,9 @@ def test_frames_side_by_side_are_joined_where_no_plan_knows_them(
     assert described(out).pixels[0] == pytest.approx(949, abs=9)
 
 
-def test_of_several_sets_the_one_that_is_chosen_is_merged(qtbot, window: MainWindow, tmp_path: Path) -> None:
-    """Two series of different things in one folder, each under a row that says why it is a set."""
+@pytest.fixture
+def two_series(qtbot, window: MainWindow, tmp_path: Path) -> Path:
+    """Three frames each of different things in one folder, dropped without a plan and checked."""
     window.document.undo_stack.setClean()
     window.desk.new()
     weighed(qtbot, window)
@@ -125,6 +126,94 @@ def test_of_several_sets_the_one_that_is_chosen_is_merged(qtbot, window: MainWin
         write_picture(folder / f"f-{k}.tif", coded_of(light))
     drop(window, folder)
     checked(qtbot, window, 6)
+    return folder
+
+
+def sets_of(window: MainWindow) -> list[list[str]]:
+    """The sets as the rows of the list show them."""
+    table, found = window.prove_desk._panel.frames, []
+    for row in range(table.rowCount()):
+        if table.columnSpan(row, 0) == 3:
+            found.append([])
+        else:
+            found[-1].append(table.item(row, 0).text()[2])
+    return found
+
+
+def dragged(window: MainWindow, onto: int) -> None:
+    """Let what is chosen fall on a row; behind the last where there is none."""
+    table = window.prove_desk._panel.frames
+    index = table.model().index(onto, 0)
+    table.scrollTo(index)
+    middle = table.visualRect(index).center() if onto < table.rowCount() else table.viewport().rect().bottomLeft()
+    data = table.model().mimeData(table.selectedIndexes())
+    table.dropEvent(
+        QDropEvent(QPointF(middle), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+                   Qt.KeyboardModifier.NoModifier)
+    )  # fmt: skip
+
+
+def checked_anew(qtbot, window: MainWindow) -> None:
+    qtbot.waitUntil(lambda: window.prove_desk._job is None and not window.prove_desk.sets.is_ahead, timeout=60_000)
+
+
+def test_frames_are_dragged_into_other_sets_and_back(qtbot, window: MainWindow, two_series: Path) -> None:
+    """By dragging, by the menu and by keys; the plan's own steps back stay untouched."""
+    desk, panel = window.prove_desk, window.prove_desk._panel
+    steps = window.document.undo_stack.index()
+    assert sets_of(window) == [["0", "1", "2"], ["3", "4", "5"]]
+    panel.frames.selectRow(7)
+    dragged(window, 1)
+    assert sets_of(window) == [["0", "1", "2", "5"], ["3", "4"]]
+    # Before it is checked nothing is merged or copied by what no longer holds.
+    panel.proof_button.click()
+    assert "checked first" in window.message.text
+    # One more while that is being checked: it begins anew.
+    panel.frames.selectRow(1)
+    panel._sets_menu.aboutToShow.emit()
+    acts = {action.text(): action for action in panel._sets_menu.actions()}
+    acts["A set of &their own"].trigger()
+    checked_anew(qtbot, window)
+    assert sets_of(window) == [["0"], ["1", "2", "5"], ["3", "4"]]
+    assert [group.why for group in desk.report.sets] == [("put together by hand",)] * 3
+    panel.frames.setFocus()
+    qtbot.keyClick(panel.frames, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    checked_anew(qtbot, window)
+    assert sets_of(window) == [["0", "1", "2", "5"], ["3", "4"]]
+    acts["As they were &found"].trigger()
+    checked_anew(qtbot, window)
+    assert sets_of(window) == [["0", "1", "2"], ["3", "4", "5"]]
+    assert desk.sets.together is None
+    assert window.document.undo_stack.index() == steps
+
+
+def test_a_heading_stands_for_its_set_and_no_set_for_what_is_none(qtbot, window: MainWindow, two_series: Path) -> None:
+    panel = window.prove_desk._panel
+    panel.frames.selectRow(4)
+    assert panel.frames.chosen_names() == ["f-3.tif", "f-4.tif", "f-5.tif"]
+    dragged(window, 0)
+    checked_anew(qtbot, window)
+    # One set is left, which needs no row to head it.
+    assert len(window.prove_desk.report.sets) == 1
+    assert panel.frames.rowCount() == 6
+    panel.frames.selectRow(5)
+    menu = QMenu()
+    panel.frames.fill_menu(menu)
+    assert [action.text() for action in menu.actions()][:3] == ["Into set 1", "A set of &their own", "In &no set"]
+    menu.actions()[2].trigger()
+    checked_anew(qtbot, window)
+    assert sets_of(window) == [["0", "1", "2", "3", "4"], ["5"]]
+    # Other frames: nothing of it is held against them.
+    other = two_series.parent / "other"
+    shutil.copytree(two_series, other)
+    drop(window, other)
+    qtbot.waitUntil(lambda: window.prove_desk.folder == other and window.prove_desk._job is None, timeout=60_000)
+    assert sets_of(window) == [["0", "1", "2"], ["3", "4", "5"]]
+
+
+def test_of_several_sets_the_one_that_is_chosen_is_merged(qtbot, window: MainWindow, two_series: Path) -> None:
+    """Each stands under a row that says why it is a set."""
+    folder = two_series
     panel, desk = window.prove_desk._panel, window.prove_desk
     heads = [panel.frames.item(row, 0).text() for row in range(8) if panel.frames.columnSpan(row, 0) == 3]
     assert [head.split(":")[0] for head in heads] == ["Set 1, series of 3", "Set 2, series of 3"]

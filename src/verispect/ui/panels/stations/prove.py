@@ -2,39 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QIcon, QImage, QPixmap
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QCheckBox,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QListWidget,
+    QMenu,
     QProgressBar,
     QPushButton,
     QTableWidget,
-    QTableWidgetItem,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
-from verispect.prove.report import FrameReport, Report
+from verispect.prove.report import Report
 from verispect.prove.softness.ranging import Ranged
 from verispect.quantities import LENGTHS_M
-
-# A word and a sign, so that nothing hangs on colour.
-_SIGNS = {"good": "●", "doubtful": "◐", "redo": "○", "sharp": "●", "soft": "○", "cannot-say": "–"}
-
-
-_ICON = (60, 40)
-# Height of a row that heads a set.
-_HEAD = 28
+from verispect.ui.panels.stations.frames_by_set import SIGNS, FramesBySet, dress, fill
 
 
 class ProvePanel(QWidget):
@@ -47,9 +37,6 @@ class ProvePanel(QWidget):
     watch_wanted(bool)
     merge_wanted(bool)
         True for a proof in one pass; a grid is joined.
-    frame_picked(str)
-    beside_picked(str)
-        A frame to be shown beside the other.
     comparing_wanted(list of str)
         Frames to be held against one another; fewer than two: ask which.
     """
@@ -62,8 +49,6 @@ class ProvePanel(QWidget):
     dropped = pyqtSignal(object)
     watch_wanted = pyqtSignal(bool)
     merge_wanted = pyqtSignal(bool)
-    frame_picked = pyqtSignal(str)
-    beside_picked = pyqtSignal(str)
     comparing_wanted = pyqtSignal(list)
     return_wanted = pyqtSignal()
     retouch_wanted = pyqtSignal()
@@ -88,7 +73,21 @@ class ProvePanel(QWidget):
         layout.addWidget(self.folder_button)
         self.watch_box = QCheckBox(self.tr("Check again as frames &arrive"))
         self.watch_box.toggled.connect(self.watch_wanted)
-        layout.addWidget(self.watch_box)
+        self.sets_button = QToolButton()
+        self.sets_button.setText(self.tr("&Which set"))
+        self.sets_button.setToolTip(
+            self.tr(
+                "Put the frames chosen in the list into another set, one of their own, or none; or drag them there"
+            )
+        )
+        self.sets_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self._sets_menu = QMenu(self.sets_button)
+        self._sets_menu.aboutToShow.connect(lambda: self.frames.fill_menu(self._sets_menu))
+        self.sets_button.setMenu(self._sets_menu)
+        row = QHBoxLayout()
+        row.addWidget(self.watch_box, 1)
+        row.addWidget(self.sets_button)
+        layout.addLayout(row)
         self.setAcceptDrops(True)
         row = QHBoxLayout()
         self.bar = QProgressBar()
@@ -101,16 +100,11 @@ class ProvePanel(QWidget):
         self._busy.setLayout(row)
         self._busy.hide()
         layout.addWidget(self._busy)
-        self.frames = _table(self.tr("Frames"), [self.tr("Frame"), self.tr("Verdict"), self.tr("What is wrong")])
-        self.frames.setIconSize(QSize(*_ICON))
-        self.frames.verticalHeader().setDefaultSectionSize(_ICON[1] + 4)
-        self._icons: dict[str, QIcon] = {}
-        self.frames.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.frames.itemSelectionChanged.connect(self._on_frame)
-        self.frames.itemDoubleClicked.connect(self._on_beside)
-        self.frames.setToolTip(self.tr("A double click shows a frame beside the one chosen before"))
+        self.frames = FramesBySet()
         layout.addWidget(self.frames, 3)
-        self.marks = _table(
+        self.marks = QTableWidget()
+        dress(
+            self.marks,
             self.tr("Marks"),
             [self.tr("Mark"), self.tr("Verdict"), self.tr("Measured"), self.tr("Planned"), self.tr("Away")],
         )
@@ -130,7 +124,7 @@ class ProvePanel(QWidget):
         layout.addWidget(self.redo, 2)
         self.compare_button = QPushButton(self.tr("Si&de by side…"))
         self.compare_button.setToolTip(self.tr("The frames chosen in the list, two to six; else any pictures"))
-        self.compare_button.clicked.connect(lambda: self.comparing_wanted.emit(self.chosen_names()))
+        self.compare_button.clicked.connect(lambda: self.comparing_wanted.emit(self.frames.chosen_names()))
         self.return_button = QPushButton(self.tr("Stand as &before…"))
         self.return_button.setToolTip(
             self.tr("A frame of before and the same one taken now: how to move and turn the camera back")
@@ -197,14 +191,15 @@ class ProvePanel(QWidget):
         for button in (self.proof_button, self.final_button):
             button.setEnabled(report is not None and len(report.frames) > 1)
         self.offer(grid=grid)
-        self._fill_frames(report)
+        self.frames.show_report(report)
+        self.sets_button.setVisible(report is not None and len(report.paths) > 1)
         marks = [] if report is None else report.marks
         self.marks.setRowCount(len(marks))
         for row, mark in enumerate(marks):
             told = "–" if mark.softness is None else f"{mark.softness:.2f} ± {mark.plus_minus or 0:.2f}"
             planned = "–" if mark.planned is None else f"{mark.planned:.2f}"
-            verdict = f"{_SIGNS[mark.verdict]} {mark.verdict.replace('-', ' ')}"
-            _fill(self.marks, row, [mark.name, verdict, told, planned, self._away(mark.ranged)], hint=mark.how)
+            verdict = f"{SIGNS[mark.verdict]} {mark.verdict.replace('-', ' ')}"
+            fill(self.marks, row, [mark.name, verdict, told, planned, self._away(mark.ranged)], hint=mark.how)
         self.redo.clear()
         if report is not None:
             self.redo.addItems(report.redo or [self.tr("Nothing to do again.")])
@@ -215,66 +210,6 @@ class ProvePanel(QWidget):
         self.proof_button.setVisible(not grid)
         self.final_button.setText(self.tr("&Join…") if grid else self.tr("Merge in &full…"))
 
-    def _fill_frames(self, report: Report | None) -> None:
-        """A row a frame; where they are several sets each under a row of its own, which says why it is one."""
-        rows: list[FrameReport | str] = []
-        sets = [] if report is None else report.sets
-        frames = [] if report is None else report.frames
-        if report is not None and len(sets) > 1:
-            for number, (group, kind) in enumerate(zip(sets, report.kinds, strict=True)):
-                why = "; ".join(group.why)
-                rows.append(self.tr("Set {0}, {1} of {2}: {3}").format(number + 1, kind, len(group.frames), why))
-                own = {report.paths[k] for k in group.frames}
-                rows += [
-                    frame for frame in frames
-                    if frame.set == number and (frame.file in own or frame.file is None or frame.duplicate_of)
-                ]  # fmt: skip
-            listed = {id(row) for row in rows}
-            rest = [frame for frame in frames if id(frame) not in listed]
-            rows += [self.tr("In no set"), *rest] if rest else []
-        else:
-            rows += frames
-        self.frames.clearSpans()
-        self.frames.setRowCount(len(rows))
-        for row, shown in enumerate(rows):
-            if isinstance(shown, str):
-                _fill(self.frames, row, [shown, "", ""])
-                self.frames.setSpan(row, 0, 1, self.frames.columnCount())
-                self.frames.setRowHeight(row, _HEAD)
-                continue
-            self.frames.setRowHeight(row, _ICON[1] + 4)
-            said = "; ".join(fault.says for fault in shown.faults)
-            verdict = f"{_SIGNS[shown.verdict]} {shown.verdict}"
-            _fill(self.frames, row, [shown.file or self.tr("(missing)"), verdict, said], key=shown.file or "")
-            self._put_icon(row)
-
-    def show_names(self, names: Sequence[str]) -> None:
-        """Frames that are still to be checked."""
-        self.frames.clearSpans()
-        self.frames.setRowCount(len(names))
-        for row, name in enumerate(names):
-            self.frames.setRowHeight(row, _ICON[1] + 4)
-            _fill(self.frames, row, [name, "…", ""], key=name)
-            self._put_icon(row)
-
-    def take_thumbnails(self, found: Sequence[tuple[str, NDArray[np.uint8]]]) -> None:
-        """Small pictures by their files' names."""
-        for name, pixels in found:
-            rows, columns = pixels.shape[:2]
-            image = QImage(pixels.tobytes(), columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()
-            self._icons[name] = QIcon(QPixmap.fromImage(image))
-        for row in range(self.frames.rowCount()):
-            self._put_icon(row)
-
-    def forget_thumbnails(self) -> None:
-        """Another folder has other pictures by the same names."""
-        self._icons.clear()
-
-    def _put_icon(self, row: int) -> None:
-        item, icon = self.frames.item(row, 0), self._icons.get(self._name_of(row))
-        if item is not None and icon is not None:
-            item.setIcon(icon)
-
     def _away(self, found: Ranged | None) -> str:
         if found is None:
             return "–"
@@ -283,45 +218,3 @@ class ProvePanel(QWidget):
             part / LENGTHS_M[unit] for part in (found.distance_m, found.plus_minus_m, found.planned_m)
         )
         return self.tr("{0:.3g} ± {1:.2g} {2}, planned {3:.3g}").format(away, unsure, unit, planned)
-
-    def _name_of(self, row: int) -> str:
-        item = self.frames.item(row, 0)
-        return "" if item is None else str(item.data(Qt.ItemDataRole.UserRole) or "")
-
-    def chosen_names(self) -> list[str]:
-        """The files chosen in the list, from the top."""
-        rows = sorted(index.row() for index in self.frames.selectionModel().selectedRows())
-        return [name for name in map(self._name_of, rows) if name]
-
-    def _on_frame(self) -> None:
-        rows = self.frames.selectionModel().selectedRows()
-        if len(rows) == 1 and self._name_of(rows[0].row()):
-            self.frame_picked.emit(self._name_of(rows[0].row()))
-
-    def _on_beside(self, item: QTableWidgetItem) -> None:
-        if self._name_of(item.row()):
-            self.beside_picked.emit(self._name_of(item.row()))
-
-
-def _table(name: str, heads: list[str]) -> QTableWidget:
-    table = QTableWidget(0, len(heads))
-    table.setAccessibleName(name)
-    table.setHorizontalHeaderLabels(heads)
-    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-    table.setTabKeyNavigation(False)
-    table.verticalHeader().hide()
-    table.verticalHeader().setDefaultSectionSize(28)
-    header = table.horizontalHeader()
-    header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-    header.setSectionResizeMode(len(heads) - 1, QHeaderView.ResizeMode.Stretch)
-    return table
-
-
-def _fill(table: QTableWidget, row: int, cells: list[str], *, key: str = "", hint: str = "") -> None:
-    for column, text in enumerate(cells):
-        item = QTableWidgetItem(text)
-        item.setToolTip(hint or text)
-        item.setData(Qt.ItemDataRole.UserRole, key)
-        table.setItem(row, column, item)
