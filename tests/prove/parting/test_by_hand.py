@@ -25,6 +25,8 @@ TWO = ByHand((("a", "b"), ("c", "d", "e")))
 def test_frames_go_to_another_set_to_one_of_their_own_or_to_none() -> None:
     assert TWO.moved(["b"], 1).sets == (("a",), ("c", "d", "e", "b"))
     assert TWO.moved(["b", "d"], None).sets == (("a",), ("c", "e"), ("b", "d"))
+    assert TWO.moved(["c", "a"], 1).sets == (("b",), ("c", "d", "e", "a"))
+    assert TWO.moved(["c"], 1) == TWO
     aside = TWO.put_aside(["a", "b"])
     assert (aside.sets, aside.aside) == ((("c", "d", "e"),), {"a", "b"})
     assert aside.moved(["a"], 0) == ByHand((("c", "d", "e", "a"),), frozenset("b"))
@@ -97,7 +99,8 @@ def test_a_check_holds_to_what_was_put_together(two_series: Path) -> None:
     assert [report.frames[k].set for k in range(1, 6)] == [0, 0, 1, 1, 2]
     # What fits in both ways is checked as the other set's: a stranger among them.
     mixed = check([two_series], together=found.moved(["f-3.tif"], 0))
-    assert mixed.frames[3].faults and not check([two_series]).frames[3].faults
+    assert mixed.frames[3].faults
+    assert not check([two_series]).frames[3].faults
 
 
 def test_the_report_put_right_is_what_the_commands_take(two_series: Path, tmp_path: Path, capsys) -> None:
@@ -126,7 +129,9 @@ def test_the_report_put_right_is_what_the_commands_take(two_series: Path, tmp_pa
     (["--sets", "SETS", "--set", "3"], "there are 2 sets"),
     (["--sets", "SETS", "--set", "2"], "b.tif not among the frames"),
 ])  # fmt: skip
-def test_a_set_that_there_is_not_is_said(two_series: Path, tmp_path: Path, capsys, more: list[str], says: str) -> None:
+def test_a_set_that_there_is_not_is_said(
+    two_series: Path, tmp_path: Path, capsys, more: list[str], says: str
+) -> None:
     sets = tmp_path / "sets.json"
     sets.write_text('{"sets": [{"frames": ["f-0.tif", "f-1.tif"]}, {"frames": ["b.tif"]}]}')
     given = ["join", str(two_series), "--out", str(tmp_path / "o.tif"), "--quiet"]

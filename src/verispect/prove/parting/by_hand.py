@@ -36,7 +36,10 @@ class ByHand:
         place = len(self.sets) if to is None else to
         there = [*self.sets, ()] if to is None else self.sets
         return self._tidy(
-            [(*_without(own, names), *(names if number == place else ())) for number, own in enumerate(there)],
+            [
+                (*own, *_without(tuple(names), own)) if number == place else _without(own, names)
+                for number, own in enumerate(there)
+            ],
             self.aside - set(names),
         )
 

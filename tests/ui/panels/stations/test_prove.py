@@ -172,7 +172,7 @@ def test_frames_are_dragged_into_other_sets_and_back(qtbot, window: MainWindow, 
     panel.frames.selectRow(1)
     panel._sets_menu.aboutToShow.emit()
     acts = {action.text(): action for action in panel._sets_menu.actions()}
-    acts["A set of &their own"].trigger()
+    acts["A set of their own"].trigger()
     checked_anew(qtbot, window)
     assert sets_of(window) == [["0"], ["1", "2", "5"], ["3", "4"]]
     assert [group.why for group in desk.report.sets] == [("put together by hand",)] * 3
@@ -187,7 +187,9 @@ def test_frames_are_dragged_into_other_sets_and_back(qtbot, window: MainWindow, 
     assert window.document.undo_stack.index() == steps
 
 
-def test_a_heading_stands_for_its_set_and_no_set_for_what_is_none(qtbot, window: MainWindow, two_series: Path) -> None:
+def test_a_heading_stands_for_its_set_and_no_set_for_what_is_none(
+    qtbot, window: MainWindow, two_series: Path
+) -> None:
     panel = window.prove_desk._panel
     panel.frames.selectRow(4)
     assert panel.frames.chosen_names() == ["f-3.tif", "f-4.tif", "f-5.tif"]
@@ -199,7 +201,7 @@ def test_a_heading_stands_for_its_set_and_no_set_for_what_is_none(qtbot, window:
     panel.frames.selectRow(5)
     menu = QMenu()
     panel.frames.fill_menu(menu)
-    assert [action.text() for action in menu.actions()][:3] == ["Into set 1", "A set of &their own", "In &no set"]
+    assert [action.text() for action in menu.actions()][:3] == ["Into set 1", "A set of their own", "In no set"]
     menu.actions()[2].trigger()
     checked_anew(qtbot, window)
     assert sets_of(window) == [["0", "1", "2", "3", "4"], ["5"]]

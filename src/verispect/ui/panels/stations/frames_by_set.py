@@ -11,7 +11,9 @@ from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QAction,
     QContextMenuEvent,
+    QCursor,
     QDragEnterEvent,
+    QDragLeaveEvent,
     QDragMoveEvent,
     QDropEvent,
     QIcon,
@@ -20,7 +22,7 @@ from PyQt6.QtGui import (
     QKeySequence,
     QPixmap,
 )
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableWidget, QTableWidgetItem, QWidget
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableWidget, QTableWidgetItem, QToolTip, QWidget
 
 from verispect.prove.parting.by_hand import ByHand
 from verispect.prove.report import FrameReport, Report
@@ -64,6 +66,7 @@ class FramesBySet(QTableWidget):
         )
         self.setDragEnabled(True)
         self.setAcceptDrops(True)
+        self.setDropIndicatorShown(False)
         self.setDragDropMode(QAbstractItemView.DragDropMode.DragDrop)
         # Rows are laid out anew by what becomes of the move; nothing is taken out of them here.
         self.setDefaultDropAction(Qt.DropAction.CopyAction)
@@ -193,12 +196,18 @@ class FramesBySet(QTableWidget):
             action.triggered.connect(lambda _on: act())
 
         for number in range(self._count if names else 0):
-            offer(self.tr("Into set {0}").format(number + 1), partial(self.moved.emit, names, number))
+            offer(self._where(number), partial(self.moved.emit, names, number))
         if names:
-            offer(self.tr("A set of &their own"), partial(self.moved.emit, names, None))
-            offer(self.tr("In &no set"), partial(self.put_aside.emit, names))
+            offer(self._where(None), partial(self.moved.emit, names, None))
+            offer(self._where(_NONE), partial(self.put_aside.emit, names))
         menu.addSeparator()
         menu.addActions(self.undo_actions)
+
+    def _where(self, number: int | None) -> str:
+        """Where frames would go, in words."""
+        if number is None:
+            return self.tr("A set of their own")
+        return self.tr("In no set") if number == _NONE else self.tr("Into set {0}").format(number + 1)
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """The same by the right button or the menu key."""
@@ -213,9 +222,12 @@ class FramesBySet(QTableWidget):
         self._may_drop(event)
 
     def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
-        """As when it came in; the row is marked that it would go to."""
+        """As when it came in; where it would go is said beside the pointer."""
         super().dragMoveEvent(event)
         self._may_drop(event)
+        if event is not None and event.isAccepted():
+            number = self._set_of(self.rowAt(round(event.position().y())))
+            QToolTip.showText(QCursor.pos(), self._where(number), self)
 
     def _may_drop(self, event: QDragMoveEvent | None) -> None:
         if event is None:
@@ -232,7 +244,9 @@ class FramesBySet(QTableWidget):
                 event.ignore()
             return
         event.acceptProposedAction()
-        self.setState(QAbstractItemView.State.NoState)
+        # The view's own end of a drag, without its taking rows.
+        self.dragLeaveEvent(QDragLeaveEvent())
+        QToolTip.hideText()
         names, number = self.chosen_names(), self._set_of(self.rowAt(round(event.position().y())))
         if number == _NONE:
             self.put_aside.emit(names)

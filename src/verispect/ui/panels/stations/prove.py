@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
     QProgressBar,
     QPushButton,
     QTableWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -68,19 +67,16 @@ class ProvePanel(QWidget):
         self.words.setTextFormat(Qt.TextFormat.PlainText)
         layout.addWidget(self.words)
         self.folder_button = QPushButton(self.tr("&Check the frames of a folder…"))
-        self.folder_button.setProperty("tall", True)
         self.folder_button.clicked.connect(self.folder_wanted)
         layout.addWidget(self.folder_button)
         self.watch_box = QCheckBox(self.tr("Check again as frames &arrive"))
         self.watch_box.toggled.connect(self.watch_wanted)
-        self.sets_button = QToolButton()
-        self.sets_button.setText(self.tr("&Which set"))
+        self.sets_button = QPushButton(self.tr("&Which set"))
         self.sets_button.setToolTip(
             self.tr(
                 "Put the frames chosen in the list into another set, one of their own, or none; or drag them there"
             )
         )
-        self.sets_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self._sets_menu = QMenu(self.sets_button)
         self._sets_menu.aboutToShow.connect(lambda: self.frames.fill_menu(self._sets_menu))
         self.sets_button.setMenu(self._sets_menu)
@@ -101,7 +97,7 @@ class ProvePanel(QWidget):
         self._busy.hide()
         layout.addWidget(self._busy)
         self.frames = FramesBySet()
-        layout.addWidget(self.frames, 3)
+        layout.addWidget(self.frames, 4)
         self.marks = QTableWidget()
         dress(
             self.marks,
@@ -185,6 +181,9 @@ class ProvePanel(QWidget):
 
     def show_report(self, report: Report | None, *, grid: bool = False) -> None:
         """Take on what came of a check."""
+        # The first thing to do on an empty page; then the frames need the room.
+        self.folder_button.setProperty("tall", report is None)
+        self.folder_button.setStyle(self.folder_button.style())
         for button in (self.sort_button, self.page_button):
             button.setEnabled(report is not None and bool(report.paths))
         self.distances_button.setVisible(report is not None and any(mark.ranged for mark in report.marks))
