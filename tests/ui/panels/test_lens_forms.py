@@ -57,6 +57,7 @@ def test_a_rotating_mount_with_detents_is_weighed(qtbot, window: MainWindow) -> 
     ax, ay, _ = window.weighing.by_key("tilt").exposures[0].state.axis
     turned = math.degrees(math.atan2(ay, ax)) / 30.0
     assert turned == pytest.approx(round(turned), abs=1e-6)
+    window.show_station("set")
     assert "with the mount turned" in window.set.why.toPlainText()
 
 
@@ -149,6 +150,7 @@ def test_weigh_shows_the_schools_and_takes_a_screen(qtbot, window: MainWindow) -
     weighed(qtbot, window)
     plan = window.document.plan
     assert plan.criterion(24.0).frequency == pytest.approx(3840 / 3.0 / 36.0)
+    window.show_station("set")
     assert "pixels" in window.set.why.toPlainText()
 
 
@@ -157,6 +159,7 @@ def test_a_lens_that_cannot_be_is_said_and_can_be_undone(qtbot, window: MainWind
     typed(window.kit.lens_forms.focus, "front_ahead_mm", "100")
     typed(window.kit.lens_forms.fitted, "close_up_dioptres", "50")
     weighed(qtbot, window)
+    window.show_station("weigh")
     assert "makes no camera lens" in window.weigh.text.toPlainText()
     way = window.subject.catch.way_box
     way.setCurrentIndex(way.findData("focus scale"))

@@ -209,6 +209,7 @@ def test_how_often_each_frame_is_taken_is_chosen_run_and_undone(qtbot, window: M
     assert "shot 2 of 3" in window.shoot_panel.place.text()
     assert len(window.shoot_desk.state.items) == 3 * frames
     window.shoot_desk.end()
+    window.show_station("set")
     # Steps that no camera has are brought nearer, and say so by the plan.
     panel.each.setValue(49)
     assert window.document.plan.choice.shots.apart_stops * 24 <= 10.0

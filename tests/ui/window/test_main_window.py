@@ -336,6 +336,7 @@ def test_set_shows_every_frame_and_picks_its_plane(qtbot, window: MainWindow) ->
 
 def test_a_mark_behind_the_lens_is_said_and_can_be_undone(qtbot, window: MainWindow) -> None:
     assert window.subject.model.setData(window.subject.model.index(0, 3), "-3 m")
+    window.show_station("weigh")
     weighed(qtbot, window)
     assert "behind the lens" in window.weigh.text.toPlainText()
     assert "cannot weigh" in window.way.buttons["weigh"].accessibleName()

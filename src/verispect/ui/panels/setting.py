@@ -6,6 +6,7 @@ import html
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -233,6 +234,8 @@ class SetPanel(QWidget):
         self._soon.setInterval(120)
         self._soon.timeout.connect(self._write_hand)
         self._candidate: Candidate | None = None
+        self._shown: Shown | None = None
+        self._complaint = ""
         self._choice = Choice()
         self.best_button = QPushButton(self.tr("&Back to the best"))
         self.best_button.clicked.connect(self.best_wanted)
@@ -366,8 +369,21 @@ class SetPanel(QWidget):
         for button in (self.sheet_button, self.table_button):
             button.setEnabled(usable)
         self.best_button.setVisible(shown is not None and shown.by_hand)
-        self._filling = True
+        self._shown, self._complaint = shown, complaint
         self._candidate = candidate if usable else None
+        # A plan is changed at other stations: what nobody looks at is not worked out.
+        if self.isVisible():
+            self._show()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """What came while nobody looked."""
+        super().showEvent(event)
+        self._show()
+
+    def _show(self) -> None:
+        shown = self._shown
+        candidate = shown.candidate if shown is not None else None
+        self._filling = True
         self._show_path(self._candidate)
         self._show_order(self._candidate)
         self._show_bracket(self._candidate)
@@ -377,13 +393,15 @@ class SetPanel(QWidget):
         if candidate is None or shown is None or not candidate.exposures:
             self.table.setRowCount(0)
             self.why.clear()
-            self.heading.setText(complaint or self._unfit(candidate))
+            self.heading.setText(self._complaint or self._unfit(candidate))
         else:
             self._fill(candidate, shown)
         self._filling = False
 
     def _write_hand(self) -> None:
-        """What is set by hand, part by part, with the frames in the order asked for."""
+        """What is set by hand, part by part, with the frames in the order asked for; once it is looked at."""
+        if not self.isVisible():
+            return
         candidate = self._candidate
         if candidate is None:
             self.hand.clear()

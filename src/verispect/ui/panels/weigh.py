@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QGroupBox, QLabel, QPushButton, QTabWidget, QTextBrowser, QVBoxLayout, QWidget
 
 from verispect.optics.criterion import Rule
@@ -67,6 +68,7 @@ class WeighPanel(QTabWidget):
         inside.addWidget(self.light_form)
         inside.addWidget(self._criterion)
         self._further: Further | None = None
+        self._complaint = ""
         self._weighing: Weighing | None = None
         self.compare, self.beside = ComparePage(), BesidePage()
         self.compare.chosen.connect(self.method_wanted)
@@ -162,26 +164,33 @@ class WeighPanel(QTabWidget):
     def show_weighing(self, weighing: Weighing | None, complaint: str) -> None:
         """Show reasons and every method's state, or what hinders weighing."""
         self.take_button.setEnabled(weighing is not None and weighing.advised is not None)
-        self._weighing, self._further = weighing, None
+        self._weighing, self._further, self._complaint = weighing, None, complaint
         self.compare.show_weighing(weighing)
         self.beside.show_weighing(weighing)
-        self._write(complaint)
+        self._write()
 
     def show_further(self, found: Further) -> None:
         """Ways out and what would change the advice, once they are worked out."""
         self._further = found
-        self._write("")
+        self._write()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """What was not written while nobody looked."""
+        super().showEvent(event)
+        self._write()
 
     def apply_theme(self, theme: Theme) -> None:
         """Pictures in a theme's colours."""
         self.compare.apply_theme(theme)
         self.beside.apply_theme(theme)
 
-    def _write(self, complaint: str) -> None:
+    def _write(self) -> None:
+        if not self.isVisible():
+            return
         weighing = self._weighing
         place = self.text.verticalScrollBar().value()
         if weighing is None:
-            self.text.setHtml(f"<p>{html.escape(complaint)}</p>")
+            self.text.setHtml(f"<p>{html.escape(self._complaint)}</p>")
             return
         plan = weighing.scene.plan
         criterion = plan.criterion(plan.whole_focal_mm)
