@@ -26,18 +26,24 @@ def crop_of(covered: Mask) -> tuple[int, int, int, int]:
 def largest_rectangle(mask: Mask) -> tuple[int, int, int, int]:
     """Top, left, bottom, right of the largest rectangle of true cells.
 
-    Row by row over the heights of the columns of true cells above, with a stack of rising heights.
+    Row by row: the rectangle as high as the column of true cells above a cell, and as wide as the narrowest of the
+    runs of true cells that it crosses, for all cells of a row at once. One of them is the largest, as every largest
+    rectangle has a column that ends it at its top.
     """
+    columns = np.arange(mask.shape[1])
+    height = np.zeros(mask.shape[1], int)
+    left, right = np.zeros_like(height), np.full_like(height, mask.shape[1])
     best, found = 0, (0, 0, 0, 0)
-    heights = np.zeros(mask.shape[1] + 1, int)
     for row, line in enumerate(mask):
-        heights[:-1] = np.where(line, heights[:-1] + 1, 0)
-        rising: list[int] = []
-        for column, height in enumerate(heights.tolist()):
-            while rising and heights[rising[-1]] >= height:
-                high = int(heights[rising.pop()])
-                left = rising[-1] + 1 if rising else 0
-                if high * (column - left) > best:
-                    best, found = high * (column - left), (row + 1 - high, left, row + 1, column)
-            rising.append(column)
+        begin = np.maximum.accumulate(np.where(line, 0, columns + 1))
+        end = np.minimum.accumulate(np.where(line, mask.shape[1], columns)[::-1])[::-1]
+        height = np.where(line, height + 1, 0)
+        # Where no cell is true nothing above it counts for those below.
+        left = np.where(line, np.maximum(left, begin), 0)
+        right = np.where(line, np.minimum(right, end), mask.shape[1])
+        area = height * (right - left)
+        largest = int(area.argmax())
+        if area[largest] > best:
+            best = int(area[largest])
+            found = (row + 1 - int(height[largest]), int(left[largest]), row + 1, int(right[largest]))
     return found
