@@ -22,6 +22,8 @@ _MOST_STEPS = 14
 _SMALL_STEP_PX, _SMALL_STEP_COARSE_PX = 0.003, 0.03
 _HUBER = 1.2
 _SOME = 7
+# So much of a pixel beyond the last middles counts as there.
+_EDGE = 1e-3
 # Above so many pixels every other one each way is looked at.
 _MANY = 150_000
 # Finest level: as many pixels as this do.
@@ -135,8 +137,31 @@ def _warped(picture: Grey, matrix: Floats, shape: tuple[int, ...]) -> tuple[Grey
     """A picture laid over another of a shape, and where it is."""
     size = (shape[1], shape[0])
     moved = cv2.warpPerspective(picture, matrix, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
-    there = cv2.warpPerspective(np.ones_like(picture), matrix, size, flags=cv2.INTER_LINEAR)
-    return np.asarray(moved, np.float32), there > 0.999
+    return np.asarray(moved, np.float32), covered(matrix, picture.shape, shape)
+
+
+def covered(matrix: Floats, picture: tuple[int, ...], shape: tuple[int, ...]) -> NDArray[np.bool_]:
+    """Which pixels of another picture (shape) a picture laid over it by a homography reaches, to its last middles."""
+    wide, high = picture[1] - 1.0, picture[0] - 1.0
+    corners = matrix @ np.array([[0, wide, wide, 0], [0, 0, high, high], [1, 1, 1, 1.0]])
+    if not (corners[2] > 0.0).all():
+        ones = np.ones(picture[:2], np.float32)
+        return np.asarray(cv2.warpPerspective(ones, matrix, (shape[1], shape[0])) > 1.0 - _EDGE, bool)
+    x, y = corners[:2] / corners[2]
+    row = np.arange(shape[0], dtype=float)
+    left, right = np.full(shape[0], -np.inf), np.full(shape[0], np.inf)
+    for k in range(4):
+        along, up = x[k - 1] - x[k], y[k - 1] - y[k]
+        # On the inner side of an edge: along (row - y) - up (column - x) is no more than a hair above 0.
+        rest = along * (row - y[k]) - _EDGE * np.hypot(along, up)
+        if abs(up) < 1e-9 * abs(along):
+            right[rest > 0.0] = -np.inf
+        elif up > 0.0:
+            left = np.maximum(left, x[k] + rest / up)
+        else:
+            right = np.minimum(right, x[k] + rest / up)
+    column = np.arange(shape[1], dtype=float)
+    return (column >= left[:, None]) & (column <= right[:, None])
 
 
 def _shifted(small: Grey, large: Grey, planned: Floats, divide: int) -> Floats:
