@@ -284,8 +284,10 @@ def _block_shifts(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> tuple[F
     def total(values: Grey) -> Floats:
         """Of every block, shape (down, across)."""
         rows, columns = (side // _BLOCK for side in values.shape)
-        whole = values[: rows * _BLOCK, : columns * _BLOCK].reshape(rows, _BLOCK, columns, _BLOCK)
-        return np.asarray(whole.sum(axis=(1, 3), dtype=float), float)
+        whole = values[: rows * _BLOCK, : columns * _BLOCK].reshape(rows, _BLOCK, columns * _BLOCK)
+        # Down first, whole rows at a time: both ways at once NumPy is several times as slow.
+        down = whole.sum(axis=1, dtype=float)
+        return np.asarray(down.reshape(rows, columns, _BLOCK).sum(axis=2), float)
 
     size = float(_BLOCK**2)
     xx, xy, yy, xe, ye = total(gx * gx), total(gx * gy), total(gy * gy), total(gx * error), total(gy * error)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Sequence
 
 import cv2
@@ -49,7 +50,9 @@ def _in_blocks(first: Small, second: Small, there: NDArray[np.bool_]) -> tuple[S
     size = (columns // _BLOCK, rows // _BLOCK)
     if min(size) < 1:
         return None
-    fit = there & (np.maximum(first.max(axis=2), second.max(axis=2)) < _CLIPPED)
+    # Channel by channel: along an axis of three NumPy is many times as slow.
+    brightest = functools.reduce(np.maximum, (part[..., k] for part in (first, second) for k in range(3)))
+    fit = there & (brightest < _CLIPPED)
     parts = [
         cv2.resize(part[: size[1] * _BLOCK, : size[0] * _BLOCK], size, interpolation=cv2.INTER_AREA)
         for part in (first, second, fit.astype(np.float32))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+import scipy.fft
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
@@ -43,16 +44,16 @@ def sector_powers(
     defocus takes as much from every direction of a ring, whatever the content; motion does not.
     """
     rows, columns = picture.shape
-    window = np.hanning(_TILE)[:, None] * np.hanning(_TILE)[None]
+    window = np.asarray(np.hanning(_TILE)[:, None] * np.hanning(_TILE)[None], np.float32)
     fy, fx = np.meshgrid(np.fft.fftfreq(_TILE), np.fft.rfftfreq(_TILE), indexing="ij")
     radius = np.hypot(fx, fy)
     sector = np.floor((np.degrees(np.arctan2(fy, fx)) % 180.0) / (180.0 / SECTORS)).astype(int) % SECTORS
     ring = np.searchsorted(edges, radius) - 1
     within = (ring >= 0) & (ring < len(edges) - 1)
     many = (len(edges) - 1) * SECTORS
-    bins = np.where(within, ring * SECTORS + sector, 0)
-    count = np.maximum(np.bincount(bins[within], minlength=many), 1)
-    outer = radius > 0.47
+    inside, outer = np.flatnonzero(within), np.flatnonzero(radius > 0.47)
+    bins = (ring * SECTORS + sector).ravel()[inside]
+    count = np.maximum(np.bincount(bins, minlength=many), 1)
     whole = float((window**2).sum())
     found = []
     for top in range(0, rows - _TILE + 1, step):
@@ -61,8 +62,10 @@ def sector_powers(
             if shown is not None and not shown[top : top + _TILE, left : left + _TILE].all():
                 found.append(np.full((len(edges) - 1, SECTORS), np.nan))
                 continue
-            spectrum = np.abs(np.fft.rfft2((part - part.mean()) * window)) ** 2
-            power = np.bincount(bins[within], weights=spectrum[within], minlength=many) / count
+            # In single precision, which is far finer than the noise of any frame.
+            parts = scipy.fft.rfft2((part - part.mean()) * window).ravel()
+            spectrum = parts.real**2 + parts.imag**2
+            power = np.bincount(bins, weights=spectrum[inside], minlength=many) / count
             noise = max(float(np.mean(spectrum[outer])), whole * (grain * float(part.mean())) ** 2)
             logs = np.log(np.maximum(power - noise, 1e-15))
             logs[power < _ABOVE_NOISE * noise] = np.nan
