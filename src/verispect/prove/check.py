@@ -26,6 +26,7 @@ from verispect.prove.parting.order import out_of_order
 from verispect.prove.parting.sets import FrameSet, Looks, Planned, SetKind, is_dark, parted
 from verispect.prove.parting.unplanned_grid import Cells, grids_among
 from verispect.prove.parting.views import ALIKE, likeness
+from verispect.prove.recall import Recall
 from verispect.prove.report import Fault, FrameReport, Report
 from verispect.prove.series_check import SeriesCheck
 from verispect.prove.shots_check import Repeat, compare_shots
@@ -52,6 +53,7 @@ def check(
     together: ByHand | None = None,
     progress: Progress | None = None,
     is_cancelled: Callable[[], bool] | None = None,
+    recall: Recall | None = None,
 ) -> Report:
     """Check frames.
 
@@ -65,6 +67,8 @@ def check(
         What is known to have happened; its angles then hold.
     together : ByHand, optional
         Which frames belong together, where a person says so.
+    recall : Recall, optional
+        What was read of frames in checks before this one.
 
     Raises
     ------
@@ -79,7 +83,7 @@ def check(
             sizes=", ".join(f"{wide} × {high}" for wide, high in sorted(sizes)),
         )
     evidence = Evidence(
-        frames, candidate, run, progress or (lambda _share, _text: None), is_cancelled or (lambda: False)
+        frames, candidate, run, progress or (lambda _share, _text: None), is_cancelled or (lambda: False), recall
     )
     given, rest = put_together([frame.path.name for frame in frames], together or ByHand())
     return _Check(evidence, given, rest).report()
@@ -131,7 +135,7 @@ class _Check:
             if evidence.is_cancelled():
                 raise Cancelled
             evidence.progress(0.6 * k / len(frames), f"reading {frame.path.name}")
-            evidence.reads.append(evidence.read(frame, evidence.matched[k]))
+            evidence.reads.append(evidence.read(k, evidence.matched[k]))
         reports = [FrameReport(file=frame.path.name) for frame in frames]
         # What nothing planned may be a grid of its own.
         of_plan = [group for group in sets if any(evidence.matched[k] is not None for k in group.frames)]

@@ -25,6 +25,7 @@ from verispect.prove.merge.series import merge
 from verispect.prove.merge.shots import shots_together
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.parting.by_hand import ByHand
+from verispect.prove.recall import Recall
 from verispect.prove.report import Report
 from verispect.prove.returning import Return, return_pose
 from verispect.prove.sorting import sort_frames
@@ -40,6 +41,10 @@ from verispect.sentence import Sentence
 
 Share = Callable[[float], None]
 Stop = Callable[[], bool]
+
+
+# Of this process: frames that arrive are checked with those that were there, and sets put right by hand once more.
+_RECALL = Recall()
 
 
 class StepRun(NamedTuple):
@@ -74,7 +79,7 @@ def check_folder(
     try:
         return check(
             places or [folder], candidate=candidate, run=_run_of(folder, candidate), together=together,
-            progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
+            recall=_RECALL, progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
         )  # fmt: skip
     except Cancelled:
         return None

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+import pickle
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 import cv2
@@ -24,6 +26,7 @@ from verispect.prove.expected import View, turned_as_happened, view_of
 from verispect.prove.intake import Coded, Frame, grey_linear, linear_of, read_coded
 from verispect.prove.parting.passes import detail_of
 from verispect.prove.parting.views import thumb_of
+from verispect.prove.recall import Recall, file_key
 from verispect.prove.softness.block_map import BlockNet
 from verispect.prove.softness.mark_softness import ABOUT
 from verispect.prove.softness.spectra import Seen
@@ -86,6 +89,17 @@ def doubles_of(digests: Sequence[bytes]) -> dict[int, int]:
     return found
 
 
+def _first_look(frame: Frame) -> FirstLook:
+    coded = read_coded(frame)
+    step = max(1, min(coded.shape[:2]) // 200)
+    some = np.ascontiguousarray(coded[::step, ::step])
+    light = linear_of(some)
+    grey = cv2.resize(light.mean(axis=2), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+    digest = hashlib.blake2b(some.tobytes(), digest_size=16).digest()
+    plain, small = is_plain(np.asarray(grey, np.float32)), small_of(coded)
+    return FirstLook(float(np.median(light)), digest, plain, thumb_of(small), small, detail_of(small))
+
+
 class Evidence:
     """The frames of a check, with what was planned and what is known to have happened."""
 
@@ -96,7 +110,10 @@ class Evidence:
         run: Run | None,
         progress: Progress,
         is_cancelled: Callable[[], bool],
+        recall: Recall | None = None,
     ) -> None:
+        """`recall` keeps what is read of frames, and how two of them lie, for the next time."""
+        self.recall = Recall() if recall is None else recall
         self.frames, self.candidate, self.run = frames, candidate, run
         self.progress, self.is_cancelled = progress, is_cancelled
         self.pixels = frames[0].pixels
@@ -111,6 +128,16 @@ class Evidence:
         self.net = self._net()
         # Where frames of a grid that nothing planned were found to look.
         self.found: dict[int, View] = {}
+        self._files = [file_key(frame) for frame in frames]
+        self._planned = self._fingerprint()
+
+    def _fingerprint(self) -> bytes:
+        """What of the plan and the run decides on what is kept of a frame."""
+        if self.candidate is None or self.candidate.rendering is None:
+            return b""
+        scene, rendering = self.candidate.scene, self.candidate.rendering
+        told = (self.exposures, self.turned, scene.world_m, rendering.exposure, self.pixels)
+        return hashlib.blake2b(pickle.dumps(told), digest_size=16).digest()
 
     def _pitch(self) -> float:
         if self.candidate is not None:
@@ -131,24 +158,23 @@ class Evidence:
     def first_looks(self) -> list[FirstLook]:
         """What a small look at every frame tells."""
         found = []
-        for frame in self.frames:
+        for frame, file in zip(self.frames, self._files, strict=True):
             if self.is_cancelled():
                 raise Cancelled
-            coded = read_coded(frame)
-            step = max(1, min(coded.shape[:2]) // 200)
-            some = np.ascontiguousarray(coded[::step, ::step])
-            light = linear_of(some)
-            grey = cv2.resize(light.mean(axis=2), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
-            digest = hashlib.blake2b(some.tobytes(), digest_size=16).digest()
-            plain = is_plain(np.asarray(grey, np.float32))
-            if plain:
+            look = self.recall.of(("look", file), partial(_first_look, frame))
+            if look.is_plain:
                 self._plain.add(frame.path)
-            small = small_of(coded)
-            found.append(FirstLook(float(np.median(light)), digest, plain, thumb_of(small), small, detail_of(small)))
+            found.append(look)
         return found
 
-    def read(self, frame: Frame, exposure: int | None) -> Read:
+    def read(self, k: int, exposure: int | None) -> Read:
         """Read a frame and keep what the checks need; `exposure` is the planned one."""
+        # What was read for a plan serves that plan alone; without one it is the same for all.
+        planned = b"" if exposure is None else self._planned
+        key = ("read", self._files[k], exposure, planned, self.frames[k].path in self._plain)
+        return self.recall.of(key, lambda: self._read(self.frames[k], exposure))
+
+    def _read(self, frame: Frame, exposure: int | None) -> Read:
         coded = read_coded(frame)
         rows, columns = coded.shape[:2]
         divide = halvings((columns, rows), _WORKING_PIXELS)
@@ -233,8 +259,10 @@ class Evidence:
         up = enlarged(read.divide)
         small = np.linalg.inv(up) @ planned @ up
         middle = ((read.grey.shape[1] - 1) / 2.0, (read.grey.shape[0] - 1) / 2.0)
-        found = motion_between(
-            read.grey, other.grey, planned=small, focal_px=self.focal_px(k) / read.divide, centre_px=middle
+        focal = self.focal_px(k) / read.divide
+        found = self.recall.of(
+            ("motion", self._files[k], self._files[before], small.tobytes(), focal),
+            lambda: motion_between(read.grey, other.grey, planned=small, focal_px=focal, centre_px=middle),
         )
         whole = up @ found.matrix @ np.linalg.inv(up)
         return Motion(whole / whole[2, 2], found.correlation, found.residual_px * read.divide)
