@@ -48,7 +48,7 @@ def test_any_run_is_read_as_it_was_written(tmp_path_factory, frames: list[RunFra
         (b"", "no JSON"),
         (b"\xff\xfe\x00", "no JSON"),
         (b'{"format": "verispect-run", "frames": [', "cut"),
-        (b"[1, 2]", "no run"),
+        (b"[1, 2]", "holds no object"),
         (b'{"format": "verispect-plan"}', "no run"),
         (b'{"format": "verispect-run", "frames": [{"exposure": -1}]}', r"frames\.0\.exposure"),
         (b'{"format": "verispect-run", "frames": 7}', "frames"),

@@ -129,7 +129,7 @@ def test_what_is_no_export_adds_nothing(book: Book, content: dict[str, Any], sai
 
 def test_a_file_that_is_no_export_is_told(tmp_path: Path) -> None:
     path = tmp_path / "x.json"
-    for content, said in ((b"{", "cut"), (b"[]", "no export")):
+    for content, said in ((b"{", "cut"), (b"[]", "holds no object; choose an export")):
         path.write_bytes(content)
         with pytest.raises(FileError, match=said):
             read_export(path)

@@ -15,7 +15,7 @@ from verispect.files.plan_file import read_plan
 from verispect.ui.drawings.board import Board, Handle
 from verispect.ui.window.application import make_application, make_window
 from verispect.ui.window.main_window import MainWindow
-from verispect.ui.work.job import _idle, close_idle, keep_one_ready
+from verispect.ui.work.hands import close_idle, keep_one_ready, waiting
 from verispect.ui.work.picture_process import PICTURES
 from verispect.ui.work.weighing_process import PROCESS
 
@@ -42,9 +42,9 @@ def window(qtbot, tmp_path: Path) -> Iterator[MainWindow]:
     settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
     keep_one_ready()
     # Its threads are there before they are counted.
-    _idle[0].worker.submit(int).result(timeout=60)
+    waiting()[0].worker.submit(int).result(timeout=60)
     made = make_window(settings=settings, recovery_folder=tmp_path / "recovery", book_path=tmp_path / "book.sqlite")
-    before = threading.active_count()
+    before = others()
     made.document.open(read_plan(DEMO), None)
     made.show()
     qtbot.waitExposed(made)
@@ -55,7 +55,12 @@ def window(qtbot, tmp_path: Path) -> Iterator[MainWindow]:
     assert made.close()
     made.weigher.close()
     made.deleteLater()
-    qtbot.waitUntil(lambda: threading.active_count() <= before)
+    qtbot.waitUntil(lambda: others() <= before)
+
+
+def others() -> int:
+    """Threads that are not of processes that wait for the next job, two each."""
+    return threading.active_count() - 2 * len(waiting())
 
 
 def weighed(qtbot, window: MainWindow) -> None:

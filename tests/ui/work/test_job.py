@@ -13,7 +13,8 @@ from verispect.errors import GeometryError
 from verispect.ui.controls.theme import LIGHT
 from verispect.ui.drawings import underlay
 from verispect.ui.drawings.view import View
-from verispect.ui.work.job import Job, close_idle, keep_one_ready
+from verispect.ui.work.hands import close_idle, keep_one_ready, waiting
+from verispect.ui.work.job import Job
 
 
 def doubled(value: int) -> int:
@@ -133,3 +134,36 @@ def test_samples_of_areas_are_full_or_hollow(softness: float) -> None:
     around = picture[49:52, 99:102, 3]
     assert (around > 0).sum() == (9 if softness <= 1.0 else 8)
     assert (middle > 0) == (softness <= 1.0)
+
+
+_read: list[str] = []
+
+
+def reading(name: str, *, progress, is_cancelled) -> list[str]:
+    """What this process has read so far, after reading for a while."""
+    _read.append(name)
+    for k in range(40):
+        if is_cancelled():
+            break
+        progress(k / 40)
+        time.sleep(0.005)
+    return list(_read)
+
+
+def test_work_that_keeps_what_it_read_finds_it_again_even_where_it_was_given_up(qtbot) -> None:
+    parent = QObject()
+    close_idle()
+    seen: list[list[str]] = []
+    for name, given_up in (("a", False), ("b", True), ("c", False)):
+        job = Job(parent, reading, name, watched=True, keeps="reading")
+        job.done.connect(seen.append)
+        # What else is asked meanwhile has another process.
+        other = Job(parent, reading, "x", watched=True)
+        other.done.connect(seen.append)
+        with qtbot.waitSignals([job.ended, other.ended], timeout=20_000):
+            if given_up:
+                qtbot.waitUntil(lambda job=job: job._hand.share.value > 0.0, timeout=20_000)
+                job.give_up()
+    assert sorted(seen) == [["a"], ["a", "b", "c"], ["x"], ["x", "x"], ["x", "x", "x"]]
+    assert sorted(hand.keeps for hand in waiting()) == ["", "reading"]
+    close_idle()

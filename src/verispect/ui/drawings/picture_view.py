@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from verispect.ui.controls.theme import LIGHT, Theme, colour, font
 from verispect.ui.drawings.strokes import hatched, pen
+
+if TYPE_CHECKING:
+    from verispect.prove.softness.block_map import BlockMap
 
 _KEY_STEP = 60.0
 
@@ -19,6 +24,31 @@ class PictureNet(NamedTuple):
 
     places: list[tuple[float, float, float, bool]]
     cell: tuple[float, float]
+
+
+def net_of(blocks: BlockMap | None) -> PictureNet | None:
+    """Softness all over a series' pictures."""
+    if blocks is None or not blocks.told:
+        return None
+    wide, high = blocks.pixels
+    cell = (1.0 / len(blocks.columns), 1.0 / len(blocks.rows))
+    places = [
+        (
+            (float(blocks.columns[column]) + 0.5) / wide,
+            (float(blocks.rows[row]) + 0.5) / high,
+            float(blocks.softness[row, column]),
+            bool(soft),
+        )
+        for (row, column), soft in np.ndenumerate(blocks.soft)
+        if np.isfinite(blocks.softness[row, column])
+    ]
+    return PictureNet(places, cell)
+
+
+def image_of(pixels: NDArray[np.uint8]) -> QImage:
+    """Pixels (rows, columns, 3) of 8 bits as a picture of the window."""
+    rows, columns = pixels.shape[:2]
+    return QImage(pixels.tobytes(), columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()
 
 
 class PictureCanvas(QWidget):

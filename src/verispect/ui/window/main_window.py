@@ -32,7 +32,7 @@ from verispect.ui.window.method_strip import Strip
 from verispect.ui.window.pages import Pages, opening
 from verispect.ui.window.station_bar import Way
 from verispect.ui.window.station_states import station_states
-from verispect.ui.work.job import keep_one_ready
+from verispect.ui.work.hands import keep_one_ready
 from verispect.ui.work.weigher import Weigher
 from verispect.ui.workflows.mark_files import MarksDesk
 from verispect.ui.workflows.photographs import PhotographDesk

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import atexit
 import logging
 import time
 from collections.abc import Callable
@@ -10,105 +9,14 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from verispect.errors import VerispectError
 from verispect.ui.controls.translate import say
-from verispect.ui.work.worker import Worker, shared
+from verispect.ui.work.hands import Hand, leave_hand, take_hand
 
 if TYPE_CHECKING:
     from concurrent.futures import Future
 
 _log = logging.getLogger("verispect")
 _LOOK_EVERY_MS = 40
-# A process takes its time to start; it is not held against the window, seconds.
-_START_S = 5.0
-
-# In the worker: whether it is to give up, and how far it is.
-_stop: Any = None
-_share: Any = None
-_seen: Any = None
-# Work that needs the window ends where that has not looked in for so long, seconds.
-_ALONE_S = 2.0
-# And its process so much later, whatever it is at.
-_GRACE_S = 30.0
-
-
-def _begin(stop: Any, share: Any, seen: Any) -> None:
-    global _stop, _share, _seen
-    _stop, _share, _seen = stop, share, seen
-
-
-def _set_share(share: float) -> None:
-    _share.value = share
-
-
-def _is_stopped() -> bool:
-    # Both processes read one clock (CLOCK_MONOTONIC counts for the whole machine).
-    return bool(_stop.value) or (_seen is not None and time.monotonic() - _seen.value > _ALONE_S)
-
-
-def _work(function: Callable[..., Any], arguments: tuple[Any, ...], watched: bool) -> tuple[Any, Any]:
-    watch: dict[str, Any] = {"progress": _set_share, "is_cancelled": _is_stopped} if watched else {}
-    try:
-        return function(*arguments, **watch), None
-    except VerispectError as error:
-        return None, error.sentence
-
-
-class _Hand:
-    """A process for jobs, one after the other, with what it shares with the window."""
-
-    def __init__(self, *, needs_window: bool = False) -> None:
-        self.stop, self.share = shared("b", 0), shared("d", 0.0)
-        self.seen = shared("d", 0.0) if needs_window else None
-        given = (self.stop, self.share, self.seen)
-        self.worker = Worker(
-            _begin,
-            # Of values alone: a job that its window takes down with it goes at once, and its process with it.
-            lambda: given,
-            # What moves things first brings them to a stand, as soon as the window no longer looks in.
-            grace_s=_GRACE_S if needs_window else 0.0,
-        )
-
-    def ready(self) -> None:
-        """Before a job begins."""
-        self.stop.value, self.share.value = 0, 0.0
-        if self.seen is not None:
-            self.seen.value = time.monotonic() + _START_S
-
-
-# One process that has done its job waits for the next, with what it has imported: starting one takes seconds.
-_idle: list[_Hand] = []
-
-
-def _take_idle() -> _Hand:
-    return _idle.pop() if _idle else _Hand()
-
-
-def _leave_idle(hand: _Hand) -> None:
-    alive = any(process.is_alive() for process in hand.worker.processes())
-    if not alive or hand.seen is not None:
-        hand.worker.leave(at_once=False)
-        return
-    # One that was begun meanwhile and has imported nothing yet is worth less.
-    close_idle()
-    _idle.append(hand)
-
-
-def keep_one_ready() -> None:
-    """Have a process start that the next job will find ready; returns at once."""
-    if not _idle:
-        hand = _Hand()
-        hand.worker.begin()
-        _idle.append(hand)
-
-
-def close_idle() -> None:
-    """End the process that waits."""
-    while _idle:
-        _idle.pop().worker.leave(at_once=True)
-
-
-atexit.register(close_idle)
 
 
 class Job(QObject):
@@ -131,15 +39,17 @@ class Job(QObject):
     ended = pyqtSignal()
 
     def __init__(self, parent: QObject, function: Callable[..., Any], *arguments: Any, watched: bool = False,
-                 needs_window: bool = False) -> None:  # fmt: skip
+                 needs_window: bool = False, keeps: str = "") -> None:  # fmt: skip
         """`watched` functions take `progress` and `is_cancelled`.
 
+        Work that `keeps` what it read, a kind of work of that name, has a process of its own, which the next such job
+        finds again; given up, it comes to its end by itself, and therefore has to be `watched`.
         Those that `needs_window` are told to stop where the window hangs or is gone: nothing moves unattended.
         """
         super().__init__(parent)
-        self._hand = _Hand(needs_window=True) if needs_window else _take_idle()
-        self._hand.ready()
-        self._future: Future[tuple[Any, Any]] = self._hand.worker.submit(_work, function, arguments, watched)
+        self._hand = Hand(needs_window=True) if needs_window else take_hand(keeps)
+        self._future: Future[tuple[Any, Any]] = self._hand.submit(function, arguments, watched=watched)
+        self._ends_by_itself = bool(keeps)
         self._given_up = False
         self._beat = QTimer(self)
         self._beat.setInterval(_LOOK_EVERY_MS)
@@ -148,12 +58,12 @@ class Job(QObject):
 
     def ask_to_stop(self) -> None:
         """Have it come to its own end, soon; what comes of it is told as ever."""
-        self._hand.stop.value = 1
+        self._hand.stop()
 
     def give_up(self) -> None:
         """Break it off; nothing more is told of it but that it ended."""
         self._given_up = True
-        self._hand.stop.value = 1
+        self._hand.stop()
         self._end()
 
     def _look(self) -> None:
@@ -177,10 +87,11 @@ class Job(QObject):
 
     def _end(self) -> None:
         self._beat.stop()
-        # Work that watches ends at its next look; what does not is ended with its process.
-        if self._given_up:
+        if self._given_up and not self._ends_by_itself:
             self._hand.worker.leave(at_once=True)
+        elif self._hand.seen is not None:
+            self._hand.worker.leave(at_once=False)
         else:
-            _leave_idle(self._hand)
+            leave_hand(self._hand)
         self.ended.emit()
         self.deleteLater()

@@ -16,7 +16,7 @@ from verispect.errors import VerispectError
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.report import Report, found_places
 from verispect.ui.controls.translate import say
-from verispect.ui.drawings.picture_view import PictureNet, PicturePair
+from verispect.ui.drawings.picture_view import PicturePair, image_of, net_of
 from verispect.ui.panels.stations.prove import ProvePanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.session import Session
@@ -236,7 +236,8 @@ class ProveDesk(QObject):
             self.sets.forget()
             self._watch(self._panel.watch_box.isChecked())
         candidate = self._candidate()
-        job = self._start(self.tr("Checking"), check_folder, folder, candidate, files, self.sets.together)
+        job = self._start(self.tr("Checking"), check_folder, folder, candidate, files, self.sets.together,
+                          keeps="checks")  # fmt: skip
         if job is not None:
             self._checking = job
             self.folder, self._files, self._seen = folder, files, _look(folder)
@@ -308,7 +309,7 @@ class ProveDesk(QObject):
             told += self.tr("; {0} sets: choose a frame of the one to be merged or joined").format(len(report.sets))
         self._panel.words.setText(told)
         self._panel.words.setToolTip(str(self.folder))
-        self._pair.show_net(_net_of(report))
+        self._pair.show_net(net_of(report.blocks))
         self._images.clear()
         if report.paths:
             self.show_frame(report.paths[0])
@@ -502,7 +503,7 @@ class ProveDesk(QObject):
         from verispect.prove.desk import eight_bits
 
         job = Job(self, eight_bits, path)
-        job.done.connect(lambda pixels: then(_image_of(pixels)))  # type: ignore[operator]
+        job.done.connect(lambda pixels: then(image_of(pixels)))  # type: ignore[operator]
         job.failed.connect(self._notices.report)
 
     def _show(self) -> None:
@@ -510,11 +511,11 @@ class ProveDesk(QObject):
         words = self.tr("100 % shows a pixel of the picture on one of the screen; drag, wheel or arrow keys move it.")
         self._pair.show_pair(pair[0], pair[1], words if pair[0] else self.tr("Choose a frame to look at it."))
 
-    def _start(self, words: str, function: object, *arguments: object) -> Job | None:
+    def _start(self, words: str, function: object, *arguments: object, keeps: str = "") -> Job | None:
         if self._job is not None:
             self._notices.say(self.tr("Something is still under way; stop it first."))
             return None
-        job = Job(self, function, *arguments, watched=True)  # type: ignore[arg-type]
+        job = Job(self, function, *arguments, watched=True, keeps=keeps)  # type: ignore[arg-type]
         self._job = job
         self._panel.show_busy(0.0, words)
         job.progress.connect(lambda share: self._panel.show_busy(share, words))
@@ -557,31 +558,6 @@ def _look(folder: Path) -> object:
     except OSError:
         return None
     return sorted((name, told.st_size, told.st_mtime_ns) for name, told in found)
-
-
-def _net_of(report: Report) -> PictureNet | None:
-    """Softness all over a series' pictures."""
-    blocks = report.blocks
-    if blocks is None or not blocks.told:
-        return None
-    wide, high = blocks.pixels
-    cell = (1.0 / len(blocks.columns), 1.0 / len(blocks.rows))
-    places = [
-        (
-            (float(blocks.columns[column]) + 0.5) / wide,
-            (float(blocks.rows[row]) + 0.5) / high,
-            float(blocks.softness[row, column]),
-            bool(soft),
-        )
-        for (row, column), soft in np.ndenumerate(blocks.soft)
-        if np.isfinite(blocks.softness[row, column])
-    ]
-    return PictureNet(places, cell)
-
-
-def _image_of(pixels: np.ndarray) -> QImage:
-    rows, columns = pixels.shape[:2]
-    return QImage(pixels.tobytes(), columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()
 
 
 def _is_grid(report: Report, candidate: Candidate | None, number: int = 0) -> bool:

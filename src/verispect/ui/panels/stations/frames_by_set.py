@@ -17,7 +17,6 @@ from PyQt6.QtGui import (
     QDragMoveEvent,
     QDropEvent,
     QIcon,
-    QImage,
     QKeyEvent,
     QKeySequence,
     QPixmap,
@@ -27,6 +26,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableWidget,
 from verispect.prove.parting.by_hand import ByHand
 from verispect.prove.report import FrameReport, Report
 from verispect.ui.controls.translate import say
+from verispect.ui.drawings.picture_view import image_of
 
 # A word and a sign, so that nothing hangs on colour.
 SIGNS = {"good": "●", "doubtful": "◐", "redo": "○", "sharp": "●", "soft": "○", "cannot-say": "–"}
@@ -136,9 +136,7 @@ class FramesBySet(QTableWidget):
     def take_thumbnails(self, found: Sequence[tuple[str, NDArray[np.uint8]]]) -> None:
         """Small pictures by their files' names."""
         for name, pixels in found:
-            rows, columns = pixels.shape[:2]
-            image = QImage(pixels.tobytes(), columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()
-            self._icons[name] = QIcon(QPixmap.fromImage(image))
+            self._icons[name] = QIcon(QPixmap.fromImage(image_of(pixels)))
         for row in range(self.rowCount()):
             self._put_icon(row)
 

@@ -20,6 +20,8 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
+from verispect.ui.drawings.picture_view import image_of
+
 SCALES = (0.125, 0.25, 0.5, 1.0, 2.0, 4.0)
 # The brush: its radius at first as a share of the picture's width, and in pixels.
 _RADIUS_SHARE, _RADIUS, _MOST_RADIUS, _RADIUS_STEP = 0.03, 60, 2000, 10
@@ -70,8 +72,7 @@ class RetouchCanvas(QWidget):
         """Take on a picture (rows, columns, 3); None shows none."""
         self.image = None
         if pixels is not None:
-            rows, columns = pixels.shape[:2]
-            self.image = QImage(pixels.tobytes(), columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()
+            self.image = image_of(pixels)
         self.update()
 
     def put(self, top: int, left: int, pixels: NDArray[np.uint8]) -> None:
