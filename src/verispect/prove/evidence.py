@@ -89,6 +89,11 @@ def doubles_of(digests: Sequence[bytes]) -> dict[int, int]:
     return found
 
 
+def is_compressed(frame: Frame) -> bool:
+    """Whether faint detail was thrown away where the file was written."""
+    return frame.path.suffix.lower() in (".jpg", ".jpeg")
+
+
 def _first_look(frame: Frame) -> FirstLook:
     coded = read_coded(frame)
     step = max(1, min(coded.shape[:2]) // 200)
@@ -195,8 +200,7 @@ class Evidence:
         # One channel after the other: numpy takes ten times as long along the last axis.
         brightest = np.maximum(np.maximum(coded[..., 0], coded[..., 1]), coded[..., 2])
         clipped = float(np.mean(brightest >= 65400))
-        compressed = frame.path.suffix.lower() in (".jpg", ".jpeg")
-        sectors = powers_in(np.asarray(half, np.float32), compressed=compressed)
+        sectors = powers_in(np.asarray(half, np.float32), compressed=is_compressed(frame))
         level = float(np.median(colour))
         small = np.asarray(small, np.float32)
         specks = specks_on(small, divide) if frame.path in self._plain and is_plain(small) else None

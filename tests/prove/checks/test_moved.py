@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import itertools
 
+import cv2
 import numpy as np
 import pytest
 from scipy import ndimage
 
 from tests.prove.checks.test_shaken import disc
+from verispect.prove.checks import moved as checked
 from verispect.prove.checks.moved import between, moved_in
 
 ROWS, COLUMNS = 400, 600
@@ -103,3 +105,28 @@ def test_courses_of_brick_whose_contrast_blur_turned_over_have_not_moved(near: i
         (disc(wall, diameter) + rng.normal(0.0, 0.004, wall.shape)).astype(np.float32) for diameter in (near, far)
     )
     assert between(one, other, np.ones(wall.shape, bool)).aside is None
+
+
+def kept_by_jpeg(light: np.ndarray) -> np.ndarray:
+    """Linear light as a JPEG of quality 85 keeps it."""
+    coded = np.round(255.0 * np.clip(light, 0.0, 1.0) ** (1 / 2.2)).astype(np.uint8)
+    _, written = cv2.imencode(".jpg", coded, [cv2.IMWRITE_JPEG_QUALITY, 85])
+    read = cv2.imdecode(written, cv2.IMREAD_GRAYSCALE)
+    return ((read / 255.0) ** 2.2).astype(np.float32)
+
+
+def test_blocks_that_a_jpeg_leaves_in_a_sky_have_not_moved(monkeypatch) -> None:
+    """Two frames of a turning camera: the sky is the same, the squares of 8 pixels lie where each frame has them."""
+    rng = np.random.default_rng(2)
+    rows, columns = np.mgrid[0:400, 0:700].astype(np.float32)
+    sky = 0.45 + 1e-4 * rows + 2e-5 * columns
+    sky[250:] *= 1.0 + cv2.GaussianBlur(rng.normal(0.0, 0.6, (150, 700)).astype(np.float32), (0, 0), 1.2)
+    frames = [sky + rng.normal(0.0, 0.002, sky.shape) for _ in range(2)]
+    first, second = kept_by_jpeg(frames[0][:, :600])[:, 13:], kept_by_jpeg(frames[1][:, 13:613])[:, :587]
+    whole = np.ones(first.shape, bool)
+    held = between(first, second, whole)
+    assert held.aside is None
+    assert len(held.same) > 20
+    # Where next to nothing counts as well those squares are what moved.
+    monkeypatch.setattr(checked, "_FAINT", 0.0)
+    assert between(first, second, whole).aside is not None

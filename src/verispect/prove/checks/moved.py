@@ -28,6 +28,9 @@ _ALIKE = 1.5
 _FINE, _SLOW = 1.5, 16.0
 # A block must be held along its worst direction so well against its best.
 _HOLDS = 0.25
+# Spread of a block against its light below which it shows next to nothing: skies as JPEG keeps them up to 0.008, what
+# truly moved 0.02 and more.
+_FAINT = 0.012
 # A block is found aside where it looks so much like it, and by so much more than at its own place.
 _LIKE, _CLEARLY = 0.5, 0.2
 # So many blocks must agree for one that does not.
@@ -104,6 +107,8 @@ def asides_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[list[Asid
         way = np.asarray(back @ chained[second], float)
         judge: Grey | None = None
         for row, column in _places(base.shape):
+            if _is_faint(base, row, column) or _is_faint(laid, row, column):
+                continue
             aside, peak = _shift(base, laid, row, column)
             away = float(np.hypot(*aside))
             if not _LEAST <= away <= _MOST or peak < _PEAK:
@@ -177,6 +182,8 @@ def between(first: Grey, second: Grey, shown: NDArray[np.bool_]) -> Between:
     for row, column in _places(one.shape):
         if not whole[row : row + _SIDE, column : column + _SIDE].all():
             continue
+        if _is_faint(one, row, column) or _is_faint(other, row, column):
+            continue
         aside, peak = _shift(one, other, row, column)
         away = float(np.hypot(*aside))
         if peak < _PEAK or min(_holding(one, row, column), _holding(other, row, column)) < _HOLDS:
@@ -218,6 +225,12 @@ def _holding(picture: Grey, row: int, column: int) -> float:
     xx, yy, xy = float((gx * gx).sum()), float((gy * gy).sum()), float((gx * gy).sum())
     half, apart = 0.5 * (xx + yy), float(np.hypot(0.5 * (xx - yy), xy))
     return (half - apart) / max(half + apart, 1e-12)
+
+
+def _is_faint(picture: Grey, row: int, column: int) -> bool:
+    """Whether a block shows next to nothing: of a sky a JPEG keeps its own blocks, which lie anywhere."""
+    _, deviation = cv2.meanStdDev(picture[row : row + _SIDE, column : column + _SIDE])
+    return float(deviation[0, 0]) < _FAINT
 
 
 def _is_there(first: Grey, second: Grey, row: int, column: int, aside: Floats) -> bool:
