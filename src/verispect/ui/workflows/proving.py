@@ -235,6 +235,7 @@ class ProveDesk(QObject):
             self._panel.retouch_button.setEnabled(False)
             self.sets.forget()
             self._watch(self._panel.watch_box.isChecked())
+        self.sets.forget_unless_in(folder)
         candidate = self._candidate()
         job = self._start(self.tr("Checking"), check_folder, folder, candidate, files, self.sets.together,
                           keeps="checks")  # fmt: skip

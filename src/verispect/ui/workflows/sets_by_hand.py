@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QAction, QUndoCommand, QUndoStack
@@ -48,6 +49,12 @@ class SetsByHand(QObject):
         self._stack.clear()
         self.together, self.is_ahead = None, False
         self._found.setEnabled(False)
+
+    def forget_unless_in(self, folder: Path) -> None:
+        """Other frames may lie in the same place: another card, or all taken anew."""
+        named = () if self.together is None else (name for own in self.together.sets for name in own)
+        if self.together is not None and not any((folder / name).exists() for name in named):
+            self.forget()
 
     def on_report(self, report: Report) -> None:
         """The frames lie as a check found them."""

@@ -184,7 +184,26 @@ def test_frames_are_dragged_into_other_sets_and_back(qtbot, window: MainWindow, 
     checked_anew(qtbot, window)
     assert sets_of(window) == [["0", "1", "2"], ["3", "4", "5"]]
     assert desk.sets.together is None
+    for _ in range(4):
+        qtbot.keyClick(panel.frames, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    checked_anew(qtbot, window)
     assert window.document.undo_stack.index() == steps
+
+
+def test_other_frames_in_the_same_place_are_not_held_to_what_was_put_together(
+    qtbot, window: MainWindow, two_series: Path
+) -> None:
+    panel = window.prove_desk._panel
+    panel.frames.selectRow(7)
+    dragged(window, 1)
+    checked_anew(qtbot, window)
+    assert [len(own) for own in sets_of(window)] == [4, 2]
+    for path in two_series.glob("f-*.tif"):
+        path.rename(two_series / f"g{path.name[1:]}")
+    drop(window, two_series)
+    qtbot.waitUntil(lambda: window.prove_desk.report.paths[0] == "g-0.tif", timeout=60_000)
+    assert [len(own) for own in sets_of(window)] == [3, 3]
+    assert window.prove_desk.sets.together is None
 
 
 def test_a_heading_stands_for_its_set_and_no_set_for_what_is_none(

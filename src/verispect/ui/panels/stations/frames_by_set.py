@@ -264,10 +264,11 @@ class FramesBySet(QTableWidget):
 
     def _undo_of(self, event: QKeyEvent) -> QAction | None:
         keys = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
-        for key, action in zip(keys, self.undo_actions, strict=False):
-            if event.matches(key) and action.isEnabled():
-                return action
-        return None
+        both = list(zip(keys, self.undo_actions, strict=False))
+        # Once there are moves a key pressed too often takes back nothing, rather than a change of the plan.
+        if not any(action.isEnabled() for _, action in both):
+            return None
+        return next((action for key, action in both if event.matches(key)), None)
 
 
 def _is_of_rows(event: QDropEvent) -> bool:
