@@ -235,7 +235,8 @@ class ProveDesk(QObject):
             self._panel.retouch_button.setEnabled(False)
             self.sets.forget()
             self._watch(self._panel.watch_box.isChecked())
-        self.sets.forget_unless_in(folder)
+        if self._job is None:
+            self.sets.forget_unless_in(folder)
         candidate = self._candidate()
         job = self._start(self.tr("Checking"), check_folder, folder, candidate, files, self.sets.together,
                           keeps="checks")  # fmt: skip
@@ -357,7 +358,8 @@ class ProveDesk(QObject):
     def _is_ahead(self) -> bool:
         """Whether sets were put together that are still to be checked; then it is said."""
         if self.sets.is_ahead:
-            self._notices.say(self.tr("The sets were put together anew; let them be checked first."))
+            words = self.tr("The sets were put together anew; let them be checked first.")
+            self._notices.say(words, [] if self._job is not None else [(self.tr("Check now"), self._check_again)])
         return self.sets.is_ahead
 
     def merge(self, proof: bool) -> None:
