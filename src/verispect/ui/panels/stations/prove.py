@@ -116,6 +116,7 @@ class ProvePanel(QWidget):
         layout.addWidget(title)
         self.redo = QListWidget()
         self.redo.setWordWrap(True)
+        self.redo.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.redo.setAccessibleName(self.tr("Do now"))
         layout.addWidget(self.redo, 2)
         self.compare_button = QPushButton(self.tr("Si&de by side…"))
