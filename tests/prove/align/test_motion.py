@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -9,7 +10,7 @@ from hypothesis import strategies as st
 from scipy import ndimage
 from scipy.ndimage import affine_transform
 
-from verispect.prove.align.motion import at_level, at_middle, enlarged, halvings, motion_between
+from verispect.prove.align.motion import at_level, at_middle, covered, enlarged, halvings, motion_between
 
 ROWS, COLUMNS = 240, 360
 MIDDLE = ((COLUMNS - 1) / 2, (ROWS - 1) / 2)
@@ -118,3 +119,24 @@ def test_halved_until_there_are_few_enough() -> None:
     assert halvings((1000, 1000), 1_000_000) == 1
     assert halvings((1001, 1000), 1_000_000) == 2
     assert halvings((6000, 4000), 450_000) == 8
+
+
+@given(
+    st.tuples(st.integers(20, 70), st.integers(20, 90)), st.tuples(st.integers(20, 70), st.integers(20, 90)),
+    st.floats(-0.6, 0.6), st.floats(0.9, 1.1), st.tuples(st.floats(-40, 40), st.floats(-40, 40)),
+    st.tuples(st.floats(-1e-3, 1e-3), st.floats(-1e-3, 1e-3)),
+)  # fmt: skip
+def test_where_a_picture_reaches_is_where_opencv_draws_all_of_it(picture, base, turn, grow, shift, lean) -> None:
+    """Against a warp of ones: all but pixels within a hundredth of the edge, and far over the horizon too."""
+    c, s = grow * np.cos(turn), grow * np.sin(turn)
+    matrix = np.array([[c, -s, shift[0]], [s, c, shift[1]], [*lean, 1.0]])
+    found = covered(matrix, picture, base)
+    drawn = cv2.warpPerspective(np.ones(picture, np.float32), matrix, base[::-1], flags=cv2.INTER_LINEAR)
+    assert not (found & (drawn < 0.97)).any()
+    assert not (~found & (drawn > 0.9999)).any()
+
+
+def test_what_lies_partly_behind_the_camera_is_drawn() -> None:
+    matrix = np.array([[1.0, 0, 3], [0, 1, 2], [-0.02, 0, 1.0]])
+    drawn = cv2.warpPerspective(np.ones((60, 90), np.float32), matrix, (90, 60), flags=cv2.INTER_LINEAR)
+    assert np.array_equal(covered(matrix, (60, 90), (60, 90)), drawn > 0.999)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -48,6 +49,15 @@ def checked(qtbot, window: MainWindow, count: int) -> None:
     qtbot.waitUntil(lambda: desk._job is None, timeout=10_000)
 
 
+def at_prove(qtbot, window: MainWindow, first: Callable[[], object]) -> None:
+    """The station with another plan, or another method, than the demo's."""
+    window.document.undo_stack.setClean()
+    first()
+    weighed(qtbot, window)
+    window.show_station("prove")
+    qtbot.waitUntil(lambda: "prove_desk" in window.__dict__)
+
+
 def test_what_is_dropped_is_checked_and_copied(qtbot, window: MainWindow, card, tmp_path, monkeypatch) -> None:
     window.show_station("prove")
     weighed(qtbot, window)
@@ -87,14 +97,7 @@ def test_frames_side_by_side_are_joined_where_no_plan_knows_them(
 
     On a cylinder, by hand: 70° between the outer middles and 2 atan(240/420) of a frame, times 420 pixels a radian.
     """
-    window.document.undo_stack.setClean()
-    if planned:
-        window.take_method("series")
-    else:
-        window.desk.new()
-    weighed(qtbot, window)
-    window.show_station("prove")
-    qtbot.waitUntil(lambda: "prove_desk" in window.__dict__)
+    at_prove(qtbot, window, window.desk.new if not planned else lambda: window.take_method("series"))
     frames = tmp_path / "row"
     frames.mkdir()
     taken(frames, [turn(b, 0) for b in (-35, 0, 35)])
@@ -113,11 +116,7 @@ def test_frames_side_by_side_are_joined_where_no_plan_knows_them(
 @pytest.fixture
 def two_series(qtbot, window: MainWindow, tmp_path: Path) -> Path:
     """Three frames each of different things in one folder, dropped without a plan and checked."""
-    window.document.undo_stack.setClean()
-    window.desk.new()
-    weighed(qtbot, window)
-    window.show_station("prove")
-    qtbot.waitUntil(lambda: "prove_desk" in window.__dict__)
+    at_prove(qtbot, window, window.desk.new)
     folder = tmp_path / "two"
     folder.mkdir()
     places = [0.0, 3.0, 6.0]
