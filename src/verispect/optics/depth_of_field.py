@@ -12,7 +12,7 @@ from verispect.optics.lens_state import LensState, depth_planes, plane_of_sharp_
 from verispect.optics.types import Floats
 
 # A span is parted into so many at once, so often: together finer than a number is kept.
-_PARTS, _ROUNDS = 64, 9
+_PARTS, _ROUNDS = 1024, 5
 
 
 def limits_along_ray_mm(direction: Floats, state: LensState, allowed_blur_mm: float) -> tuple[float, float, float]:

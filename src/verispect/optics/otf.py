@@ -46,11 +46,22 @@ WHITE_LIGHT: Lights = tuple(
 def _nodes(count: int) -> tuple[Floats, Floats]:
     """Nodes in −1 to 1 and weights; more than are kept as so many pieces, each with the most."""
     if count <= _NODES[-1]:
-        return np.polynomial.legendre.leggauss(count)
+        return _legendre(count)
     nodes, weights = _nodes(_NODES[-1])
     pieces = count // _NODES[-1]
     middles = (2.0 * np.arange(pieces) + 1.0) / pieces - 1.0
     return (middles[:, None] + nodes / pieces).ravel(), np.tile(weights / pieces, pieces)
+
+
+def _legendre(count: int) -> tuple[Floats, Floats]:
+    """Gauss–Legendre nodes and weights, as eigenvalues of the Jacobi matrix (Golub & Welsch 1969).
+
+    NumPy's own are the same to 1e-15 in nodes, 1e-14 in weights, but loading them takes longer than reckoning these.
+    """
+    k = np.arange(1, count)
+    beside = k / np.sqrt(4.0 * k**2 - 1.0)
+    nodes, vectors = np.linalg.eigh(np.diag(beside, -1))
+    return nodes, 2.0 * vectors[0] ** 2
 
 
 def defocused_otf(*, reduced_frequency: Floats | float, beta: Floats | float) -> Floats:
@@ -94,7 +105,7 @@ def defocused_otf(*, reduced_frequency: Floats | float, beta: Floats | float) ->
         return out
     found = np.empty(s_in.shape)
     # What few need is not reckoned for all.
-    for count in np.unique(needed):
+    for count in sorted(set(needed.tolist())):
         part = needed == count
         found[part] = _integrated(s_in[part], b_in[part], int(count))
     out[inside] = found

@@ -7,9 +7,12 @@ import numpy as np
 from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
 
-# Steps up to the pixel's own limit, and halvings of the one in which the contrast falls.
-_STEPS = 96
-_HALVINGS = 20
+# Steps up to the pixel's own limit: as many as leave none of a blur's rings out, which are 3.2 wide in π times the
+# frequency times the blur, within bounds. How often, and into how many, the one in which the contrast falls is parted.
+_OF_A_RING = 1.2
+_FEWEST_STEPS, _MOST_STEPS = 8, 96
+_ROUNDS = 4
+_PARTS = 16
 
 
 def finest_detail_mm(candidate: Candidate) -> Floats:
@@ -25,20 +28,26 @@ def finest_detail_mm(candidate: Candidate) -> Floats:
         return np.full(candidate.scene.mark_count, np.inf)
     count = candidate.scene.mark_count
     scale = mm_on_subject_per_mm(candidate)
-    steps = np.linspace(0.0, 0.5 / criterion.pixel_mm, _STEPS + 1)[1:, None]
     working = np.array([exposure.state.working_f_number for exposure in candidate.exposures])
     of_mark = working[rendering.exposure[:count]]
     blur, smear = rendering.blur_long_mm[:count], rendering.smear_mm[:count]
     residual = rendering.residual_mm[:count]
-    marched = criterion.contrast_at(steps, blur, of_mark, smear, residual) < criterion.contrast_floor
+    finest = 0.5 / criterion.pixel_mm
+    widest = np.max(blur + smear + residual, initial=0.0, where=np.isfinite(blur))
+    parts = int(np.clip(np.pi * finest * widest / _OF_A_RING, _FEWEST_STEPS, _MOST_STEPS))
+    steps = np.linspace(0.0, finest, parts + 1)[1:, None]
+    falls = criterion.contrast_at(steps, blur, of_mark, smear, residual) < criterion.contrast_floor
+    fallen = falls.any(axis=0)
     # The first fall counts: detail beyond it that comes back is false.
-    first = np.where(marched.any(axis=0), np.argmax(marched, axis=0), _STEPS - 1)
-    low, high = np.where(first > 0, steps[first - 1, 0], 0.0), steps[first, 0]
-    for _ in range(_HALVINGS):
-        middle = 0.5 * (low + high)
-        enough = criterion.contrast_at(middle, blur, of_mark, smear, residual) >= criterion.contrast_floor
-        low, high = np.where(enough, middle, low), np.where(enough, high, middle)
-    fine = np.where(marched.any(axis=0), low, steps[-1, 0])
+    first = np.where(fallen, np.argmax(falls, axis=0), parts - 1)
+    low, width = np.where(first > 0, steps[first - 1, 0], 0.0), steps[0, 0]
+    # Few rounds of many parts: what takes the time is calling, not reckoning.
+    within = np.arange(1, _PARTS)[:, None] / _PARTS
+    for _ in range(_ROUNDS):
+        falls = criterion.contrast_at(low + within * width, blur, of_mark, smear, residual) < criterion.contrast_floor
+        whole = np.where(falls.any(axis=0), np.argmax(falls, axis=0), _PARTS - 1)
+        low, width = low + whole * width / _PARTS, width / _PARTS
+    fine = np.where(fallen, low, steps[-1, 0])
     with np.errstate(divide="ignore"):
         found: Floats = np.where(np.isfinite(blur) & (fine > 0.0), scale / (2.0 * fine), np.inf)
     return found

@@ -56,9 +56,11 @@ def render(scene: Scene, exposures: Sequence[Exposure], criterion: Criterion) ->
     columns = np.arange(best.size)
     shown = contrast[best, columns]
     # Where softness has decided, only the exposure that was chosen is asked for its contrast.
-    for k in np.unique(best[np.isnan(shown)]):
+    for k, view in enumerate(views):
         mine = np.flatnonzero((best == k) & np.isnan(shown))
-        view, working = views[k], exposures[k].state.working_f_number
+        if mine.size == 0:
+            continue
+        working = exposures[k].state.working_f_number
         shown[mine] = criterion.contrast(
             view.blur_long_mm[mine], working, view.smear_mm[mine], view.residual_mm[mine]
         )

@@ -199,7 +199,7 @@ def _depth(problem: Problem, axis: Vector, stops: Floats) -> _Depth:
     mark_allowed = np.ones(rates.shape)
     range_allowed = np.ones(len(stops))
     if not problem.is_plain:
-        middle = float(np.median(sharp_at))
+        middle = middle_of(sharp_at)
         states = [problem.state(f_number=float(n), image_distance_mm=middle, axis=axis) for n in stops]
         residuals = np.stack([problem.spoilers_mm(s, points)[1] for s in states])
         smears = _smears(problem, points, np.minimum(sharp_at[0], longest), stops)
@@ -357,6 +357,12 @@ def _marks_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
         usable = depth.allowed_mm[row].max() > 0.0 and bool(np.all(depth.mark_allowed[row] > 0.0))
         ladders.append(stab(low[row], high[row]) if usable else [])
     return ladders
+
+
+def middle_of(values: Floats) -> float:
+    """The median of finite numbers; NumPy's own loads its masked arrays for it, which takes longer than a plan."""
+    in_order = np.sort(values, axis=None)
+    return float(0.5 * (in_order[(in_order.size - 1) // 2] + in_order[in_order.size // 2]))
 
 
 def stab(low: Floats, high: Floats) -> list[float]:

@@ -14,7 +14,7 @@ import numpy as np
 from verispect.optics.blur import pupil_cones
 from verispect.optics.types import Floats
 from verispect.plan.document import Covers
-from verispect.plan.solve.focus_ladder import stab
+from verispect.plan.solve.focus_ladder import middle_of, stab
 from verispect.plan.solve.focus_plane import best_focus
 from verispect.plan.solve.problem import Problem
 from verispect.plan.solve.stop_choice import choose_stop
@@ -94,7 +94,7 @@ def _cell(cell: Problem) -> _Cell:
 
 def _working(problem: Problem, cells: list[_Cell]) -> Floats:
     """Working f-numbers (S,) with the focus in the middle of everything."""
-    middle = float(np.median(np.concatenate([cell.sharp_at_mm for cell in cells])))
+    middle = middle_of(np.concatenate([cell.sharp_at_mm for cell in cells]))
     magnification = max(middle / problem.focal_mm - 1.0, 0.0)
     found: Floats = problem.stops * (1.0 + magnification / problem.lens.pupil_magnification)
     return found
