@@ -51,7 +51,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     given = list(sys.argv[1:] if arguments is None else arguments)
     # Our matrices are small: threads that wait for work of theirs cost more than all they do. Before NumPy is loaded.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-    # Modules and what a plan needs are there to stay: looking through them for what is not would be a tenth of a start.
+    # Modules and what a plan needs are there to stay: looking through them for what is not only takes time.
     gc.set_threshold(50_000, 20, 50)
     # None is used, and to look for some the description of every package there is would be read.
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")

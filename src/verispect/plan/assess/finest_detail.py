@@ -8,7 +8,7 @@ from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
 
 # Steps up to the pixel's own limit: as many as leave none of a blur's rings out, which are 3.2 wide in π times the
-# frequency times the blur, within bounds. How often, and into how many, the one in which the contrast falls is parted.
+# frequency times the blur, within bounds. How often, and into how many, that of the fall is parted.
 _OF_A_RING = 1.2
 _FEWEST_STEPS, _MOST_STEPS = 8, 96
 _ROUNDS = 4
