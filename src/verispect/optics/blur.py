@@ -198,8 +198,11 @@ def _tilted_terms(
     lean = np.hypot(ax, ay)  # sine of the whole tilt; n·e2 = lean for the steepest pupil radius
     # e1 lies in both the lens's and the sensor's plane; e2 is the pupil radius that leans most to n,
     # f2 the direction in the sensor below e2. An axis without lean may take any.
-    straight = lean == 0.0
-    tx, ty = np.where(straight, 1.0, ax / np.where(straight, 1.0, lean)), ay / np.where(straight, 1.0, lean)
+    if np.ndim(lean) == 0 and lean > 0.0:
+        tx, ty = ax / lean, ay / lean
+    else:
+        straight = lean == 0.0
+        tx, ty = np.where(straight, 1.0, ax / np.where(straight, 1.0, lean)), ay / np.where(straight, 1.0, lean)
     beyond = ax * x + ay * y + az * z - f
     width = exit_ahead * az * beyond - image_depth
     d1 = f * (ty * x - tx * y)

@@ -191,22 +191,27 @@ def polish(
     reach = np.asarray(steps, dtype=float).copy()
     free = reach > 0.0
     margin: Floats | float = 0.0
+    if not free.any():
+        return x, worst
+    slopes, kept = np.zeros((0, 0)), (np.zeros((0, 0)), np.zeros(0))
+    came = True
     for _ in range(rounds if conditions is None else 3 * rounds):
-        slopes = np.zeros((len(values), len(x)))
-        for k in np.flatnonzero(free):
-            nudge = np.zeros(len(x))
-            nudge[k] = steps[k] * 1e-4
-            slopes[:, k] = (residuals(x + nudge) - residuals(x - nudge)) / (2.0 * nudge[k])
+        if came:
+            # Only there is anything new to be asked.
+            slopes = _slopes(residuals, x, steps, free)
+            if conditions is not None:
+                kept = _slopes(conditions, x, steps, free), np.maximum(conditions(x), 0.0)
+        came = False
         moved, promised = least_worst(
-            slopes[:, free],
+            slopes,
             values,
             lower=np.maximum(lower - x, -reach)[free],
             upper=np.minimum(upper - x, reach)[free],
-            kept=None if conditions is None else _linearised(conditions, x, steps, free, margin),
+            kept=None if conditions is None else (kept[0], kept[1] - np.minimum(margin, kept[1])),
         )
         if conditions is None and leans:
             nearer = least_lean(
-                slopes[:, free], values, worst=promised + _AS_GOOD * max(worst - promised, 0.0), leans=leans,
+                slopes, values, worst=promised + _AS_GOOD * max(worst - promised, 0.0), leans=leans,
                 lower=np.maximum(lower - x, -reach)[free], upper=np.minimum(upper - x, reach)[free],
             )  # fmt: skip
             moved = moved if nearer is None else nearer
@@ -221,7 +226,7 @@ def polish(
             reach = reach * 0.7
         elif reached < worst:
             gain = worst - reached
-            x, values, worst, margin = x + step, trial, reached, 0.0
+            x, values, worst, margin, came = x + step, trial, reached, 0.0, True
             if gain < 1e-5 * worst:
                 break
         elif worst - promised < 1e-6 * worst:
@@ -231,15 +236,11 @@ def polish(
     return x, worst
 
 
-def _linearised(
-    conditions: Callable[[Floats], Floats], x: Floats, steps: Floats, free: Bools, margin: Floats | float
-) -> tuple[Floats, Floats]:
-    """Slopes (m, free) and values (m,) of conditions about x, to be kept by a margin where there is room."""
-    values = np.maximum(conditions(x), 0.0)
-    values = values - np.minimum(margin, values)
+def _slopes(of: Callable[[Floats], Floats], x: Floats, steps: Floats, free: Bools) -> Floats:
+    """How values (m,) change with each free part of x, shape (m, free)."""
     columns = []
     for k in np.flatnonzero(free):
         nudge = np.zeros(len(x))
         nudge[k] = steps[k] * 1e-4
-        columns.append((conditions(x + nudge) - conditions(x - nudge)) / (2.0 * nudge[k]))
-    return np.stack(columns, axis=1), values
+        columns.append((of(x + nudge) - of(x - nudge)) / (2.0 * nudge[k]))
+    return np.stack(columns, axis=1)
