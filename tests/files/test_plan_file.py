@@ -300,6 +300,15 @@ def test_what_is_nested_too_deep_to_be_saved_is_not_opened(tmp_path) -> None:
         read_plan(path)
 
 
+@pytest.mark.parametrize("digits", [70, 400, 5000])
+def test_numbers_of_many_digits_are_refused_in_a_line(tmp_path: Path, digits: int) -> None:
+    path = tmp_path / "long.verispect"
+    path.write_text(plan_to_text(Plan()).replace('"version": 1', '"version": ' + "9" * digits))
+    with pytest.raises(FileError) as told:
+        read_plan(path)
+    assert len(str(told.value).removeprefix(str(path))) < 200
+
+
 def test_a_newer_programs_plan_is_not_written_over(tmp_path) -> None:
     path = tmp_path / "p.verispect"
     path.write_text('{"format": "verispect-plan", "version": 7, "title": "later"}')

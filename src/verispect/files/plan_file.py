@@ -17,6 +17,8 @@ from verispect.subject.scan import unpacked
 SUFFIX = ".verispect"
 _MOST_BYTES = 200_000_000
 _DEEPEST = 60
+# Longer whole numbers than any float can hold.
+_MOST_DIGITS = 308
 _HALF_PAIR = re.compile(r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|\\u[dD][89a-fA-F][0-9a-fA-F]{2}")
 
 
@@ -40,7 +42,7 @@ def read_plan(path: Path | str) -> Plan:
             "{path}: version: found {version}; this Verispect writes version {VERSION}; a newer one is needed to "
             "change it",
             path=path,
-            version=version,
+            version=_shown(version),
             VERSION=VERSION,
         )
     return _validated(path, content)
@@ -79,7 +81,7 @@ def write_plan(plan: Plan, path: Path | str) -> None:
         raise FileError(
             "{path}: was written by a newer Verispect (version {version}) and would lose what that put in; save "
             "under another name",
-            path=path, version=newer,
+            path=path, version=_shown(newer),
         )  # fmt: skip
     write_atomically(path, plan_to_text(plan).encode("utf-8"), keep_backup=True)
 
@@ -88,7 +90,7 @@ def _newer_version(path: Path) -> int | None:
     """The version of a plan on disk that is newer than this program's; None for anything else."""
     try:
         text = path.read_text(encoding="utf-8-sig") if path.stat().st_size <= _MOST_BYTES else ""
-        found = re.search(r'"version"\s*:\s*(\d{1,9})\b', text)
+        found = re.search(r'"version"\s*:\s*(\d+)\b', text)
         if found is None or int(found[1]) <= VERSION:
             return None
         content = json.loads(text)
@@ -122,7 +124,7 @@ def _parsed(path: Path) -> dict[str, Any]:
 
 def _decoded(path: Path, text: str) -> dict[str, Any]:
     try:
-        content = json.loads(text, parse_constant=_refuse_constant)
+        content = json.loads(text, parse_constant=_refuse_constant, parse_int=_whole_number)
     except json.JSONDecodeError as error:
         cut = error.pos >= len(text.rstrip()) - 1
         what = "the file ends too early, it may be cut" if cut else error.msg
@@ -179,6 +181,12 @@ def _lone_replaced(found: re.Match[str]) -> str:
 
 def _refuse_constant(name: str) -> float:
     raise ValueError(f"found {name} for a number")
+
+
+def _whole_number(digits: str) -> int:
+    if len(digits) > _MOST_DIGITS:
+        raise ValueError(f"found a number of {len(digits)} digits")
+    return int(digits)
 
 
 def _validated(path: Path, content: dict[str, Any]) -> Plan:
