@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import os
+import shutil
 import time
 
+import numpy as np
 import pytest
 
+from verispect.cli import main
 from verispect.errors import FileError
 from verispect.files import atomic
-from verispect.files.atomic import write_atomically
+from verispect.files.atomic import ready_for, write_atomically
+from verispect.files.picture_out import write_picture
 
 
 def test_a_link_stays_a_link_and_what_it_leads_to_is_written(tmp_path) -> None:
@@ -78,3 +82,28 @@ def test_a_write_that_fails_leaves_nothing_behind(tmp_path, monkeypatch) -> None
         write_atomically(path, b"new")
     assert [entry.name for entry in tmp_path.iterdir()] == ["plan"]
     assert path.read_bytes() == b"old"
+
+
+def test_a_place_that_takes_nothing_is_told_before_the_work(tmp_path, monkeypatch) -> None:
+    ready_for(tmp_path / "new.tif", 1000)
+    ready_for(tmp_path / "new.tif", shutil.disk_usage(tmp_path).free // 2)
+    with pytest.raises(FileError, match=r"no such folder to write m\.tif in"):
+        ready_for(tmp_path / "none" / "m.tif")
+    with pytest.raises(FileError, match="this is a folder"):
+        ready_for(tmp_path)
+    with pytest.raises(FileError, match=r"takes \d+ MB and \d+ are free"):
+        ready_for(tmp_path / "m.tif", 10**18)
+    # Whoever runs the tests may be allowed everything.
+    monkeypatch.setattr(atomic.os, "access", lambda _folder, _how: False)
+    with pytest.raises(FileError, match="cannot be written to"):
+        ready_for(tmp_path / "m.tif")
+
+
+@pytest.mark.parametrize("words", [["merge"], ["join"]])
+def test_commands_do_not_work_for_a_place_that_takes_nothing(words: list[str], tmp_path, monkeypatch, capsys) -> None:
+    for k in range(2):
+        write_picture(tmp_path / f"f{k}.tif", np.full((40, 60, 3), 9000 * (k + 1), np.uint16))
+    monkeypatch.setattr("verispect.prove.intake.read_kept", lambda _frame: pytest.fail("a frame was read"))
+    for out, said in (("none/m.tif", "no such folder"), ("m.xyz", "give it one of these endings")):
+        assert main([*words, str(tmp_path), "--out", str(tmp_path / out), "--quiet"]) == 2
+        assert said in capsys.readouterr().err

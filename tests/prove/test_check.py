@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from verispect.errors import Cancelled, FileError
+from verispect.errors import Cancelled
 from verispect.files.picture_out import Shot, write_picture
 from verispect.files.run_file import read_run
 from verispect.plan.entry.found_distance import with_distances
@@ -248,12 +248,6 @@ def test_other_settings_than_planned_are_told(rehearsed, series: Candidate, tmp_
         assert "f/2.8, planned" in told
         assert "50 mm, planned" in told
         assert "ISO 800, planned" in told
-
-
-def test_frames_of_different_sizes_are_refused(rehearsed, tmp_path: Path) -> None:
-    write_picture(tmp_path / "a.tif", np.zeros((8, 8, 3), np.uint16))
-    with pytest.raises(FileError, match="different sizes"):
-        check([rehearsed(), tmp_path])
 
 
 def test_it_stops_when_it_is_told_to(rehearsed) -> None:

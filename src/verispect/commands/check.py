@@ -3,11 +3,22 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from verispect.commands.invocation import DONE, FAILED, parser, progress, read_plan_of, tell, whole, worked_method
+from verispect.commands.invocation import (
+    BAD_INPUT,
+    DONE,
+    FAILED,
+    parser,
+    progress,
+    read_plan_of,
+    tell,
+    whole,
+    worked_method,
+)
 from verispect.errors import FileError
 
 if TYPE_CHECKING:
@@ -33,6 +44,7 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("--force", action="store_true", help="write over what is there")
     offer_sets(options_of)
     options = options_of.parse_args(given)
+    from verispect.files.atomic import ready_for
     from verispect.files.picture_out import not_over
     from verispect.prove.check import check
     from verispect.prove.report import report_dict, report_table
@@ -41,8 +53,10 @@ def run(given: Sequence[str]) -> int:
         if options.plan is None:
             raise FileError("--distances-out: distances belong to the marks of a plan; give it with --plan")
         not_over(options.distances_out, force=options.force)
+        ready_for(options.distances_out)
     if options.html is not None:
         not_over(options.html, force=options.force)
+        ready_for(options.html)
     elif options.picture:
         raise FileError("--picture: a picture is for the page; say where that goes with --html")
     for picture in options.picture:
@@ -58,7 +72,17 @@ def run(given: Sequence[str]) -> int:
     if options.html is not None:
         _write_page(options.html, report_dict(report), candidate, options.picture)
     tell(report_dict(report), report_table(report), as_json=options.json)
-    return DONE if report.passed else FAILED
+    return tell_left_aside(report) or (DONE if report.passed else FAILED)
+
+
+def tell_left_aside(report: Report) -> int:
+    """Say on stderr which file could not be taken in with the others; the exit code of that, 0 where all could."""
+    if not report.left_aside:
+        return DONE
+    more = len(report.left_aside) - 1
+    tail = f" (and {more} more left aside)" if more else ""
+    print(f"verispect: {report.left_aside[0][1]}{tail}", file=sys.stderr)
+    return BAD_INPUT
 
 
 def offer_sets(options_of: argparse.ArgumentParser) -> None:

@@ -30,13 +30,14 @@ def run(given: Sequence[str]) -> int:
     offer_set(options_of)
     options = options_of.parse_args(given)
     from verispect.errors import Cancelled
-    from verispect.files.atomic import write_atomically
+    from verispect.files.atomic import ready_for, write_atomically
     from verispect.files.picture_out import not_over
     from verispect.prove.join.written import bend_words, ghost_words, join_to
     from verispect.prove.merge.shots import shots_together
 
     if options.report is not None:
         not_over(options.report, force=options.force)
+        ready_for(options.report)
     if options.plan is None and options.method is not None:
         raise FileError("--method needs --plan: in which plan is it worked out?")
     frames = of_set(options.frames, options.sets, options.set)

@@ -38,8 +38,9 @@ def run(given: Sequence[str]) -> int:
     offer_set(options_of)
     options = options_of.parse_args(given)
     from verispect.errors import Cancelled, FileError
-    from verispect.files.atomic import write_atomically
-    from verispect.files.picture_out import not_over, write_picture
+    from verispect.files.atomic import ready_for, write_atomically
+    from verispect.files.picture_out import bytes_of_picture, not_over, suits, write_picture
+    from verispect.prove.intake import described, frames_in
     from verispect.prove.merge.series import merge
     from verispect.prove.merge.shots import shots_together
     from verispect.prove.merge.written import depth_picture, done_words, profile_of, shot_of
@@ -49,8 +50,11 @@ def run(given: Sequence[str]) -> int:
     for path in (options.out, options.report, options.ply):
         if path is not None:
             not_over(path, force=options.force)
+            ready_for(path)
+    suits(options.out)
     frames = of_set(options.frames, options.sets, options.set)
     candidate, happened = planned(options.plan, options.method)
+    ready_for(options.out, bytes_of_picture(options.out, described(frames_in(frames)[0]).pixels))
     say = progress(options.quiet)
     try:
         with shots_together(

@@ -34,13 +34,16 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("--force", action="store_true", help="write over what is there")
     options = options_of.parse_args(given)
     from verispect.errors import FileError
+    from verispect.files.atomic import ready_for
     from verispect.files.json_file import read_object
-    from verispect.files.picture_out import not_over, write_picture
+    from verispect.files.picture_out import not_over, suits, write_picture
     from verispect.prove.intake import described, read_coded
     from verispect.prove.merge.retouch import MOST_RADIUS_PX, Retouch, Stroke, sources_of
     from verispect.prove.merge.written import profile_of, shot_of
 
     not_over(options.out, force=options.force)
+    suits(options.out)
+    ready_for(options.out)
     report = read_object(options.report, right="the report that merging wrote")
     sources = sources_of(report, options.frames or options.picture.parent, name=str(options.report))
     names = [source.path.name for source in sources]

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from verispect.commands.check import given_sets, offer_sets, planned
-from verispect.commands.invocation import DONE, parser, progress, tell
+from verispect.commands.check import given_sets, offer_sets, planned, tell_left_aside
+from verispect.commands.invocation import parser, progress, tell
 
 
 def run(given: Sequence[str]) -> int:
@@ -29,11 +29,13 @@ def run(given: Sequence[str]) -> int:
     say = progress(options.quiet)
     together = given_sets(options.sets)
     report = check(options.frames, candidate=candidate, run=happened, together=together, progress=say)
-    sources = [frame.path for frame in in_order([described(path) for path in frames_in(options.frames)])]
+    aside = {path for path, _ in report.left_aside}
+    taken = [path for path in frames_in(options.frames) if path not in aside]
+    sources = [frame.path for frame in in_order([described(path) for path in taken])]
     job = options.job or ("" if candidate is None else candidate.scene.plan.title or "")
     found = sort_frames(sources, report, options.into, pattern=options.name or PATTERN, job=job, candidate=candidate,
                         force=options.force, progress=say)  # fmt: skip
-    shots = [frame for frame in report.frames if frame.file is not None]
+    shots = report.checked
     told = {
         "format": "verispect-sorted",
         "version": 1,
@@ -47,4 +49,4 @@ def run(given: Sequence[str]) -> int:
              for number, group in enumerate(report.sets)]  # fmt: skip
     lines += [f"{one.source.name} → {one.copy}" for one in found]
     tell(told, "\n".join(lines), as_json=options.json)
-    return DONE
+    return tell_left_aside(report)

@@ -63,6 +63,29 @@ def write_atomically(path: Path, content: bytes, *, keep_backup: bool = False) -
         ) from error
 
 
+def ready_for(path: Path, needed: int = 0) -> None:
+    """Raise a FileError where a file, or so many bytes of it, cannot be written: before work for it, not after."""
+    folder = path.resolve().parent
+    try:
+        if not folder.is_dir():
+            raise FileError("{folder}: there is no such folder to write {name} in; make it, or name another",
+                            folder=path.parent, name=path.name)  # fmt: skip
+        if path.is_dir():
+            raise FileError("{path}: this is a folder; name a file in it", path=path)
+        if not os.access(folder, os.W_OK | os.X_OK):
+            raise FileError("{folder}: this folder cannot be written to; save in one you may write to",
+                            folder=path.parent)  # fmt: skip
+        free = shutil.disk_usage(folder).free
+    except OSError as error:
+        raise FileError("{path}: could not be written ({reason}); {remedy}", path=path, reason=_reason(error),
+                        remedy=_remedy(error)) from error  # fmt: skip
+    if free < needed:
+        raise FileError(
+            "{path}: takes {needed:.0f} MB and {free:.0f} are free there; free some space or save elsewhere",
+            path=path, needed=needed / 1e6, free=free / 1e6,
+        )  # fmt: skip
+
+
 def _refuse_protected(path: Path, place: Path) -> None:
     """Renaming over a file asks only the folder; who took all leave to write from a file meant it to stay."""
     if place.is_file() and not place.stat().st_mode & 0o222:

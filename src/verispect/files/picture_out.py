@@ -78,6 +78,11 @@ def suits(path: Path, more: Sequence[str] = ()) -> None:
         )  # fmt: skip
 
 
+def bytes_of_picture(path: Path, size: tuple[int, int]) -> int:
+    """What a picture (wide, high) takes on the disk for sure: a TIFF is not packed, of others nothing is known."""
+    return 6 * size[0] * size[1] if path.suffix.lower() in TIFF_SUFFIXES else 0
+
+
 def write_picture(
     path: Path,
     pixels: Pixels16,

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from verispect.errors import Cancelled, FileError
+from verispect.errors import Cancelled
 from verispect.files.run_file import Run
 from verispect.plan.frames.rendering import Rendering
 from verispect.plan.frames.shots import Shot
@@ -19,7 +19,8 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove.checks.dust import seen_on
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of
 from verispect.prove.grid_check import compare_cells
-from verispect.prove.intake import Frame, described, frames_in, in_order
+from verispect.prove.intake import Frame, frames_in
+from verispect.prove.left_aside import of_one_size, readable_frames, unreadable
 from verispect.prove.matching.matched import Matched
 from verispect.prove.parting.by_hand import ByHand, put_together
 from verispect.prove.parting.order import out_of_order
@@ -73,28 +74,32 @@ def check(
     Raises
     ------
     FileError
-        For what cannot be read, and sets that do not say which frames they mean.
+        Where nothing can be read, and for sets that do not say which frames they mean. What else cannot be checked
+        with the others is left aside, and the report says so.
     """
-    frames = in_order([described(path) for path in frames_in(places)])
-    sizes = {frame.pixels for frame in frames}
-    if len(sizes) > 1:
-        raise FileError(
-            "frames of different sizes: {sizes}; check those of one camera and setting together",
-            sizes=", ".join(f"{wide} × {high}" for wide, high in sorted(sizes)),
-        )
+    frames, broken = readable_frames(frames_in(places))
+    frames, others = of_one_size(frames)
     evidence = Evidence(
         frames, candidate, run, progress or (lambda _share, _text: None), is_cancelled or (lambda: False), recall
     )
-    given, rest = put_together([frame.path.name for frame in frames], together or ByHand())
-    return _Check(evidence, given, rest).report()
+    looks, cut = evidence.first_looks()
+    aside = [*broken, *(unreadable(path, why) for path, why in cut), *others]
+    given, rest = put_together([frame.path.name for frame in evidence.frames], together or ByHand())
+    report = _Check(evidence, looks, given, rest).report()
+    report.frames += [one.report for one in aside]
+    # A file that was badly copied is mended soonest.
+    report.redo = redo([one.report for one in aside], [], []) + report.redo
+    report.left_aside = [(one.path, one.why) for one in aside]
+    return report
 
 
 class _Check:
-    def __init__(self, evidence: Evidence, given: Sequence[FrameSet], rest: Sequence[int]) -> None:
-        self.evidence = evidence
+    def __init__(
+        self, evidence: Evidence, looks: list[FirstLook], given: Sequence[FrameSet], rest: Sequence[int]
+    ) -> None:
+        self.evidence, self.looks = evidence, looks
         # Sets that a person put together, and the frames that are to be parted by what they show.
         self.given, self.rest = given, rest
-        self.looks: list[FirstLook] = []
         self.thumbs: list[Grey] = []
         self.shots: dict[int, Shot] = {}
         self.repeats: dict[int, Repeat] = {}
@@ -105,7 +110,7 @@ class _Check:
         """Read everything once, then compare."""
         evidence = self.evidence
         frames, candidate = evidence.frames, evidence.candidate
-        self.looks = looks = evidence.first_looks()
+        looks = self.looks
         self.thumbs = [look.thumb for look in looks]
         dark = is_dark([look.median for look in looks])
         # Black frames are all alike, and each parts what is about it.

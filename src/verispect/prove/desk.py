@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.errors import Cancelled, FileError
-from verispect.files.picture_out import write_picture
+from verispect.files.atomic import ready_for
+from verispect.files.picture_out import bytes_of_picture, write_picture
 from verispect.files.run_file import Run, read_run
 from verispect.optics.otf import Lights
 from verispect.plan.methods.candidate import Candidate
@@ -100,6 +101,7 @@ def merge_files(
     exposures = None if candidate is None or candidate.method.is_grid else candidate.exposures
     sensor = (36.0, 24.0) if candidate is None else candidate.scene.plan.sensor_mm
     _make_folder(target)
+    ready_for(target, bytes_of_picture(target, described(files[0]).pixels))
     try:
         with shots_together(
             files, candidate, _run_of(files[0].parent, candidate), target,

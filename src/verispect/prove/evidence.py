@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from verispect.errors import Cancelled
+from verispect.errors import Cancelled, FileError
 from verispect.files.run_file import Run
 from verispect.optics.blur import image_centres_mm
 from verispect.optics.lens_state import from_principal_point
@@ -160,17 +160,34 @@ class Evidence:
         first = view_of(self.exposures[0], self.pixels, self.pitch_mm, self.turned.get(0))
         return BlockNet(self.pixels, first, allowed / self.pitch_mm)
 
-    def first_looks(self) -> list[FirstLook]:
-        """What a small look at every frame tells."""
-        found = []
-        for frame, file in zip(self.frames, self._files, strict=True):
+    def first_looks(self) -> tuple[list[FirstLook], list[tuple[Path, FileError]]]:
+        """What a small look at every frame tells; files that turn out to be cut are left out from here on.
+
+        Raises
+        ------
+        FileError
+            Where every one is cut.
+        """
+        found: list[FirstLook] = []
+        cut: list[tuple[Path, FileError]] = []
+        whole = []
+        for k, (frame, file) in enumerate(zip(self.frames, self._files, strict=True)):
             if self.is_cancelled():
                 raise Cancelled
-            look = self.recall.of(("look", file), partial(_first_look, frame))
+            try:
+                look = self.recall.of(("look", file), partial(_first_look, frame))
+            except FileError as error:
+                cut.append((frame.path, error))
+                continue
             if look.is_plain:
                 self._plain.add(frame.path)
             found.append(look)
-        return found
+            whole.append(k)
+        if not whole:
+            raise cut[0][1]
+        self.frames, self._files = [self.frames[k] for k in whole], [self._files[k] for k in whole]
+        self.matched = [None] * len(whole)
+        return found, cut
 
     def read(self, k: int, exposure: int | None) -> Read:
         """Read a frame and keep what the checks need; `exposure` is the planned one."""

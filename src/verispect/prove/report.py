@@ -5,8 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any
 
+from verispect.errors import FileError
 from verispect.plan.entry.found_distance import FoundPlace
 from verispect.prove.checks.dust import Speck
 from verispect.prove.parting.by_hand import ByHand
@@ -17,7 +19,7 @@ from verispect.sentence import Sentence
 from verispect.subject.mark import Mark
 
 # Faults for which a frame is to be taken again.
-REDO = ("knock", "dark", "exposure", "motion", "missed-focus", "missing")
+REDO = ("knock", "dark", "exposure", "motion", "missed-focus", "missing", "unreadable")
 
 
 @dataclass
@@ -55,6 +57,8 @@ class FrameReport:
     duplicate_of: str | None = None
     # It shows something else than the others, or nothing that is sharp.
     is_stranger: bool = False
+    # It could not be checked with the others.
+    is_left_aside: bool = False
     faults: list[Fault] = field(default_factory=list)
 
     def without(self, *names: str) -> bool:
@@ -94,11 +98,18 @@ class Report:
     redo: list[str]
     advice: list[str]
     blocks: BlockMap | None = None
+    # Files that were not checked with the others, each with the sentence that says why.
+    left_aside: list[tuple[Path, FileError]] = field(default_factory=list)
 
     @property
     def passed(self) -> bool:
         """Whether nothing is to be done again and every mark that can be told is sharp."""
         return not self.redo and all(mark.verdict != "soft" for mark in self.marks)
+
+    @property
+    def checked(self) -> list[FrameReport]:
+        """What was found of the files that were checked, in their order."""
+        return [frame for frame in self.frames if frame.file is not None and not frame.is_left_aside]
 
     @property
     def together(self) -> ByHand:

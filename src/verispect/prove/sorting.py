@@ -60,7 +60,7 @@ def sort_frames(
         For a pattern that cannot be filled or gives two frames one name, a copy that is there already, and where
         nothing can be written.
     """
-    shots = [frame for frame in report.frames if frame.file is not None]
+    shots = report.checked
     originals = {source.resolve() for source in sources}
     planned: list[tuple[Path, FrameReport, Path]] = []
     for source, frame in zip(sources, shots, strict=True):

@@ -17,6 +17,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.errors import Cancelled, FileError
+from verispect.files.atomic import ready_for
+from verispect.files.picture_out import bytes_of_picture
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.expected import View, view_of
@@ -95,6 +97,8 @@ class Room:
         Whether the picture is to be made there however small it is.
     most_side : int or None
         What the file that is asked for takes each way, pixels.
+    out : Path or None
+        That file.
     """
 
     folder: Path
@@ -103,6 +107,7 @@ class Room:
     scheduler: str | None = None
     on_disk: bool = False
     most_side: int | None = None
+    out: Path | None = None
 
 
 def cells_of(exposures: Sequence[Exposure]) -> list[list[int]]:
@@ -198,6 +203,8 @@ def join(
             store.clear()
             result, covered, shares = _on_disk(painter, shown, room, say, stop)
         else:
+            if room.out is not None:
+                ready_for(room.out, bytes_of_picture(room.out, canvas.size))
             result, covered, shares = _in_memory(painter, store, say, stop)
         crop = crop_of(covered)
     files = [frames[cell[0]].path.name for cell in placed.cells]

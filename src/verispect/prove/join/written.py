@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+from verispect.files.atomic import ready_for
 from verispect.files.large_picture import ZARR, write_large
 from verispect.files.picture_out import TIFF_SUFFIXES, not_over, suits, write_picture
 from verispect.plan.frames.exposure import Exposure
@@ -61,6 +62,7 @@ def join_to(
     """
     not_over(out, force=force)
     suits(out, (ZARR,))
+    ready_for(out)
     suffix = out.suffix.lower()
 
     def merge_cell(paths: list[Path], exposures: list[Exposure] | None) -> Coded:
@@ -70,7 +72,7 @@ def join_to(
     with working_folder(out) as folder:
         room = Room(
             folder, jobs, memory_mb, scheduler, on_disk=suffix == ZARR or scheduler is not None,
-            most_side=_JPEG_SIDE if suffix in (".jpg", ".jpeg") else None,
+            most_side=_JPEG_SIDE if suffix in (".jpg", ".jpeg") else None, out=out,
         )  # fmt: skip
         joined = join(places, sensor_wide_mm=sensor_wide_mm, merge_cell=merge_cell, room=room, **how)
         first = joined.first
