@@ -19,7 +19,7 @@ from verispect.optics.blur import image_centres_mm
 from verispect.optics.lens_state import from_principal_point
 from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.align.motion import Motion, enlarged, halvings, motion_between
+from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings, motion_between
 from verispect.prove.checks.dust import Speck, is_plain, specks_on
 from verispect.prove.checks.shaken import powers_in
 from verispect.prove.expected import View, turned_as_happened, view_of
@@ -126,6 +126,7 @@ class Evidence:
         self.exposures = list(exposures)
         self.matched: list[int | None] = [None] * len(frames)
         self.reads: list[Read] = []
+        self._bands = bands_at_hand(lambda k: self.reads[k].grey)
         # Frames that a first look finds plain; dust is looked for on no other.
         self._plain: set[Path] = set()
         self.pitch_mm = self._pitch()
@@ -276,14 +277,16 @@ class Evidence:
 
     def motion(self, k: int, before: int, *, planned: Floats) -> Motion:
         """Motion in whole pixels between two frames, worked out at the working size."""
-        read, other = self.reads[k], self.reads[before]
+        read = self.reads[k]
         up = enlarged(read.divide)
         small = np.linalg.inv(up) @ planned @ up
         middle = ((read.grey.shape[1] - 1) / 2.0, (read.grey.shape[0] - 1) / 2.0)
         focal = self.focal_px(k) / read.divide
         found = self.recall.of(
             ("motion", self._files[k], self._files[before], small.tobytes(), focal),
-            lambda: motion_between(read.grey, other.grey, planned=small, focal_px=focal, centre_px=middle),
+            lambda: motion_between(
+                self._bands(k), self._bands(before), planned=small, focal_px=focal, centre_px=middle
+            ),
         )
         whole = up @ found.matrix @ np.linalg.inv(up)
         return Motion(whole / whole[2, 2], found.correlation, found.residual_px * read.divide)

@@ -7,7 +7,9 @@ fails in silence.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -24,8 +26,12 @@ _HUBER = 1.2
 _SOME = 7
 # So much of a pixel beyond the last middles counts as there.
 _EDGE = 1e-3
-# Above so many pixels every other one each way is looked at.
-_MANY = 150_000
+# Above so many pixels every other one each way is looked at, and every third.
+_MANY, _VERY_MANY = 150_000, 600_000
+# So many pixels tell how alike two pictures are.
+_TELL = 100_000
+# Pictures whose bands are kept: neighbours of a grid's frame are taken one after the other.
+_AT_HAND = 24
 # Finest level: as many pixels as this do.
 _PLENTY = 1_700_000
 _LEAST_SIDE = 90
@@ -63,14 +69,44 @@ class Motion:
         return self.correlation >= TRUSTED
 
 
+class Bands:
+    """A picture band-passed at several sizes, each worked out once: it may be laid over several others."""
+
+    def __init__(self, picture: Grey) -> None:
+        self.picture = picture
+        self._sizes: dict[int, Grey] = {}
+
+    def at(self, divide: int) -> Grey:
+        """So many times smaller, without the slow and the finest parts."""
+        if divide not in self._sizes:
+            self._sizes[divide] = _banded(self.picture, divide)
+        return self._sizes[divide]
+
+
+def bands_at_hand(picture: Callable[[int], Grey]) -> Callable[[int], Bands]:
+    """The bands of numbered pictures; those asked for last are kept."""
+
+    @lru_cache(maxsize=_AT_HAND)
+    def of(number: int) -> Bands:
+        return Bands(picture(number))
+
+    return of
+
+
 def motion_between(
-    frame: Grey, other: Grey, *, planned: Floats, focal_px: float, centre_px: tuple[float, float], rotate: bool = True
+    frame: Grey | Bands,
+    other: Grey | Bands,
+    *,
+    planned: Floats,
+    focal_px: float,
+    centre_px: tuple[float, float],
+    rotate: bool = True,
 ) -> Motion:
     """The motion that lays `frame` over `other`.
 
     Parameters
     ----------
-    frame, other : ndarray, shape (rows, columns), float32
+    frame, other : ndarray, shape (rows, columns), float32, or Bands of it
         Linear or coded brightness of one size.
     planned : ndarray, shape (3, 3)
         Where the search begins.
@@ -92,14 +128,19 @@ def motion_between(
     return Motion(found, alike(moved, large, there), _left_over(moved, large, there) * divide)
 
 
-def _pyramids(frame: Grey, other: Grey) -> list[tuple[Grey, Grey, int]]:
+def _of(picture: Grey | Bands) -> Bands:
+    return picture if isinstance(picture, Bands) else Bands(picture)
+
+
+def _pyramids(frame: Grey | Bands, other: Grey | Bands) -> list[tuple[Grey, Grey, int]]:
     """Both frames from coarse to fine, band-passed, with what each level divides by."""
-    rows, columns = frame.shape
+    first, second = _of(frame), _of(other)
+    rows, columns = first.picture.shape
     divide = halvings((columns, rows), _PLENTY)
     divides = [divide]
     while min(rows, columns) / (divides[-1] * 2) > _LEAST_SIDE and len(divides) < 4:
         divides.append(divides[-1] * 2)
-    return [(_banded(frame, d), _banded(other, d), d) for d in reversed(divides)]
+    return [(first.at(d), second.at(d), d) for d in reversed(divides)]
 
 
 def _banded(picture: Grey, divide: int) -> Grey:
@@ -184,7 +225,9 @@ def alike(first: Grey, second: Grey, there: NDArray[np.bool_]) -> float:
     """Correlation of two pictures where both are, −1 to 1; −1 where that is too little."""
     if there.sum() < 400:
         return -1.0
-    a, b = first[there], second[there]
+    # Of many some tell it.
+    some = slice(None, None, max(1, int(there.sum()) // _TELL))
+    a, b = first[there][some], second[there][some]
     a, b = a - a.mean(), b - b.mean()
     return float(a @ b / max(np.sqrt((a @ a) * (b @ b)), 1e-12))
 
@@ -203,22 +246,26 @@ def _refined(
     focal = focal_px / divide
     cx, cy = (centre_px[0] - (divide - 1) / 2) / divide, (centre_px[1] - (divide - 1) / 2) / divide
     rows, columns = large.shape
-    # Neighbours tell nearly the same after the finest has been left out: every other one will do.
-    apart = 2 if rows * columns > _MANY else 1
-    some = (slice(None, None, apart), slice(None, None, apart))
+    # Neighbours tell nearly the same after the finest has been left out: some of them will do.
+    apart = 3 if rows * columns > _VERY_MANY else 2 if rows * columns > _MANY else 1
     y, x = np.mgrid[0:rows:apart, 0:columns:apart].astype(np.float32)
     u, v = (x - np.float32(cx)) / np.float32(focal), (y - np.float32(cy)) / np.float32(focal)
     across, mixed, down = 1 + u * u, u * v, 1 + v * v
     level = at_level(begin, divide)
+    some, thinner = np.ascontiguousarray(large[::apart, ::apart]), np.diag([1.0 / apart, 1.0 / apart, 1.0])
+    # What is moved some way shows, at a place, what lay the other way before.
+    slopes = [cv2.Sobel(small, cv2.CV_32F, *way, ksize=3, scale=-0.125 * focal) for way in ((1, 0), (0, 1))]
+    shown = np.asarray(cv2.merge([small, *slopes]), np.float32)
+    turned = _slopes_turned(level, x, y)
+    near = np.ones((5, 5) if apart == 1 else (3, 3), np.uint8)
     parts = np.empty((4, *u.shape), np.float32)
     for _ in range(_MOST_STEPS):
-        moved, there = _warped(small, level, large.shape)
-        inner = cv2.erode(there.astype(np.uint8), np.ones((5, 5), np.uint8))[some].astype(np.float32)
+        laid, there = _warped(shown, thinner @ level, some.shape)
+        inner = cv2.erode(there.astype(np.uint8), near).astype(np.float32)
         if inner.sum() < 400:
             return np.asarray(begin / begin[2, 2], float)
-        # What is moved some way shows, at a place, what lay the other way before.
-        gx = cv2.Sobel(moved, cv2.CV_32F, 1, 0, ksize=3, scale=-0.125 * focal)[some]
-        gy = cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=-0.125 * focal)[some]
+        moved, along, up = cv2.split(laid)
+        gx, gy = turned[0] * along + turned[1] * up, turned[2] * along + turned[3] * up
         # By how much a small turn right, a turn up, a turn clockwise and a growth move what is at (u, v).
         if rotate:
             parts[0], parts[1] = gx * across + gy * mixed, gx * mixed + gy * down
@@ -226,7 +273,7 @@ def _refined(
             parts[0], parts[1] = gx, gy
         parts[2], parts[3] = gy * u - gx * v, gx * u + gy * v
         columns_of = parts.reshape(4, -1)
-        error = (large[some] - moved[some]).ravel()
+        error = (some - moved).ravel()
         # Some of them tell the spread of all.
         size = np.abs(error)
         spread = 1.4826 * float(np.median(size[::_SOME][inner.ravel()[::_SOME] > 0.0])) + 1e-6
@@ -247,7 +294,23 @@ def _refined(
     return whole
 
 
-def shifts_left(frame: Grey, other: Grey, matrix: Floats) -> tuple[Floats, Floats]:
+def _slopes_turned(level: Floats, x: Grey, y: Grey) -> tuple[Grey, Grey, Grey, Grey]:
+    """How slopes of a picture become those of it laid over another: what those along and down count for each.
+
+    At places x, y of the other; what the next steps of a search change of this is nothing.
+    """
+    back = np.linalg.inv(level)
+    back = (back / back[2, 2]).astype(np.float32)
+    depth = back[2, 0] * x + back[2, 1] * y + back[2, 2]
+    column = (back[0, 0] * x + back[0, 1] * y + back[0, 2]) / depth
+    row = (back[1, 0] * x + back[1, 1] * y + back[1, 2]) / depth
+    return (
+        (back[0, 0] - column * back[2, 0]) / depth, (back[1, 0] - row * back[2, 0]) / depth,
+        (back[0, 1] - column * back[2, 1]) / depth, (back[1, 1] - row * back[2, 1]) / depth,
+    )  # fmt: skip
+
+
+def shifts_left(frame: Bands, other: Bands, matrix: Floats) -> tuple[Floats, Floats]:
     """How far parts of `frame`, laid over `other` by a homography, must still be moved to lie right.
 
     Returns
@@ -255,8 +318,9 @@ def shifts_left(frame: Grey, other: Grey, matrix: Floats) -> tuple[Floats, Float
     places, shifts : ndarray, shape (K, 2)
         Columns and rows of the blocks that tell, and their shifts; pixels of the frames given.
     """
-    divide = halvings((frame.shape[1], frame.shape[0]), _PLENTY)
-    small, large = _banded(frame, divide), _banded(other, divide)
+    rows, columns = frame.picture.shape
+    divide = halvings((columns, rows), _PLENTY)
+    small, large = frame.at(divide), other.at(divide)
     moved, there = _warped(small, at_level(matrix, divide), large.shape)
     shifts, fit = _block_shifts(moved, large, there)
     row, column = np.nonzero(fit)
@@ -277,19 +341,22 @@ def _left_over(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> float:
 
 def _block_shifts(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> tuple[Floats, NDArray[np.bool_]]:
     """The shift of each block by itself, one step (down, across, 2), and which of them tell."""
-    gx = cv2.Sobel(moved, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)
-    gy = cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)
+    # Every other pixel, as in the search: the finest has been left out.
+    some, side = (slice(None, None, 2), slice(None, None, 2)), _BLOCK // 2
+    gx = np.ascontiguousarray(cv2.Sobel(moved, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)[some])
+    gy = np.ascontiguousarray(cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)[some])
+    moved, large, there = moved[some].copy(), large[some].copy(), there[some]
     error = moved - large
 
     def total(values: Grey) -> Floats:
         """Of every block, shape (down, across)."""
-        rows, columns = (side // _BLOCK for side in values.shape)
-        whole = values[: rows * _BLOCK, : columns * _BLOCK].reshape(rows, _BLOCK, columns * _BLOCK)
+        rows, columns = (length // side for length in values.shape)
+        whole = values[: rows * side, : columns * side].reshape(rows, side, columns * side)
         # Down first, whole rows at a time: both ways at once NumPy is several times as slow.
         down = whole.sum(axis=1, dtype=float)
-        return np.asarray(down.reshape(rows, columns, _BLOCK).sum(axis=2), float)
+        return np.asarray(down.reshape(rows, columns, side).sum(axis=2), float)
 
-    size = float(_BLOCK**2)
+    size = float(side**2)
     xx, xy, yy, xe, ye = total(gx * gx), total(gx * gy), total(gy * gy), total(gx * error), total(gy * error)
     mean, mean_large = total(moved) / size, total(large) / size
     together = total(moved * large) - size * mean * mean_large

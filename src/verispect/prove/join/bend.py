@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.align.motion import at_level, enlarged, motion_between, shifts_left
+from verispect.prove.align.motion import Bands, at_level, bands_at_hand, enlarged, motion_between, shifts_left
 from verispect.prove.expected import View
 from verispect.prove.join.pointing import Pair
 
@@ -115,7 +115,8 @@ def more_bend(
     """What is to be added to the k that pictures were straightened by; None where it is little or unsure."""
     divide = pixels[0] / straight[0].shape[1]
     used = sorted((pair for pair in pairs if pair.trusted), key=lambda pair: -pair.overlap * pair.weight)[:_PLENTY]
-    seen = [one for pair in used if (one := _seen(views, straight, pair, divide)) is not None]
+    bands = bands_at_hand(lambda k: straight[k])
+    seen = [one for pair in used if (one := _seen(views, bands, pair, divide)) is not None]
     if not seen:
         return None
     by_bend, off = (np.concatenate([getattr(one, name) for one in seen]) for name in ("by_bend", "off"))
@@ -135,13 +136,13 @@ def more_bend(
     return found
 
 
-def _seen(views: Sequence[View], straight: Sequence[Grey], pair: Pair, divide: float) -> _Seen | None:
+def _seen(views: Sequence[View], bands: Callable[[int], Bands], pair: Pair, divide: float) -> _Seen | None:
     """Blocks of a pair, in pixels of the working size."""
     first, second = views[pair.a], views[pair.b]
     turned = cv2.Rodrigues(pair.turn)[0] @ first.rotation @ second.rotation.T
     matrix = first.to_pixels @ turned @ np.linalg.inv(second.to_pixels)
     matrix = at_level(matrix / matrix[2, 2], divide)
-    places, off = shifts_left(straight[pair.b], straight[pair.a], matrix)
+    places, off = shifts_left(bands(pair.b), bands(pair.a), matrix)
     if 2 * len(places) <= _OWN + 2:
         return None
     down = np.linalg.inv(enlarged(divide))

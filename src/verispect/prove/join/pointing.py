@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.align.motion import at_middle, enlarged, motion_between
+from verispect.prove.align.motion import at_middle, bands_at_hand, enlarged, motion_between
 from verispect.prove.expected import View
 
 Grey = NDArray[np.float32]
@@ -23,6 +23,8 @@ PRIOR_DEG = 0.15
 # Sure to so much where a pair agrees well, pixels.
 _PAIR_PX = 0.1
 _LEAST_OVERLAP = 0.04
+# Overlaps from this share on are all looked at; less wide ones where a frame has no more wider ones than so many.
+_WIDE_OVERLAP, _FEW_NEIGHBOURS = 0.25, 4
 _ROUNDS = 8
 # A measured growth is sure to about so much; frames without pairs are held where they were planned.
 _GROWTH_NOISE, _FREE = 3e-4, 1e-3
@@ -79,14 +81,31 @@ def overlap_share(first: View, second: View, pixels: tuple[int, int]) -> float:
     return float(inside.mean())
 
 
+def neighbours(shares: Floats) -> list[tuple[int, int, float]]:
+    """Which frames are compared, and the share by which they overlap, from the shares of all, shape (N, N), symmetric.
+
+    Those that overlap but little are passed by where two others lie between them, if each of the two has enough
+    wider ones: they tell little more, and in a grid of wide overlaps they are half of all.
+    """
+    count = len(shares)
+    enough = np.sort(shares, axis=1)[:, -_FEW_NEIGHBOURS] if count >= _FEW_NEIGHBOURS else np.zeros(count)
+    found = []
+    for i, j in zip(*np.triu_indices(count, 1), strict=True):
+        share = float(shares[i, j])
+        between = int(np.sum((shares[i] > share) & (shares[j] > share)))
+        tells = share >= _WIDE_OVERLAP or between < 2 or share >= min(enough[i], enough[j])
+        if share >= _LEAST_OVERLAP and tells:
+            found.append((int(i), int(j), share))
+    return found
+
+
 def _overlaps(views: Sequence[View], pixels: tuple[int, int]) -> list[tuple[int, int, float]]:
-    """Frames that overlap as they look, and by how much."""
-    return [
-        (i, j, share)
-        for i in range(len(views))
-        for j in range(i + 1, len(views))
-        if (share := overlap_share(views[i], views[j], pixels)) >= _LEAST_OVERLAP
-    ]
+    """Neighbours as they look."""
+    shares = np.zeros((len(views), len(views)))
+    for i in range(len(views)):
+        for j in range(i + 1, len(views)):
+            shares[i, j] = shares[j, i] = overlap_share(views[i], views[j], pixels)
+    return neighbours(shares)
 
 
 def pairs_of(
@@ -97,19 +116,20 @@ def pairs_of(
     is_cancelled: Callable[[], bool],
     progress: Callable[[float], None],
 ) -> list[Pair]:
-    """Every pair of frames that overlaps, looked at from its planned place."""  # fmt: skip
+    """Every pair of frames that is compared, looked at from its planned place."""  # fmt: skip
     divide = pixels[0] / greys[0].shape[1]
     up = enlarged(divide)
     down = np.linalg.inv(up)
     wanted = _overlaps(views, pixels)
     found = []
+    bands = bands_at_hand(lambda k: greys[k])
     for number, (i, j, share) in enumerate(wanted):
         if is_cancelled():
             break
         progress(number / max(len(wanted), 1))
         planned = views[j].onto(views[i])
         motion = motion_between(
-            greys[j], greys[i], planned=down @ planned @ up, focal_px=views[i].scale_px / divide,
+            bands(j), bands(i), planned=down @ planned @ up, focal_px=views[i].scale_px / divide,
             centre_px=((greys[i].shape[1] - 1) / 2.0, (greys[i].shape[0] - 1) / 2.0),
         )  # fmt: skip
         matrix = up @ motion.matrix @ down

@@ -18,7 +18,7 @@ from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.align.chains import longest_chain
-from verispect.prove.align.motion import Motion, enlarged, halvings, motion_between
+from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings, motion_between
 from verispect.prove.expected import blur_per_defocus, view_of
 from verispect.prove.intake import Coded, Frame, described, frames_in, grey_linear, in_order, read_coded
 from verispect.prove.merge.bands import bands_of, merged_in_bands
@@ -265,14 +265,16 @@ def _chain(
         planned_step: Floats = np.linalg.inv(planned[before]) @ planned[k]
         return planned_step
 
+    bands = bands_at_hand(lambda k: greys[k])
+
     @cache
     def motion(k: int, before: int) -> Motion:
         if stop():
             raise Cancelled
         say(0.2 + 0.2 * k / len(frames), f"laying {frames[k].path.name} over the others")
         found = motion_between(
-            greys[k],
-            greys[before],
+            bands(k),
+            bands(before),
             planned=down @ steps(k, before) @ up,
             focal_px=frames[0].focal_px / divide,
             centre_px=middle,
