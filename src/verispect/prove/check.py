@@ -27,8 +27,8 @@ from verispect.prove.parting.order import out_of_order
 from verispect.prove.parting.sets import FrameSet, Looks, Planned, SetKind, is_dark, parted
 from verispect.prove.parting.unplanned_grid import Cells, grids_among
 from verispect.prove.parting.views import ALIKE, likeness
-from verispect.prove.recall import Recall
 from verispect.prove.report import Fault, FrameReport, Report
+from verispect.prove.resources.recall import Recall
 from verispect.prove.series_check import SeriesCheck
 from verispect.prove.shots_check import Repeat, compare_shots
 from verispect.prove.softness.block_map import BlockMap
@@ -136,11 +136,11 @@ class _Check:
         held = matched.of_the_plan(parts)
         matched.match(held)
         self.shots, self.repeats = matched.shots, matched.repeats
-        for k, frame in enumerate(frames):
+        for frame, read in zip(frames, evidence.read_all(), strict=True):
             if evidence.is_cancelled():
                 raise Cancelled
-            evidence.progress(0.6 * k / len(frames), f"reading {frame.path.name}")
-            evidence.reads.append(evidence.read(k, evidence.matched[k]))
+            evidence.reads.append(read)
+            evidence.progress(0.6 * len(evidence.reads) / len(frames), f"reading {frame.path.name}")
         reports = [FrameReport(file=frame.path.name) for frame in frames]
         # What nothing planned may be a grid of its own.
         of_plan = [group for group in sets if any(evidence.matched[k] is not None for k in group.frames)]

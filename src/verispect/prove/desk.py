@@ -26,8 +26,8 @@ from verispect.prove.merge.series import merge
 from verispect.prove.merge.shots import shots_together
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.parting.by_hand import ByHand
-from verispect.prove.recall import Recall
 from verispect.prove.report import Report
+from verispect.prove.resources.recall import Recall
 from verispect.prove.returning import Return, return_pose
 from verispect.prove.sorting import sort_frames
 from verispect.prove.trials.close_test import CloseTest, close_test

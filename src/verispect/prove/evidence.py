@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import pickle
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -26,7 +26,8 @@ from verispect.prove.expected import View, turned_as_happened, view_of
 from verispect.prove.intake import Coded, Frame, grey_linear, linear_of, read_coded
 from verispect.prove.parting.passes import detail_of
 from verispect.prove.parting.views import thumb_of
-from verispect.prove.recall import Recall, file_key
+from verispect.prove.resources.recall import Recall, file_key
+from verispect.prove.resources.threads import in_turn, workers
 from verispect.prove.softness.block_map import BlockNet
 from verispect.prove.softness.mark_softness import ABOUT
 from verispect.prove.softness.spectra import Seen
@@ -36,6 +37,8 @@ Progress = Callable[[float, str], None]
 _WORKING_PIXELS = 1_700_000
 _SMALL_PIXELS = 120_000
 _BLOCK_HALF = 60
+# Frames of no more pixels are read several at once.
+_TOGETHER_PIXELS = 26_000_000
 _SMALL_SIDE = 180
 
 
@@ -172,16 +175,21 @@ class Evidence:
         found: list[FirstLook] = []
         cut: list[tuple[Path, FileError]] = []
         whole = []
-        for k, (frame, file) in enumerate(zip(self.frames, self._files, strict=True)):
+
+        def look_at(k: int) -> FirstLook | FileError:
+            try:
+                return self.recall.of(("look", self._files[k]), partial(_first_look, self.frames[k]))
+            except FileError as error:
+                return error
+
+        for k, look in enumerate(in_turn(look_at, range(len(self.frames)), self._at_once)):
             if self.is_cancelled():
                 raise Cancelled
-            try:
-                look = self.recall.of(("look", file), partial(_first_look, frame))
-            except FileError as error:
-                cut.append((frame.path, error))
+            if isinstance(look, FileError):
+                cut.append((self.frames[k].path, look))
                 continue
             if look.is_plain:
-                self._plain.add(frame.path)
+                self._plain.add(self.frames[k].path)
             found.append(look)
             whole.append(k)
         if not whole:
@@ -189,6 +197,15 @@ class Evidence:
         self.frames, self._files = [self.frames[k] for k in whole], [self._files[k] for k in whole]
         self.matched = [None] * len(whole)
         return found, cut
+
+    @property
+    def _at_once(self) -> int:
+        """How many frames are read together: large ones one by one, each of which takes a gigabyte meanwhile."""
+        return workers() if self.pixels[0] * self.pixels[1] <= _TOGETHER_PIXELS else 1
+
+    def read_all(self) -> Iterator[Read]:
+        """Every frame as it was matched."""
+        return in_turn(lambda k: self.read(k, self.matched[k]), range(len(self.frames)), self._at_once)
 
     def read(self, k: int, exposure: int | None) -> Read:
         """Read a frame and keep what the checks need; `exposure` is the planned one."""

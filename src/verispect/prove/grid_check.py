@@ -23,6 +23,7 @@ from verispect.prove.expected import light_hypotheses
 from verispect.prove.join.bend import straightened
 from verispect.prove.join.pointing import Pair, growth_agreed, growths
 from verispect.prove.report import Fault, FrameReport, motion_fault
+from verispect.prove.resources.threads import in_turn, workers
 from verispect.prove.series_check import EXPOSURE_STOPS, missed_focus
 
 # Overlaps at least so wide and high in the pictures looked at tell of shake.
@@ -98,19 +99,22 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
             )  # fmt: skip
     compressed = any(is_compressed(evidence.frames[k]) for cell in cells for k in cell)
     divide, losses, seen = evidence.reads[planned[0]].divide, _Losses(_GRAIN if compressed else 0.0), []
-    for pair in found.pairs:
+
+    def held_between(pair: Pair) -> tuple[_Seen, tuple[Floats, Floats]] | None:
+        a, b = pair.a, pair.b
+        overlap = _overlap(found.straight[a], found.straight[b], found.views[b].onto(found.views[a]), divide)
+        if overlap is None:
+            return None
+        held = between(overlap.here, overlap.there, overlap.shown)
+        return _Seen(pair, overlap.top, overlap.left, held), losses.powers(overlap)
+
+    trusted = [pair for pair in found.pairs if pair.trusted]
+    for pair, told in zip(trusted, in_turn(held_between, trusted, workers()), strict=True):
         if evidence.is_cancelled():
             raise Cancelled
-        a, b = pair.a, pair.b
-        overlap = (
-            _overlap(found.straight[a], found.straight[b], found.views[b].onto(found.views[a]), divide)
-            if pair.trusted
-            else None
-        )
-        if overlap is not None:
-            losses.add(overlap, planned[a], planned[b])
-            held = between(overlap.here, overlap.there, overlap.shown)
-            seen.append(_Seen(pair, overlap.top, overlap.left, held))
+        if told is not None:
+            seen.append(told[0])
+            losses.add(told[1], planned[pair.a], planned[pair.b])
     _others_of_cells(evidence, cells, planned, found, losses)
     _shaken(divide, losses, reports)
     _moved(planned, divide, found, seen, reports)
@@ -151,7 +155,7 @@ def _others_of_cells(
             for number in neighbours - {place[lead]}:
                 overlap = _overlap(straight, found.straight[number], found.views[number].onto(view), divide)
                 if overlap is not None:
-                    losses.add(overlap, k, None)
+                    losses.add(losses.powers(overlap), k, None)
 
 
 @dataclass(frozen=True)
@@ -190,9 +194,14 @@ class _Losses:
         self.pairs: defaultdict[int, list[Loss]] = defaultdict(list)
         self.rings: defaultdict[int, int] = defaultdict(lambda: 10**9)
 
-    def add(self, overlap: _Overlap, first: int, second: int | None) -> None:
-        """Of both frames of an overlap, or of the first alone."""
+    def powers(self, overlap: _Overlap) -> tuple[Floats, Floats]:
+        """Of both frames of an overlap."""
         own, other = (sector_powers(part, overlap.shown, grain=self.grain) for part in (overlap.here, overlap.there))
+        return own, other
+
+    def add(self, powers: tuple[Floats, Floats], first: int, second: int | None) -> None:
+        """What both frames of an overlap lost, or the first alone."""
+        own, other = powers
         shared = int(np.isfinite(own - other).all(axis=2).sum())
         if shared < _LEAST_RINGS:
             return

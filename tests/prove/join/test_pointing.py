@@ -8,10 +8,11 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.sparse.csgraph import connected_components
 from scipy.spatial.transform import Rotation
 
 from tests.prove.join.test_canvas import PIXELS, view
-from verispect.prove.join.pointing import Pair, corrected, overlap_share
+from verispect.prove.join.pointing import Pair, corrected, neighbours, overlap_share
 
 
 def tangled(views, vectors):
@@ -72,3 +73,36 @@ def test_overlap_is_the_share_that_geometry_gives() -> None:
     assert overlap_share(view(0), view(half), PIXELS) == pytest.approx(0.5, abs=0.06)
     assert overlap_share(view(0), view(0), PIXELS) == 1.0
     assert overlap_share(view(0), view(90), PIXELS) == 0.0
+
+
+def shares_of_rectangles(columns: int, rows: int, across: float, down: float) -> np.ndarray:
+    """Shares of frames of one size side by side, as areas of rectangles."""
+    place = np.array([(c * (1.0 - across), r * (1.0 - down)) for r in range(rows) for c in range(columns)])
+    apart = np.abs(place[:, None] - place[None])
+    shares = np.prod(np.maximum(1.0 - apart, 0.0), axis=2)
+    return shares - np.diag(np.diag(shares))
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(1, 7), st.integers(1, 5), st.floats(0.06, 0.8), st.floats(0.06, 0.8))
+def test_frames_that_can_be_joined_stay_so(columns: int, rows: int, across: float, down: float) -> None:
+    shares = shares_of_rectangles(columns, rows, across, down)
+    pairs = neighbours(shares)
+    joined = np.zeros(shares.shape)
+    for i, j, share in pairs:
+        assert share == shares[i, j]
+        joined[i, j] = 1.0
+    # Outside truth: connected parts by scipy.sparse.csgraph.
+    assert connected_components(joined, directed=False)[0] == connected_components(shares >= 0.04, directed=False)[0]
+    # Side by side in a row or a column every two are held against one another.
+    beside = [(k, k + 1) for k in range(columns * rows) if (k + 1) % columns]
+    beside += [(k, k + columns) for k in range(columns * (rows - 1))]
+    assert set(beside) <= {pair[:2] for pair in pairs}
+
+
+def test_of_wide_overlaps_the_narrow_ones_are_passed_by() -> None:
+    shares = shares_of_rectangles(4, 3, 0.6, 0.6)
+    assert 2 * len(neighbours(shares)) < np.count_nonzero(np.triu(shares) >= 0.04) * 1.5
+    # Where frames overlap by a fifth each has few neighbours, and all count.
+    few = shares_of_rectangles(2, 2, 0.25, 0.25)
+    assert len(neighbours(few)) == 6

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -99,6 +100,7 @@ def asides_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[list[Asid
     for step in steps[1:]:
         chained.append(chained[-1] @ step)
     last, bases = len(frames) - 1, []
+    telling: dict[int, NDArray[np.bool_]] = {}
     for k in range(len(frames)):
         first, second = (1, 2) if k == 0 else (last - 1, last - 2) if k == last else (k - 1, k + 1)
         bases.append(first)
@@ -106,14 +108,11 @@ def asides_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[list[Asid
         laid = _laid(banded[k], np.asarray(back @ chained[k], float), base)
         way = np.asarray(back @ chained[second], float)
         judge: Grey | None = None
-        for row, column in _places(base.shape):
-            if _is_faint(base, row, column) or _is_faint(laid, row, column):
-                continue
+        telling[first] = _telling(base) if first not in telling else telling[first]
+        for row, column in _places(base.shape, telling[first] & _telling(laid)):
             aside, peak = _shift(base, laid, row, column)
             away = float(np.hypot(*aside))
             if not _LEAST <= away <= _MOST or peak < _PEAK:
-                continue
-            if min(_holding(base, row, column), _holding(laid, row, column)) < _HOLDS:
                 continue
             judge = _laid(banded[second], way, base) if judge is None else judge
             (own, sure), (other, _) = (_shift(one, judge, row, column) for one in (base, laid))
@@ -179,14 +178,11 @@ def between(first: Grey, second: Grey, shown: NDArray[np.bool_]) -> Between:
     one, other = (_banded(np.where(whole, part, np.median(part[whole])).astype(np.float32)) if whole.any() else part
                   for part in small[:2])  # fmt: skip
     same, told = [], []
-    for row, column in _places(one.shape):
-        if not whole[row : row + _SIDE, column : column + _SIDE].all():
-            continue
-        if _is_faint(one, row, column) or _is_faint(other, row, column):
-            continue
+    there = _blocks(whole).all(axis=(2, 3))
+    for row, column in _places(one.shape, there & _telling(one) & _telling(other)):
         aside, peak = _shift(one, other, row, column)
         away = float(np.hypot(*aside))
-        if peak < _PEAK or min(_holding(one, row, column), _holding(other, row, column)) < _HOLDS:
+        if peak < _PEAK:
             continue
         if away < _AGREE:
             same.append(_middle(row, column, divide))
@@ -196,9 +192,19 @@ def between(first: Grey, second: Grey, shown: NDArray[np.bool_]) -> Between:
     return Between(same, _surest(told, divide) if len(same) >= _MOSTLY * len(told) else None)
 
 
-def _places(shape: tuple[int, ...]) -> list[tuple[int, int]]:
+def _places(shape: tuple[int, ...], wanted: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """Where the blocks begin that are wanted, (down, across)."""
     rows, columns = (range(_STEP // 2, side - _SIDE - _STEP // 2 + 1, _STEP) for side in shape)
-    return [(row, column) for row in rows for column in columns]
+    return [(rows[r], columns[c]) for r, c in zip(*np.nonzero(wanted), strict=True)]
+
+
+def _blocks(values: NDArray[Any]) -> NDArray[Any]:
+    """A picture's blocks, (down, across, side, side), without copies of its pixels."""
+    begin = _STEP // 2
+    if min(values.shape) < _SIDE + 2 * begin:
+        return np.empty((0, 0, _SIDE, _SIDE), values.dtype)
+    every = np.lib.stride_tricks.sliding_window_view(values, (_SIDE, _SIDE))
+    return every[begin : len(every) - begin : _STEP, begin : every.shape[1] - begin : _STEP]
 
 
 def _banded(frame: Grey) -> Grey:
@@ -216,21 +222,24 @@ def _laid(frame: Grey, matrix: Floats, base: Grey) -> Grey:
 _WINDOW = cv2.createHanningWindow((_SIDE, _SIDE), cv2.CV_32F)
 # The middle of a block.
 _CORE: NDArray[np.bool_] = np.asarray(_WINDOW) > 0.25
+_HELD: Grey = np.asarray(_WINDOW, np.float32) ** 2
 
 
-def _holding(picture: Grey, row: int, column: int) -> float:
-    """How well a block is held along its own worst direction against its best: an edge alone slides, 0."""
-    part = picture[row : row + _SIDE, column : column + _SIDE]
-    gx, gy = (cv2.Sobel(part, cv2.CV_32F, *way, ksize=3) * _WINDOW for way in ((1, 0), (0, 1)))
-    xx, yy, xy = float((gx * gx).sum()), float((gy * gy).sum()), float((gx * gy).sum())
-    half, apart = 0.5 * (xx + yy), float(np.hypot(0.5 * (xx - yy), xy))
-    return (half - apart) / max(half + apart, 1e-12)
+def _telling(picture: Grey) -> NDArray[np.bool_]:
+    """Which blocks (down, across) show more than next to nothing, and something that holds them both ways.
 
-
-def _is_faint(picture: Grey, row: int, column: int) -> bool:
-    """Whether a block shows next to nothing: of a sky a JPEG keeps its own blocks, which lie anywhere."""
-    _, deviation = cv2.meanStdDev(picture[row : row + _SIDE, column : column + _SIDE])
-    return float(deviation[0, 0]) < _FAINT
+    Of a sky a JPEG keeps its own blocks, which lie anywhere; and along an edge alone a block slides.
+    """
+    slopes = [cv2.Sobel(picture, cv2.CV_32F, *way, ksize=3) for way in ((1, 0), (0, 1))]
+    xx, xy, yy = (
+        np.einsum("rcij,ij->rc", _blocks(a * b), _HELD)
+        for a, b in ((slopes[0], slopes[0]), (slopes[0], slopes[1]), (slopes[1], slopes[1]))
+    )
+    half, apart = 0.5 * (xx + yy), np.hypot(0.5 * (xx - yy), xy)
+    own = _blocks(picture)
+    spread = np.sqrt(np.maximum(np.einsum("rcij,rcij->rc", own, own) / _SIDE**2 - own.mean(axis=(2, 3)) ** 2, 0.0))
+    found: NDArray[np.bool_] = (half - apart >= _HOLDS * np.maximum(half + apart, 1e-12)) & (spread >= _FAINT)
+    return found
 
 
 def _is_there(first: Grey, second: Grey, row: int, column: int, aside: Floats) -> bool:

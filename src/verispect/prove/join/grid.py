@@ -33,7 +33,7 @@ from verispect.prove.join.kept import Measured, read_measured, write_measured
 from verispect.prove.join.painting import Painter
 from verispect.prove.join.placing import Placed, found_places
 from verispect.prove.join.pointing import Pair, corrected, pair_report, pairs_of
-from verispect.prove.peak_memory import begin_peak, peak_mb
+from verispect.prove.resources.peak_memory import begin_peak, peak_mb
 
 Progress = Callable[[float, str], None]
 _PART_PX = 768

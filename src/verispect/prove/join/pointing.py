@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_middle, bands_at_hand, enlarged, motion_between
 from verispect.prove.expected import View
+from verispect.prove.resources.threads import in_turn, workers
 
 Grey = NDArray[np.float32]
 PRIOR_DEG = 0.15
@@ -82,7 +83,7 @@ def overlap_share(first: View, second: View, pixels: tuple[int, int]) -> float:
 
 
 def neighbours(shares: Floats) -> list[tuple[int, int, float]]:
-    """Which frames are compared, and the share by which they overlap, from the shares of all, shape (N, N), symmetric.
+    """Which frames are compared, and by what share they overlap, from the shares of all, shape (N, N), symmetric.
 
     Those that overlap but little are passed by where two others lie between them, if each of the two has enough
     wider ones: they tell little more, and in a grid of wide overlaps they are half of all.
@@ -121,24 +122,27 @@ def pairs_of(
     up = enlarged(divide)
     down = np.linalg.inv(up)
     wanted = _overlaps(views, pixels)
-    found = []
     bands = bands_at_hand(lambda k: greys[k])
-    for number, (i, j, share) in enumerate(wanted):
-        if is_cancelled():
-            break
-        progress(number / max(len(wanted), 1))
+    middle = ((greys[0].shape[1] - 1) / 2.0, (greys[0].shape[0] - 1) / 2.0)
+
+    def looked_at(wanted: tuple[int, int, float]) -> Pair:
+        i, j, share = wanted
         planned = views[j].onto(views[i])
         motion = motion_between(
-            bands(j), bands(i), planned=down @ planned @ up, focal_px=views[i].scale_px / divide,
-            centre_px=((greys[i].shape[1] - 1) / 2.0, (greys[i].shape[0] - 1) / 2.0),
-        )  # fmt: skip
+            bands(j), bands(i), planned=down @ planned @ up, focal_px=views[i].scale_px / divide, centre_px=middle
+        )
         matrix = up @ motion.matrix @ down
         turned = _turn_of(matrix, views[j], views[i], pixels)
         between = views[i].rotation @ views[j].rotation.T
-        turn = _vector(turned @ between.T)
-        found.append(
-            Pair(i, j, share, motion.correlation, turn, motion.residual_px * divide, _growth(matrix, planned, pixels))
-        )
+        turn, growth = _vector(turned @ between.T), _growth(matrix, planned, pixels)
+        return Pair(i, j, share, motion.correlation, turn, motion.residual_px * divide, growth)
+
+    found = []
+    for pair in in_turn(looked_at, wanted, workers()):
+        found.append(pair)
+        if is_cancelled():
+            break
+        progress(len(found) / len(wanted))
     return found
 
 

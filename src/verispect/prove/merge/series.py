@@ -27,7 +27,7 @@ from verispect.prove.merge.ghosts import ghosts_in, leave_out
 from verispect.prove.merge.pyramid import Level
 from verispect.prove.merge.unveil import Focusing
 from verispect.prove.parting.sets import is_dark
-from verispect.prove.peak_memory import begin_peak, peak_mb
+from verispect.prove.resources.peak_memory import begin_peak, peak_mb
 
 Progress = Callable[[float, str], None]
 _T = TypeVar("_T")

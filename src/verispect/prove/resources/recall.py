@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from threading import Lock
 from typing import TypeVar, cast
 
 import numpy as np
@@ -23,19 +24,23 @@ class Recall:
     def __init__(self, most_bytes: int = _MOST_BYTES) -> None:
         self.most_bytes, self.bytes = most_bytes, 0
         self._kept: OrderedDict[Hashable, tuple[object, int]] = OrderedDict()
+        self._lock = Lock()
 
     def of(self, key: Hashable, work: Callable[[], Kept]) -> Kept:
         """What is kept under a key; worked out where there is none."""
-        if key in self._kept:
-            self._kept.move_to_end(key)
-            return cast(Kept, self._kept[key][0])
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return cast(Kept, self._kept[key][0])
         found = work()
         size = bytes_of(found)
-        self._kept[key] = found, size
-        self.bytes += size
-        while self.bytes > self.most_bytes and len(self._kept) > 1:
-            _, (_, freed) = self._kept.popitem(last=False)
-            self.bytes -= freed
+        with self._lock:
+            _, before = self._kept.pop(key, (None, 0))
+            self._kept[key] = found, size
+            self.bytes += size - before
+            while self.bytes > self.most_bytes and len(self._kept) > 1:
+                _, (_, freed) = self._kept.popitem(last=False)
+                self.bytes -= freed
         return found
 
 

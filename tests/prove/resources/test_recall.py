@@ -17,8 +17,8 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove import evidence
 from verispect.prove.check import check
 from verispect.prove.intake import Frame, described
-from verispect.prove.recall import Recall, bytes_of, file_key
 from verispect.prove.report import report_dict
+from verispect.prove.resources.recall import Recall, bytes_of, file_key
 
 # One process makes the frames once.
 pytestmark = pytest.mark.xdist_group("frames")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from verispect.prove.peak_memory import begin_peak, peak_mb
+from verispect.prove.resources.peak_memory import begin_peak, peak_mb
 
 
 def test_the_peak_is_that_of_the_work_since_it_began() -> None:
