@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -17,7 +18,7 @@ from verispect.prove.check import check
 from verispect.prove.checks.moved import Between, Moved
 from verispect.prove.checks.pointing import Looked
 from verispect.prove.expected import View
-from verispect.prove.grid_check import _moved, _Seen
+from verispect.prove.grid_check import _focused_alike, _Losses, _moved, _Seen, _shaken
 from verispect.prove.intake import coded_of, linear_of
 from verispect.prove.join.pointing import Pair, growth_agreed, growths
 from verispect.prove.report import FrameReport
@@ -101,3 +102,64 @@ def test_what_a_third_frame_decides_clears_the_other_of_what_none_can_decide() -
     reports = [FrameReport(file=f"f{k}.tif") for k in range(3)]
     _moved([0, 1, 2], 1, found, seen, reports)
     assert [[fault.name for fault in report.faults] for report in reports] == [[], ["moved-subject"], []]
+
+
+def test_who_stands_aside_of_two_is_the_odd_one_whatever_lies_beside_it() -> None:
+    """Frames 0 and 2 agree; 1 lies aside of both, on two blocks of one thing, and a third pair agrees close by."""
+    view = View(np.eye(3), 800.0, (199.5, 149.5))
+    pairs = [Pair(a, b, 0.5, 0.9, np.zeros(3), 0.2) for a, b in ((0, 1), (1, 2), (1, 3))]
+    found = Looked(
+        np.zeros((4, 2)), np.zeros(4), np.zeros(4), np.ones(4, bool), pairs, [view] * 4, [[0.0, 0.0]] * 4, []
+    )  # fmt: skip
+    seen = [
+        _Seen(pairs[0], 0, 0, Between([], Moved(60.0, 80.0, 8.0))),
+        _Seen(pairs[1], 0, 0, Between([], Moved(70.0, 140.0, 8.0))),
+        _Seen(pairs[2], 0, 0, Between([(75.0, 155.0)], None)),
+    ]
+    reports = [FrameReport(file=f"f{k}.tif") for k in range(4)]
+    _moved([0, 1, 2, 3], 1, found, seen, reports)
+    assert [[fault.name for fault in report.faults] for report in reports] == [[], ["moved-subject"], [], []]
+
+
+def _streaks(seed: int, along_deg: float | None) -> np.ndarray:
+    """Log powers of tiles that all show alike, but for what motion along a direction took."""
+    rng = np.random.default_rng(seed)
+    theta = np.radians((np.arange(12) + 0.5) * 15.0)
+    found = rng.normal(0.0, 0.01, (30, 6, 12))
+    if along_deg is not None:
+        found -= np.linspace(0.3, 0.9, 6)[None, :, None] * np.cos(theta - np.radians(along_deg))[None, None] ** 2
+    return found
+
+
+def test_frames_of_one_cell_are_no_two_witnesses() -> None:
+    reports = [FrameReport(f"f{k}.tif") for k in range(4)]
+    same, shaken = _streaks(0, None), _streaks(1, 40.0)
+    losses = _Losses(0.0, [[0], [1, 2], [3]])
+    losses.add((shaken, same), 0, 1)
+    losses.add((shaken, _streaks(2, None)), 0, 2)
+    _shaken(1, losses, reports)
+    assert not any(report.faults for report in reports)
+    # A frame of another cell says the same.
+    losses.add((shaken, _streaks(3, None)), 0, 3)
+    _shaken(1, losses, reports)
+    assert [[fault.name for fault in report.faults] for report in reports] == [["motion"], [], [], []]
+    assert reports[0].motion_direction == pytest.approx(40.0, abs=3.0)
+
+
+def test_frames_are_held_against_those_focused_most_alike() -> None:
+    class Known:
+        """Frames by their image distance alone, mm."""
+
+        matched = list(range(6))
+        exposures = [
+            SimpleNamespace(state=SimpleNamespace(image_distance_mm=v)) for v in (50, 52, 54, 50.2, 53.8, 51)
+        ]
+
+    cells = [[0, 2, 1], [3, 4], [5]]
+    beside = {frozenset((1, 4)), frozenset((3, 5))}
+    found = {tuple(sorted(pair)) for pair in _focused_alike(Known(), cells, beside)}
+    within = {(0, 1), (1, 2), (3, 4)}
+    # Every frame of two cells side by side with the nearest of the other; the first cell and the last do not meet.
+    across = {(0, 3), (1, 3), (2, 4), (3, 5), (4, 5)}
+    assert found == within | across
+    assert _focused_alike(Known(), [[0], [3], [5]], {frozenset((0, 3))}) == []

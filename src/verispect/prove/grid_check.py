@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
 import cv2
@@ -36,6 +37,8 @@ _GRAIN = 0.01
 _MANY_NEIGHBOURS, _BY_MANY = 4, 0.2
 # Blocks that lie so near one another tell of the same place, pixels of the pictures looked at.
 _NEAR_PX = 24.0
+# Two blocks on one thing lie within so many times that.
+_BLOCKS_NEAR = 4.0
 # Drawn larger or smaller than planned by so much, and by so many times what is usual, a frame is out of focus.
 _LEAST_GROWTH, _TIMES_USUAL = 1.5e-3, 6.0
 
@@ -98,7 +101,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
                       "take it again with the others' exposure; joining evens out what is not clipped")
             )  # fmt: skip
     compressed = any(is_compressed(evidence.frames[k]) for cell in cells for k in cell)
-    divide, losses, seen = evidence.reads[planned[0]].divide, _Losses(_GRAIN if compressed else 0.0), []
+    divide, losses, seen = evidence.reads[planned[0]].divide, _Losses(_GRAIN if compressed else 0.0, cells), []
 
     def held_between(pair: Pair) -> tuple[_Seen, tuple[Floats, Floats]] | None:
         a, b = pair.a, pair.b
@@ -134,28 +137,63 @@ def _lead(evidence: Evidence, cell: Sequence[int]) -> int:
 def _others_of_cells(
     evidence: Evidence, cells: Sequence[Sequence[int]], leads: Sequence[int], found: Looked, losses: _Losses
 ) -> None:
-    """What the frames of cells that are not compared otherwise lost against their cell's neighbours."""
-    divide, place = evidence.reads[leads[0]].divide, {k: number for number, k in enumerate(leads)}
+    """What frames of grids of series lost against those focused next to them in their cell and in its neighbours."""
+    place = {k: number for number, k in enumerate(leads)}
+    views, straight = {}, {}
     for cell in cells:
         lead = next((k for k in cell if k in place), None)
-        if lead is None:
+        planned = None if lead is None else evidence.view(lead)
+        if lead is None or planned is None:
             continue
-        own, planned = found.views[place[lead]], evidence.view(lead)
-        neighbours = {n for p in found.pairs if p.trusted and place[lead] in (p.a, p.b) for n in (p.a, p.b)}
+        own = found.views[place[lead]]
         for k in cell:
             view = evidence.view(k)
-            if k == lead or view is None or planned is None:
-                continue
-            if evidence.is_cancelled():
-                raise Cancelled
-            # It was turned as its cell's lead was.
-            turned = own.rotation @ planned.rotation.T @ view.rotation
-            view = replace(view, rotation=turned, bend=own.bend)
-            straight = straightened(evidence.reads[k].grey, view, evidence.pixels)
-            for number in neighbours - {place[lead]}:
-                overlap = _overlap(straight, found.straight[number], found.views[number].onto(view), divide)
-                if overlap is not None:
-                    losses.add(losses.powers(overlap), k, None)
+            if k == lead:
+                views[k], straight[k] = own, found.straight[place[lead]]
+            elif view is not None:
+                # It was turned as its cell's lead was.
+                turned = own.rotation @ planned.rotation.T @ view.rotation
+                views[k] = replace(view, rotation=turned, bend=own.bend)
+                straight[k] = straightened(evidence.reads[k].grey, views[k], evidence.pixels)
+    beside = {frozenset((leads[pair.a], leads[pair.b])) for pair in found.pairs if pair.trusted}
+    # What leads lost against one another is told already.
+    wanted = [pair for pair in _focused_alike(evidence, cells, beside) if pair not in beside and pair <= views.keys()]
+
+    def powers(pair: frozenset[int]) -> tuple[Floats, Floats] | None:
+        k, other = sorted(pair)
+        divide = evidence.reads[k].divide
+        overlap = _overlap(straight[k], straight[other], views[other].onto(views[k]), divide)
+        return None if overlap is None else losses.powers(overlap)
+
+    for pair, told in zip(wanted, in_turn(powers, wanted, workers()), strict=True):
+        if evidence.is_cancelled():
+            raise Cancelled
+        if told is not None:
+            losses.add(told, *sorted(pair))
+
+
+def _focused_alike(
+    evidence: Evidence, cells: Sequence[Sequence[int]], beside: Collection[frozenset[int]]
+) -> list[frozenset[int]]:
+    """Frames next to one another in focus within a cell, and of two cells side by side those focused most alike."""
+    if all(len(cell) == 1 for cell in cells):
+        return []
+
+    def distance(k: int) -> float:
+        index = evidence.matched[k]
+        return float(k) if index is None else evidence.exposures[index].state.image_distance_mm
+
+    def nearest(k: int, those: Sequence[int]) -> int:
+        return min(those, key=lambda m: abs(distance(m) - distance(k)))
+
+    found = []
+    for cell in cells:
+        found += [frozenset(pair) for pair in itertools.pairwise(sorted(cell, key=distance))]
+    for one, other in itertools.combinations(cells, 2):
+        if not any(frozenset((a, b)) in beside for a in one for b in other):
+            continue
+        found += [frozenset((k, nearest(k, those))) for these, those in ((one, other), (other, one)) for k in these]
+    return list(dict.fromkeys(found))
 
 
 @dataclass(frozen=True)
@@ -187,29 +225,29 @@ def _overlap(here: Grey, there: Grey, onto: Floats, divide: int) -> _Overlap | N
 
 
 class _Losses:
-    """What frames lost along one direction against every neighbour that shows the same places."""
+    """What frames lost along one direction against every cell that shows the same places."""
 
-    def __init__(self, grain: float) -> None:
+    def __init__(self, grain: float, cells: Sequence[Sequence[int]]) -> None:
         self.grain = grain
-        self.pairs: defaultdict[int, list[Loss]] = defaultdict(list)
-        self.rings: defaultdict[int, int] = defaultdict(lambda: 10**9)
+        self.cell = {k: number for number, cell in enumerate(cells) for k in cell}
+        # Of every frame and each cell the loss that most rings tell: frames of one cell are no two witnesses.
+        self.told: defaultdict[int, dict[int, tuple[int, Loss]]] = defaultdict(dict)
 
     def powers(self, overlap: _Overlap) -> tuple[Floats, Floats]:
         """Of both frames of an overlap."""
         own, other = (sector_powers(part, overlap.shown, grain=self.grain) for part in (overlap.here, overlap.there))
         return own, other
 
-    def add(self, powers: tuple[Floats, Floats], first: int, second: int | None) -> None:
-        """What both frames of an overlap lost, or the first alone."""
+    def add(self, powers: tuple[Floats, Floats], first: int, second: int) -> None:
+        """What both frames of an overlap lost."""
         own, other = powers
         shared = int(np.isfinite(own - other).all(axis=2).sum())
         if shared < _LEAST_RINGS:
             return
         for k, powers in ((first, (own, other)), (second, (other, own))):
-            loss = None if k is None else loss_against(*powers)
-            if k is not None and loss is not None:
-                self.rings[k] = min(self.rings[k], shared)
-                self.pairs[k].append(loss)
+            loss, other_cell = loss_against(*powers), self.cell[first + second - k]
+            if loss is not None and self.told[k].get(other_cell, (0, loss))[0] < shared:
+                self.told[k][other_cell] = shared, loss
 
 
 @dataclass(frozen=True)
@@ -224,13 +262,14 @@ class _Seen:
 
 def _shaken(divide: int, losses: _Losses, reports: list[FrameReport]) -> None:
     """Frames that lost detail along one direction against all neighbours that show the same places."""
-    for k, pairs in sorted(losses.pairs.items()):
+    for k, told in sorted(losses.told.items()):
+        pairs = [loss for _, loss in told.values()]
         # What a JPEG threw away may look like motion against two neighbours that are focused elsewhere.
         if len(pairs) < (3 if losses.grain else 2):
             continue
         swing, direction = agreed(pairs)
         few = _BY_MANY if len(pairs) >= _MANY_NEIGHBOURS else _CLEAR
-        least = few if losses.rings[k] < _MANY_RINGS else _SHAKEN
+        least = few if min(rings for rings, _ in told.values()) < _MANY_RINGS else _SHAKEN
         if swing >= least and reports[k].without("knock", "motion"):
             motion_fault(reports[k], blur_length_px(swing) * divide, direction)
 
@@ -260,18 +299,31 @@ def _moved(planned: list[int], divide: int, found: Looked, seen: Sequence[_Seen]
     told = [
         (one, one.held.aside, ray(one, one.held.aside.row, one.held.aside.column)) for one in seen if one.held.aside
     ]
-    found_aside = [(one.pair, aside, way, vouched_for(one, way)) for one, aside, way in told]
+
+    def against(one: _Seen, way: Floats) -> set[int]:
+        """Which of the two frames stands aside of a third as well, about there, where the other does not."""
+        others = [
+            other.pair for other, _, elsewhere in told
+            if other is not one and np.linalg.norm(elsewhere - way) < _BLOCKS_NEAR * near
+        ]  # fmt: skip
+        often = [sum(number in (other.a, other.b) for other in others) for number in (one.pair.a, one.pair.b)]
+        return {one.pair.a} if often[0] > often[1] else {one.pair.b} if often[1] > often[0] else set()
+
+    decided = []
+    for one, aside, way in told:
+        odd_one, pair = against(one, way), one.pair
+        vouched = {pair.a, pair.b} - odd_one if odd_one else vouched_for(one, way)
+        decided.append((pair, aside, way, vouched))
     # What a third frame decides first: it may tell whose the others are.
-    for pair, aside, way, vouched in sorted(found_aside, key=lambda each: not each[3]):
+    for pair, aside, way, vouched in sorted(decided, key=lambda each: not each[3]):
         if len(vouched) == 2:
             # Both agree with others about it: it lies between them alone.
             continue
         odd = pair.a if vouched == {pair.b} else pair.b if vouched == {pair.a} else max(pair.a, pair.b)
-        report, against = reports[planned[odd]], reports[planned[pair.a + pair.b - odd]].file
+        report, beside = reports[planned[odd]], reports[planned[pair.a + pair.b - odd]].file
         either = (report,) if vouched else [reports[planned[number]] for number in (pair.a, pair.b)]
-        if any(fault.name == "moved-subject" for one in either for fault in one.faults) or any(
-            fault.name in ("knock", "motion", "missed-focus") for fault in report.faults
-        ):
+        # A frame out of focus shows edges elsewhere, and one that was turned everything.
+        if not all(one.without("moved-subject", "knock", "motion", "missed-focus") for one in either):
             continue
         view = found.views[odd]
         place = view.to_pixels @ view.rotation @ way
@@ -282,7 +334,7 @@ def _moved(planned: list[int], divide: int, found: Looked, seen: Sequence[_Seen]
         report.faults.append(
             Fault("moved-subject", divide * aside.shift,
                   f"something near row {row:.0f}, column {column:.0f} stands some {round(divide * aside.shift)} px "
-                  f"aside of where {against} has it{doubt}",
+                  f"aside of where {beside} has it{doubt}",
                   "take that part from the other frame when joining, or take it again in a calm moment",
                   (row, column))
         )  # fmt: skip
