@@ -103,3 +103,19 @@ def test_a_series_before_a_grid_of_the_same_thing_is_none_of_it(tmp_path: Path) 
     places = [(b, p, 0.0) for p in (-12.0, 12.0) for b in (-20.0, 0.0, 20.0)]
     write_frames(tmp_path, [*((4.0, 2.0, g) for g in (0.0, 0.004, 0.008, 0.012)), *places])
     assert kinds(check([tmp_path])) == [("series", 4), ("grid", 6)]
+
+
+def test_a_black_frame_in_a_grid_is_its_fault_and_between_two_grids_parts_them(tmp_path: Path) -> None:
+    frames = [(b, p, 0.0) for p in (-12.0, 12.0) for b in (-20.0, 0.0, 20.0)]
+    write_frames(tmp_path, frames)
+    black = np.random.default_rng(0).uniform(0.0, 1e-4, (*SIZE[::-1], 3))
+    (tmp_path / "frame-004.tif").unlink()
+    save(tmp_path / "frame-004.tif", black)
+    report = check([tmp_path])
+    assert kinds(report) == [("grid", 6)]
+    assert [(k, fault.name) for k, frame in enumerate(report.frames) for fault in frame.faults] == [(3, "dark")]
+    save(tmp_path / "frame-007.tif", black[::-1])
+    write_frames(tmp_path, frames, begin=7, seed=3)
+    report = check([tmp_path])
+    assert kinds(report) == [("grid", 6), ("grid", 6)]
+    assert report.sets[1].separator == 6

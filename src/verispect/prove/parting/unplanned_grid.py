@@ -12,6 +12,7 @@ from verispect.prove.evidence import Evidence
 from verispect.prove.expected import View
 from verispect.prove.intake import coded_of
 from verispect.prove.join.placing import found_places
+from verispect.prove.join.pointing import overlap_share
 from verispect.prove.parting.sets import FrameSet
 from verispect.prove.parting.views import Grey, runs_of
 
@@ -20,6 +21,8 @@ _MOST = 60
 # A grid has so many places; of the frames that may lie in it so many must, of every part that was parted from the
 # others by what it shows too.
 _LEAST_PLACES, _LEAST_SHARE = 3, 0.6
+# Frames that share so much look the same way.
+_SAME_PLACE = 0.85
 _WHY = "each shows a part of what its neighbours show"
 
 Cells = list[list[int]]
@@ -48,7 +51,50 @@ def grids_among(
     found: list[tuple[FrameSet, Cells | None]] = []
     for chain in chains:
         found += _grids_of(evidence, chain, thumbs, left_out)
+    found = _without_faults(evidence, found, thumbs, left_out)
     return [group for group, _ in found], {group: cells for group, cells in found if cells is not None}
+
+
+def _without_faults(
+    evidence: Evidence,
+    sets: Sequence[tuple[FrameSet, Cells | None]],
+    thumbs: Sequence[Grey],
+    left_out: Collection[int],
+) -> list[tuple[FrameSet, Cells | None]]:
+    """Sets with those put together that one frame parts which came out black where a grid has a place for it."""
+    found: list[tuple[FrameSet, Cells | None]] = []
+    for group, cells in sets:
+        black = group.separator
+        before = found[-1] if found else None
+        if before is not None and black is not None and before[0].frames[-1] + 1 == black == group.frames[0] - 1:
+            halves = (before, (group, cells))
+            if all(_in_a_grid(*half, thumbs) for half in halves):
+                parts = [half[0] for half in halves]
+                placed = _placed(evidence, parts, thumbs, left_out)
+                if placed is not None and _goes_on(evidence, parts, placed):
+                    whole = _placed_in(evidence, parts, placed)
+                    whole = replace(whole, frames=(*parts[0].frames, black, *parts[1].frames))
+                    found[-1] = whole, [cell for cell, _ in placed]
+                    continue
+        found.append((group, cells))
+    return found
+
+
+def _in_a_grid(group: FrameSet, cells: Cells | None, thumbs: Sequence[Grey]) -> bool:
+    """Whether a set may be a part of a grid: it is one, or no two frames after one another show the same."""
+    alone = len(runs_of([thumbs[k] for k in group.frames])) == len(group.frames)
+    return not group.by_hand and (cells is not None or alone)
+
+
+def _goes_on(evidence: Evidence, parts: Sequence[FrameSet], placed: Sequence[tuple[list[int], View]]) -> bool:
+    """Whether all frames of two parts lie side by side, and none of the second where one of the first lies."""
+    there = {k for cell, _ in placed for k in cell}
+    sides = [[(cell, looks) for cell, looks in placed if set(cell) & set(part.frames)] for part in parts]
+    both = any(set(cell) & set(parts[0].frames) and set(cell) & set(parts[1].frames) for cell, _ in placed)
+    anew = any(
+        overlap_share(first, second, evidence.pixels) > _SAME_PLACE for _, first in sides[0] for _, second in sides[1]
+    )
+    return not both and not anew and all(there.issuperset(part.frames) for part in parts)
 
 
 def _grids_of(
@@ -82,7 +128,11 @@ def _placed_in(evidence: Evidence, parts: Sequence[FrameSet], placed: Sequence[t
     """Parts as one set, and in the evidence where each of its frames looks."""
     for cell, looks in placed:
         evidence.found |= dict.fromkeys(cell, looks)
-    return replace(parts[0], frames=tuple(k for part in parts for k in part.frames), why=(*parts[0].why, _WHY))
+    return replace(
+        parts[0],
+        frames=tuple(k for part in parts for k in part.frames),
+        why=tuple(dict.fromkeys((*parts[0].why, _WHY))),
+    )
 
 
 def _those(parts: Sequence[FrameSet], wanted: Callable[[int], bool]) -> list[FrameSet]:
