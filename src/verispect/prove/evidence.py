@@ -37,8 +37,8 @@ Progress = Callable[[float, str], None]
 _WORKING_PIXELS = 1_700_000
 _SMALL_PIXELS = 120_000
 _BLOCK_HALF = 60
-# Frames of no more pixels are read several at once.
-_TOGETHER_PIXELS = 26_000_000
+# What frames being read may take together, and what one does for every pixel.
+_READING_BYTES, _PIXEL_BYTES = 1.6e9, 30
 _SMALL_SIDE = 180
 
 
@@ -200,8 +200,8 @@ class Evidence:
 
     @property
     def _at_once(self) -> int:
-        """How many frames are read together: large ones one by one, each of which takes a gigabyte meanwhile."""
-        return workers() if self.pixels[0] * self.pixels[1] <= _TOGETHER_PIXELS else 1
+        """How many frames are read together, for the memory that each takes meanwhile."""
+        return max(1, min(workers(), int(_READING_BYTES / (_PIXEL_BYTES * self.pixels[0] * self.pixels[1]))))
 
     def read_all(self) -> Iterator[Read]:
         """Every frame as it was matched."""
