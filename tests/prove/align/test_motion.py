@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from scipy import ndimage
 from scipy.ndimage import affine_transform
 
-from verispect.prove.align.motion import at_level, at_middle, covered, enlarged, halvings, motion_between
+from verispect.prove.align.motion import Bands, at_level, at_middle, covered, enlarged, halvings, motion_between
 
 ROWS, COLUMNS = 240, 360
 MIDDLE = ((COLUMNS - 1) / 2, (ROWS - 1) / 2)
@@ -140,3 +140,19 @@ def test_what_lies_partly_behind_the_camera_is_drawn() -> None:
     matrix = np.array([[1.0, 0, 3], [0, 1, 2], [-0.02, 0, 1.0]])
     drawn = cv2.warpPerspective(np.ones((60, 90), np.float32), matrix, (90, 60), flags=cv2.INTER_LINEAR)
     assert np.array_equal(covered(matrix, (60, 90), (60, 90)), drawn > 0.999)
+
+
+def test_bands_stay_what_they_were_however_often_they_are_laid() -> None:
+    """OpenCV 5 put its window over the coarsest of them, each time again."""
+    rng = np.random.default_rng(5)
+    pictures = [cv2.GaussianBlur(rng.normal(0.5, 0.2, (240, 360)).astype(np.float32), (0, 0), 2.0) for _ in range(2)]
+    kept = [Bands(picture) for picture in pictures]
+    how = {"planned": np.eye(3), "focal_px": 400.0, "centre_px": (179.5, 119.5)}
+    first = motion_between(kept[0], kept[1], **how)
+    again = motion_between(kept[0], kept[1], **how)
+    fresh = motion_between(pictures[0], pictures[1], **how)
+    assert np.array_equal(first.matrix, again.matrix)
+    assert np.array_equal(first.matrix, fresh.matrix)
+    for band, picture in zip(kept, pictures, strict=True):
+        for divide in (1, 2):
+            assert np.array_equal(band.at(divide), Bands(picture).at(divide))

@@ -112,8 +112,9 @@ def test_what_is_too_soft_to_be_laid_for_sure_stays_where_the_plan_has_it(
     """Five frames that shift by a pixel each, where a tenth more was planned; the third is hardly like the others."""
 
     def between(frame, other, **_how) -> Motion:
-        steps = float(frame[0, 0] - other[0, 0])
-        sure = 2.0 not in (frame[0, 0], other[0, 0])
+        here, there = frame.picture[0, 0], other.picture[0, 0]
+        steps = float(here - there)
+        sure = 2.0 not in (here, there)
         return Motion(np.array([[1, 0, steps], [0, 1, 0], [0, 0, 1.0]]), 0.9 if sure else likeness, 0.0)
 
     monkeypatch.setattr(series_module, "motion_between", between)

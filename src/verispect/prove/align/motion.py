@@ -211,7 +211,8 @@ def _shifted(small: Grey, large: Grey, planned: Floats, divide: int) -> Floats:
     moved, there = _warped(small, level, large.shape)
     before = alike(moved, large, there)
     window = cv2.createHanningWindow((large.shape[1], large.shape[0]), cv2.CV_32F)
-    (dx, dy), _ = cv2.phaseCorrelate(moved, large, window)
+    # OpenCV 5 puts the window over what it is given.
+    (dx, dy), _ = cv2.phaseCorrelate(moved.copy(), large.copy(), window)
     step = np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1.0]])
     again, there = _warped(small, step @ level, large.shape)
     if alike(again, large, there) <= before + 0.01:
