@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from scipy import ndimage
 from scipy.ndimage import affine_transform
 
+from tests.prove.join.spheres import FOCAL_PX, SIZE, painted_sphere, seen, turn
 from verispect.prove.align.motion import Bands, at_level, at_middle, covered, enlarged, halvings, motion_between
 
 ROWS, COLUMNS = 240, 360
@@ -38,9 +39,9 @@ def cut(whole: np.ndarray, *, down: float = 0.0, right: float = 0.0, turn_deg: f
     return affine_transform(whole, matrix, offset, output_shape=(ROWS, COLUMNS), order=5, mode="reflect")
 
 
-def found(first: np.ndarray, second: np.ndarray, planned: np.ndarray | None = None):
+def found(first: np.ndarray, second: np.ndarray, planned: np.ndarray | None = None, *, rotate: bool = True):
     planned = np.eye(3) if planned is None else planned
-    return motion_between(first, second, planned=planned, focal_px=FOCAL, centre_px=MIDDLE)
+    return motion_between(first, second, planned=planned, focal_px=FOCAL, centre_px=MIDDLE, rotate=rotate)
 
 
 @settings(max_examples=15, deadline=None)
@@ -51,7 +52,8 @@ def test_a_planted_motion_is_found_to_a_few_hundredths(
     down: float, right: float, turn: float, grow: float, seed: int
 ) -> None:
     whole = content(seed)
-    motion = found(cut(whole, down=down, right=right, turn_deg=turn, grow=grow), cut(whole))
+    # Pixels that are pushed aside, which no turn of a camera does.
+    motion = found(cut(whole, down=down, right=right, turn_deg=turn, grow=grow), cut(whole), rotate=False)
     assert motion.trusted
     back_down, back_right, back_turn, back_grow = at_middle(motion.matrix, MIDDLE)
     # The motion lays the moved frame back over the other.
@@ -60,6 +62,24 @@ def test_a_planted_motion_is_found_to_a_few_hundredths(
     place = motion.matrix @ np.array([MIDDLE[0] + right, MIDDLE[1] + down, 1.0])
     assert place[:2] / place[2] == pytest.approx(MIDDLE, abs=0.06)
     assert np.hypot(back_down, back_right) == pytest.approx(np.hypot(down, right), abs=0.25)
+
+
+@pytest.mark.parametrize(("bearing", "pitch", "roll"), [(1.6, -0.9, 0.1), (-2.5, 0.4, 0.0), (4.0, 2.0, -0.5)])
+def test_a_camera_that_was_pushed_far_is_found_in_the_corners_too(bearing: float, pitch: float, roll: float) -> None:
+    """Seen from a sphere: a push that was taken for a shift left corners off by what no turn takes back."""
+    here, there = turn(0.0, 0.0), turn(bearing, pitch, roll)
+    first, second = (
+        np.asarray(seen(painted_sphere(), basis).mean(axis=2), np.float32) for basis in (there, here)
+    )  # fmt: skip
+    middle = ((SIZE[0] - 1) / 2, (SIZE[1] - 1) / 2)
+    to = np.array([[FOCAL_PX, 0, middle[0]], [0, FOCAL_PX, middle[1]], [0, 0, 1.0]]) @ np.diag([1.0, -1.0, 1.0])
+    true = to @ here @ there.T @ np.linalg.inv(to)
+    motion = motion_between(first, second, planned=np.eye(3), focal_px=FOCAL_PX, centre_px=middle)
+    wide, high = SIZE
+    corners = np.array([[40, 40, 1], [wide - 41, 40, 1], [40, high - 41, 1], [wide - 41, high - 41, 1.0]]).T
+    told, right = motion.matrix @ corners, true @ corners
+    off = np.hypot(*(told[:2] / told[2] - right[:2] / right[2]))
+    assert off.max() < 0.03
 
 
 def test_two_frames_of_one_place_have_not_moved() -> None:

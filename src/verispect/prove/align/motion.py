@@ -119,7 +119,7 @@ def motion_between(
     """
     levels = _pyramids(frame, other)
     found = planned.copy()
-    found = _shifted(*levels[0][:2], found, levels[0][2])
+    found = _shifted(*levels[0], found, focal_px, centre_px, rotate)
     for small, large, divide in levels:
         enough_px = _SMALL_STEP_PX if divide == levels[-1][2] else _SMALL_STEP_COARSE_PX
         found = _refined(small, large, found, divide, focal_px, centre_px, rotate, enough_px)
@@ -205,7 +205,15 @@ def covered(matrix: Floats, picture: tuple[int, ...], shape: tuple[int, ...]) ->
     return (column >= left[:, None]) & (column <= right[:, None])
 
 
-def _shifted(small: Grey, large: Grey, planned: Floats, divide: int) -> Floats:
+def _shifted(
+    small: Grey,
+    large: Grey,
+    divide: int,
+    planned: Floats,
+    focal_px: float,
+    centre_px: tuple[float, float],
+    rotate: bool,
+) -> Floats:
     """The plan moved by a phase correlation, where that makes the frames more alike."""
     level = at_level(planned, divide)
     moved, there = _warped(small, level, large.shape)
@@ -213,13 +221,11 @@ def _shifted(small: Grey, large: Grey, planned: Floats, divide: int) -> Floats:
     window = cv2.createHanningWindow((large.shape[1], large.shape[0]), cv2.CV_32F)
     # OpenCV 5 puts the window over what it is given.
     (dx, dy), _ = cv2.phaseCorrelate(moved.copy(), large.copy(), window)
-    step = np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1.0]])
-    again, there = _warped(small, step @ level, large.shape)
-    if alike(again, large, there) <= before + 0.01:
-        return planned
-    whole = np.array([[1, 0, dx * divide], [0, 1, dy * divide], [0, 0, 1.0]])
-    found: Floats = whole @ planned
-    return found
+    # A camera that turns does more than shift: as a shift the corners would stay off by what no turn takes back.
+    turned = np.array([dx * divide / focal_px, dy * divide / focal_px, 0.0, 0.0])
+    found: Floats = _moved_by(turned, focal_px, centre_px, rotate) @ planned
+    again, there = _warped(small, at_level(found, divide), large.shape)
+    return found if alike(again, large, there) > before + 0.01 else planned
 
 
 def alike(first: Grey, second: Grey, there: NDArray[np.bool_]) -> float:
@@ -376,11 +382,11 @@ def _at_level_inverse(matrix: Floats, divide: int) -> Floats:
 
 
 def _moved_by(step: Floats, focal: float, centre: tuple[float, float], rotate: bool) -> Floats:
-    """A small turn and growth as a homography about the middle."""
+    """A turn (right, up, clockwise) and growth as a homography about the middle; without turns a similarity."""
     a, b, c, s = (float(part) for part in step)
     to = np.array([[focal, 0, centre[0]], [0, focal, centre[1]], [0, 0, 1.0]])
     if rotate:
-        core = np.array([[1 + s, -c, a], [c, 1 + s, b], [-a, -b, 1.0]])
+        core: Floats = np.diag([1 + s, 1 + s, 1.0]) @ np.asarray(cv2.Rodrigues(np.array([-b, a, c]))[0], float)
     else:
         core = np.array([[1 + s, -c, a], [c, 1 + s, b], [0, 0, 1.0]])
     found: Floats = to @ core @ np.linalg.inv(to)
