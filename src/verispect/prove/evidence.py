@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import pickle
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -26,7 +25,7 @@ from verispect.prove.expected import View, turned_as_happened, view_of
 from verispect.prove.intake import Coded, Frame, grey_linear, linear_of, read_coded
 from verispect.prove.parting.passes import detail_of
 from verispect.prove.parting.views import thumb_of
-from verispect.prove.resources.recall import Recall, file_key
+from verispect.prove.resources.recall import Recall, file_key, fingerprint
 from verispect.prove.resources.threads import in_turn, workers
 from verispect.prove.softness.block_map import BlockNet
 from verispect.prove.softness.mark_softness import ABOUT
@@ -145,8 +144,7 @@ class Evidence:
         if self.candidate is None or self.candidate.rendering is None:
             return b""
         scene, rendering = self.candidate.scene, self.candidate.rendering
-        told = (self.exposures, self.turned, scene.world_m, rendering.exposure, self.pixels)
-        return hashlib.blake2b(pickle.dumps(told), digest_size=16).digest()
+        return fingerprint((self.exposures, self.turned, scene.world_m, rendering.exposure, self.pixels))
 
     def _pitch(self) -> float:
         if self.candidate is not None:

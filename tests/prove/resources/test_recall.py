@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 import os
+import pickle
 import shutil
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -18,7 +20,7 @@ from verispect.prove import evidence
 from verispect.prove.check import check
 from verispect.prove.intake import Frame, described
 from verispect.prove.report import report_dict
-from verispect.prove.resources.recall import Recall, bytes_of, file_key
+from verispect.prove.resources.recall import Recall, bytes_of, file_key, fingerprint
 
 # One process makes the frames once.
 pytestmark = pytest.mark.xdist_group("frames")
@@ -88,7 +90,7 @@ def test_a_check_made_again_reads_what_is_new_and_comes_out_the_same(
     compared(series)
     for path in source[6:]:
         shutil.copy(path, tmp_path)
-    assert {path.name for path in source[6:]} <= compared(series)
+    assert compared(series) == {path.name for path in source[6:]}
     assert compared(series) == set()
     again = tmp_path / source[2].name
     again.unlink()
@@ -97,3 +99,16 @@ def test_a_check_made_again_reads_what_is_new_and_comes_out_the_same(
     assert compared(series) == {again.name}
     # What the plan has to do with is read anew without it.
     assert compared(None) == {path.name for path in source}
+
+
+def test_a_fingerprint_is_of_what_a_thing_is_and_not_of_what_it_remembers(series: Candidate) -> None:
+    before = fingerprint(series.exposures)
+    for exposure in series.exposures:
+        # Each keeps it for the next time.
+        assert exposure.position_m.shape == (3,)
+    assert fingerprint(series.exposures) == before
+    assert fingerprint(pickle.loads(pickle.dumps(series.exposures))) == before
+    assert fingerprint(series.exposures[:-1]) != before
+    first = replace(series.exposures[0], shutter_s=series.exposures[0].shutter_s * 1.01)
+    assert fingerprint((first, *series.exposures[1:])) != before
+    assert fingerprint([1, [2, 3]]) != fingerprint([1, 2, [3]])

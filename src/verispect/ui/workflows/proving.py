@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from verispect.ui.panels.stations.compare_frames import CompareFrames
     from verispect.ui.workflows.retouching import RetouchDesk
 
-_QUIET_MS = 1500
+_QUIET_MS = 1000
 # Small pictures made at once: those that are seen first come first.
 _SCREENFUL = 40
 _FEW_GHOSTS = 2
