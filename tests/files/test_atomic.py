@@ -93,6 +93,10 @@ def test_a_place_that_takes_nothing_is_told_before_the_work(tmp_path, monkeypatc
         ready_for(tmp_path)
     with pytest.raises(FileError, match=r"takes \d+ MB and \d+ are free"):
         ready_for(tmp_path / "m.tif", 10**18)
+    meant_to_stay = tmp_path / "kept.tif"
+    meant_to_stay.touch(0o444)
+    with pytest.raises(FileError, match="protected against writing"):
+        ready_for(meant_to_stay)
     # Whoever runs the tests may be allowed everything.
     monkeypatch.setattr(atomic.os, "access", lambda _folder, _how: False)
     with pytest.raises(FileError, match="cannot be written to"):

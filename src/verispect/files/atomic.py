@@ -65,8 +65,10 @@ def write_atomically(path: Path, content: bytes, *, keep_backup: bool = False) -
 
 def ready_for(path: Path, needed: int = 0) -> None:
     """Raise a FileError where a file, or so many bytes of it, cannot be written: before work for it, not after."""
-    folder = path.resolve().parent
+    place = path.resolve()
+    folder = place.parent
     try:
+        _refuse_protected(path, place)
         if not folder.is_dir():
             raise FileError("{folder}: there is no such folder to write {name} in; make it, or name another",
                             folder=path.parent, name=path.name)  # fmt: skip

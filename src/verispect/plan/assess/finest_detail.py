@@ -33,7 +33,8 @@ def finest_detail_mm(candidate: Candidate) -> Floats:
     blur, smear = rendering.blur_long_mm[:count], rendering.smear_mm[:count]
     residual = rendering.residual_mm[:count]
     finest = 0.5 / criterion.pixel_mm
-    widest = np.max(blur + smear + residual, initial=0.0, where=np.isfinite(blur))
+    spread = blur + smear + residual
+    widest = np.max(spread, initial=0.0, where=np.isfinite(spread))
     parts = int(np.clip(np.pi * finest * widest / _OF_A_RING, _FEWEST_STEPS, _MOST_STEPS))
     steps = np.linspace(0.0, finest, parts + 1)[1:, None]
     falls = criterion.contrast_at(steps, blur, of_mark, smear, residual) < criterion.contrast_floor
