@@ -302,11 +302,13 @@ class ProveDesk(QObject):
         self.report, self._checked_against = report, candidate
         self.sets.on_report(report)
         self._panel.show_report(report, grid=_is_grid(report, candidate))
-        redo = sum(frame.verdict == "redo" for frame in report.frames)
+        redo = sum(frame.verdict == "redo" and not frame.is_left_aside for frame in report.frames)
         untold = sum(mark.softness is None for mark in report.marks)
         told = self.tr("{0}: {1} frames, {2} to be taken again; of {3} marks {4} cannot be told").format(
             self.folder.name, len(report.paths), redo, len(report.marks), untold
         )
+        if report.left_aside:
+            told += self.tr("; {0} left aside").format(len(report.left_aside))
         if sum(len(group.frames) > 1 for group in report.sets) > 1:
             told += self.tr("; {0} sets: choose a frame of the one to be merged or joined").format(len(report.sets))
         self._panel.words.setText(told)

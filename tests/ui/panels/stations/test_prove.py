@@ -65,6 +65,16 @@ def test_what_is_dropped_is_checked_and_copied(qtbot, window: MainWindow, card, 
     checked(qtbot, window, 2)
     drop(window, card, tmp_path)
     assert "one folder" in window.message.text
+    # A cut file keeps nothing else from being checked, and is listed with what to do.
+    cut = card / "f-1.tif"
+    cut.write_bytes(cut.read_bytes()[:5000])
+    drop(window, card / "f-0.tif", cut, card / "f-2.tif")
+    qtbot.waitUntil(lambda: bool(window.prove_desk.report.left_aside), timeout=60_000)
+    checked(qtbot, window, 2)
+    panel = window.prove_desk._panel
+    assert "1 left aside" in panel.words.text()
+    listed = [panel.frames.item(row, 0).text() for row in range(panel.frames.rowCount())]
+    assert [name for name in listed if name.startswith("f-")] == ["f-0.tif", "f-2.tif", "f-1.tif"]
     target = tmp_path / "sets"
     target.mkdir()
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_given: str(target))
