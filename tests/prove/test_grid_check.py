@@ -85,14 +85,17 @@ def test_light_that_focus_takes_in_a_grid_is_no_exposures_fault(tmp_path: Path) 
     assert max(abs(frame.exposure_stops) for frame in report.frames) < 0.03
 
 
+def _all_lie_well(count: int, *beside: tuple[int, int]) -> tuple[list[Pair], Looked]:
+    """Frames that all look one way, and what was found of the pairs that were held against one another."""
+    view = View(np.eye(3), 800.0, (199.5, 149.5))
+    pairs = [Pair(a, b, 0.5, 0.9, np.zeros(3), 0.2) for a, b in beside]
+    even, joined = np.zeros(count), np.ones(count, bool)
+    return pairs, Looked(np.zeros((count, 2)), even, even, joined, pairs, [view] * count, [[0.0, 0.0]] * count, [])
+
+
 def test_what_a_third_frame_decides_clears_the_other_of_what_none_can_decide() -> None:
     """A thing moved in frame 1: frame 2 vouches for 0 about one place of it; of another no third frame tells."""
-    view = View(np.eye(3), 800.0, (199.5, 149.5))
-    pairs = [Pair(a, b, 0.5, 0.9, np.zeros(3), 0.2) for a, b in ((0, 1), (0, 2), (1, 2))]
-    still = np.zeros(3, bool)
-    found = Looked(
-        np.zeros((3, 2)), np.zeros(3), np.zeros(3), ~still, pairs, [view] * 3, [[0.0, 0.0]] * 3, []
-    )  # fmt: skip
+    pairs, found = _all_lie_well(3, (0, 1), (0, 2), (1, 2))
     seen = [
         # What no third frame tells of comes first, and would accuse the later of the two.
         _Seen(pairs[2], 0, 0, Between([], Moved(220.0, 300.0, 8.0))),
@@ -106,11 +109,7 @@ def test_what_a_third_frame_decides_clears_the_other_of_what_none_can_decide() -
 
 def test_who_stands_aside_of_two_is_the_odd_one_whatever_lies_beside_it() -> None:
     """Frames 0 and 2 agree; 1 lies aside of both, on two blocks of one thing, and a third pair agrees close by."""
-    view = View(np.eye(3), 800.0, (199.5, 149.5))
-    pairs = [Pair(a, b, 0.5, 0.9, np.zeros(3), 0.2) for a, b in ((0, 1), (1, 2), (1, 3))]
-    found = Looked(
-        np.zeros((4, 2)), np.zeros(4), np.zeros(4), np.ones(4, bool), pairs, [view] * 4, [[0.0, 0.0]] * 4, []
-    )  # fmt: skip
+    pairs, found = _all_lie_well(4, (0, 1), (1, 2), (1, 3))
     seen = [
         _Seen(pairs[0], 0, 0, Between([], Moved(60.0, 80.0, 8.0))),
         _Seen(pairs[1], 0, 0, Between([], Moved(70.0, 140.0, 8.0))),
