@@ -48,6 +48,9 @@ def run(given: Sequence[str]) -> int:
     from verispect.files.picture_out import not_over
     from verispect.prove.check import check
     from verispect.prove.report import report_dict, report_table
+    from verispect.prove.resources.threads import allow
+
+    allow(options.jobs, options.memory_mb)
 
     if options.distances_out is not None:
         if options.plan is None:

@@ -34,6 +34,9 @@ def run(given: Sequence[str]) -> int:
     from verispect.files.picture_out import not_over
     from verispect.prove.join.written import bend_words, ghost_words, join_to
     from verispect.prove.merge.shots import shots_together
+    from verispect.prove.resources.threads import allow
+
+    allow(options.jobs, options.memory_mb)
 
     if options.report is not None:
         not_over(options.report, force=options.force)

@@ -23,7 +23,10 @@ def run(given: Sequence[str]) -> int:
     options = options_of.parse_args(given)
     from verispect.prove.check import check
     from verispect.prove.intake import described, frames_in, in_order
+    from verispect.prove.resources.threads import allow
     from verispect.prove.sorting import PATTERN, sort_frames
+
+    allow(options.jobs, options.memory_mb)
 
     candidate, happened = planned(options.plan, options.method)
     say = progress(options.quiet)

@@ -36,8 +36,8 @@ Progress = Callable[[float, str], None]
 _WORKING_PIXELS = 1_700_000
 _SMALL_PIXELS = 120_000
 _BLOCK_HALF = 60
-# What frames being read may take together, and what one does for every pixel.
-_READING_BYTES, _PIXEL_BYTES = 1.6e9, 30
+# What a frame takes for every pixel while it is read.
+_PIXEL_BYTES = 30.0
 _SMALL_SIDE = 180
 
 
@@ -199,7 +199,7 @@ class Evidence:
     @property
     def _at_once(self) -> int:
         """How many frames are read together, for the memory that each takes meanwhile."""
-        return max(1, min(workers(), int(_READING_BYTES / (_PIXEL_BYTES * self.pixels[0] * self.pixels[1]))))
+        return workers(_PIXEL_BYTES * self.pixels[0] * self.pixels[1])
 
     def read_all(self) -> Iterator[Read]:
         """Every frame as it was matched."""

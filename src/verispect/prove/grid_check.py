@@ -118,7 +118,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
         if told is not None:
             seen.append(told[0])
             losses.add(told[1], planned[pair.a], planned[pair.b])
-    _others_of_cells(evidence, cells, planned, found, losses)
+    _losses_in_cells(evidence, cells, planned, found, losses)
     _shaken(divide, losses, reports)
     _moved(planned, divide, found, seen, reports)
 
@@ -134,7 +134,7 @@ def _lead(evidence: Evidence, cell: Sequence[int]) -> int:
     return max(cell, key=detail)
 
 
-def _others_of_cells(
+def _losses_in_cells(
     evidence: Evidence, cells: Sequence[Sequence[int]], leads: Sequence[int], found: Looked, losses: _Losses
 ) -> None:
     """What frames of grids of series lost against those focused next to them in their cell and in its neighbours."""

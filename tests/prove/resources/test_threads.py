@@ -7,6 +7,7 @@ import time
 
 import pytest
 
+from verispect.prove.resources import threads
 from verispect.prove.resources.threads import in_turn, workers
 
 
@@ -56,5 +57,17 @@ def test_what_a_piece_raises_comes_at_its_turn() -> None:
         next(found)
 
 
-def test_there_is_always_somebody_to_work() -> None:
-    assert workers() >= 1
+def test_no_more_than_is_allowed_and_there_is_memory_for_and_always_one(monkeypatch) -> None:
+    monkeypatch.setattr(threads.os, "sched_getaffinity", lambda _process: set(range(16)))
+    # Taken back by the test's end.
+    monkeypatch.setattr(threads, "_allowed", threads._allowed)
+    monkeypatch.setattr(threads, "_memory_mb", threads._memory_mb)
+    threads.allow(16, 2500)
+    assert workers() == 4
+    assert workers(30.0 * 24e6) == 2
+    assert workers(1e12) == 1
+    threads.allow(8, 500)
+    assert workers() == 4
+    assert workers(30.0 * 24e6) == 1
+    threads.allow(1, 2500)
+    assert workers() == 1

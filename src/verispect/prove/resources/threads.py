@@ -11,13 +11,21 @@ from typing import TypeVar
 Item = TypeVar("Item")
 Result = TypeVar("Result")
 
-# Each holds pictures of its own.
-_MOST = 4
+# Each holds pictures of its own. Of the memory that may be taken so much is left to what is kept.
+_MOST, _FOR_WORK = 4, 0.64
+_allowed, _memory_mb = _MOST, 2500
 
 
-def workers() -> int:
-    """How many threads there is a processor for, within reason."""
-    return max(1, min(len(os.sched_getaffinity(0)), _MOST))
+def allow(count: int, memory_mb: int) -> None:
+    """So many threads, and so much memory, from now on in this process: what whoever runs a command asks for."""
+    global _allowed, _memory_mb
+    _allowed, _memory_mb = count, memory_mb
+
+
+def workers(each_bytes: float = 0.0) -> int:
+    """How many threads there is a processor for, and memory where each takes so many bytes, within reason."""
+    for_memory = _FOR_WORK * 1e6 * _memory_mb / each_bytes if each_bytes else _MOST
+    return max(1, min(len(os.sched_getaffinity(0)), _MOST, _allowed, int(for_memory)))
 
 
 def in_turn(work: Callable[[Item], Result], items: Iterable[Item], count: int) -> Iterator[Result]:
