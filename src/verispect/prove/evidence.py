@@ -21,15 +21,14 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings, motion_between
 from verispect.prove.checks.dust import Speck, is_plain, specks_on
 from verispect.prove.checks.shaken import powers_in
-from verispect.prove.expected import View, turned_as_happened, view_of
+from verispect.prove.expected import View, drawn_view, turned_as_happened, view_of
 from verispect.prove.intake import Coded, Frame, grey_linear, linear_of, read_coded
 from verispect.prove.parting.passes import detail_of
 from verispect.prove.parting.views import thumb_of
 from verispect.prove.resources.recall import Recall, file_key, fingerprint
 from verispect.prove.resources.threads import in_turn, workers
-from verispect.prove.softness.block_map import BlockNet
+from verispect.prove.softness.block_map import BlockNet, Shown
 from verispect.prove.softness.mark_softness import ABOUT
-from verispect.prove.softness.spectra import Seen
 
 Grey = NDArray[np.float32]
 Progress = Callable[[float, str], None]
@@ -54,7 +53,7 @@ class Read:
     divide: int
     blocks: dict[int, Grey]
     specks: list[Speck] | None
-    net: Seen | None
+    net: Shown | None
 
 
 @dataclass(frozen=True)
@@ -157,7 +156,7 @@ class Evidence:
         if candidate is None or len(self.exposures) < 3 or not candidate.method.merges:
             return None
         allowed = self.exposures[0].allowed_blur_mm
-        if candidate.method.is_grid or candidate.method.on_rail or not np.isfinite(allowed):
+        if candidate.method.is_grid or not np.isfinite(allowed):
             return None
         first = view_of(self.exposures[0], self.pixels, self.pitch_mm, self.turned.get(0))
         return BlockNet(self.pixels, first, allowed / self.pitch_mm)
@@ -218,11 +217,14 @@ class Evidence:
         divide = halvings((columns, rows), _WORKING_PIXELS)
         light = linear_of(coded)
         grey = np.asarray(light @ np.array([0.2126, 0.7152, 0.0722], np.float32), np.float32)
-        blocks = self.blocks(grey, exposure)
+        # A mark that stands elsewhere than was told is sharpest in another frame of a series than the one planned.
+        merged = self.candidate is not None and self.candidate.method.merges and not self.candidate.method.is_grid
+        blocks = self.blocks(grey, exposure, about=len(self.exposures) if merged else ABOUT)
         net = None
         if self.net is not None and exposure is not None:
             turned = self.turned.get(exposure)
-            net = self.net.kept(grey, view_of(self.exposures[exposure], self.pixels, self.pitch_mm, turned))
+            view = view_of(self.exposures[exposure], self.pixels, self.pitch_mm, turned)
+            net = self.net.kept(grey, view, exposure, self.exposures)
         size = (columns // divide, rows // divide)
         small = grey if divide == 1 else cv2.resize(grey[: size[1] * divide, : size[0] * divide], size,
                                                     interpolation=cv2.INTER_AREA)  # fmt: skip
@@ -241,8 +243,8 @@ class Evidence:
             small, np.asarray(colour, np.float32), sectors, halved, level, clipped, divide, blocks, specks, net
         )
 
-    def blocks(self, grey: Grey, exposure: int | None) -> dict[int, Grey]:
-        """Blocks about the marks that this frame is to show sharpest, or nearly."""
+    def blocks(self, grey: Grey, exposure: int | None, about: int = ABOUT) -> dict[int, Grey]:
+        """Blocks about the marks that are planned to be sharpest in this frame, or in one so many places from it."""
         if self.candidate is None or exposure is None:
             return {}
         rendering = self.candidate.rendering
@@ -251,7 +253,7 @@ class Evidence:
         count = scene.mark_count
         columns, rows = self.pixels_of(exposure, scene.world_m[:count])
         for k in range(count):
-            near = abs(int(rendering.exposure[k]) - exposure) <= ABOUT
+            near = abs(int(rendering.exposure[k]) - exposure) <= about
             if not near or not np.isfinite(columns[k] + rows[k]):
                 continue
             column, row = round(float(columns[k])), round(float(rows[k]))
@@ -278,9 +280,12 @@ class Evidence:
     def view(self, k: int) -> View | None:
         """How a frame maps directions to pixels, as planned, as is known to have happened or as was found."""
         index = self.matched[k]
-        if index is None:
-            return self.found.get(k)
-        return view_of(self.exposures[index], self.pixels, self.pitch_mm, self.turned.get(index))
+        return self.found.get(k) if index is None else self.planned_view(index)
+
+    def planned_view(self, index: int) -> View:
+        """How an exposure maps directions to pixels, beside the others."""
+        turned = self.turned.get(index)
+        return drawn_view(self.exposures[index], self.exposures[0], self.pixels, self.pitch_mm, turned)
 
     def focal_px(self, k: int) -> float:
         """Pixels for a tangent of 1 in a frame, guessed where nothing tells it."""

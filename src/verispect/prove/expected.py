@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from verispect.files.run_file import Run
+from verispect.optics.conjugates import image_distance_for_object_mm, object_for_image_distance_mm
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 
 _NEWTON = 8
+# A camera that moved less than this along its view stood still.
+_STILL_MM = 1e-6
 
 
 @dataclass(frozen=True)
@@ -84,6 +87,65 @@ def blur_per_defocus(exposure: Exposure) -> float:
     state = exposure.state
     width = state.focal_mm / state.f_number * state.pupil_magnification
     return width / (state.image_distance_mm - state.focal_mm * (1.0 - state.pupil_magnification))
+
+
+def drawn_view(
+    exposure: Exposure, first: Exposure, pixels: tuple[int, int], pitch_mm: float, rotation: Floats | None = None
+) -> View:
+    """The view of an exposure beside others, of which one is the `first`.
+
+    On a rail as if all were seen from the first one's place. What each shows sharp, and is laid over its neighbour
+    by, lies equally far before every one of them: it grows by a_i/u in all.
+    """
+    view = view_of(exposure, pixels, pitch_mm, rotation)
+    nearer = ahead_m(exposure, first)
+    if abs(nearer) < _STILL_MM / 1000.0:
+        return view
+    return replace(view, scale_px=view.scale_px * math.exp(nearer / focus_from_pupil_m(exposure)))
+
+
+def ahead_m(exposure: Exposure, other: Exposure) -> float:
+    """How far a frame was taken ahead of another along its view: on a rail."""
+    return float((exposure.pose.pupil_m - other.pose.pupil_m) @ other.pose.forward)
+
+
+def focused_from(exposure: Exposure, other: Exposure) -> tuple[float, float]:
+    """At which image distance `other` would be focused on what `exposure` is focused on, and how that goes on.
+
+    From one place its own image distance, and 1. On a rail, where the focus stays and the camera moves, what is
+    z from one is z + a from the other; the second figure is how many mm `exposure` gets out of focus where `other`
+    does by one, ((z + a − f)/(z − f))².
+
+    Returns
+    -------
+    (float, float)
+        Image distance in mm (not a number where `other` cannot be focused there), and that ratio.
+    """
+    image, focal = exposure.state.image_distance_mm, exposure.state.focal_mm
+    ahead = 1000.0 * ahead_m(exposure, other)
+    if abs(ahead) < _STILL_MM:
+        return image, 1.0
+    away = object_for_image_distance_mm(image_mm=image, focal_mm=focal)
+    if not (math.isfinite(away) and away + ahead > focal):
+        return math.nan, 1.0
+    there = image_distance_for_object_mm(object_mm=away + ahead, focal_mm=focal)
+    return there, ((away + ahead - focal) / (away - focal)) ** 2
+
+
+def drawn_larger(exposure: Exposure, first: Exposure, sharp: Exposure) -> float:
+    """How many times larger than in `first` a frame draws, for having come nearer, what `sharp` is focused on."""
+    nearer = ahead_m(exposure, first)
+    if abs(nearer) < _STILL_MM / 1000.0:
+        return 1.0
+    away = focus_from_pupil_m(sharp) + ahead_m(sharp, first)
+    return away / (away - nearer) if away > nearer else math.nan
+
+
+def focus_from_pupil_m(exposure: Exposure) -> float:
+    """How far ahead of the entrance pupil a straight lens is focused."""
+    state = exposure.state
+    away = object_for_image_distance_mm(image_mm=state.image_distance_mm, focal_mm=state.focal_mm)
+    return (away - state.pupil_ahead_mm) / 1000.0
 
 
 def light_stops(exposure: Exposure) -> float:

@@ -13,16 +13,18 @@ import numpy as np
 from verispect.errors import Cancelled
 from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.optics.types import Floats
+from verispect.plan.frames.exposure import Exposure
+from verispect.plan.methods.candidate import Candidate
 from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
 from verispect.prove.checks.shaken import shaken_in
 from verispect.prove.evidence import Evidence
-from verispect.prove.expected import light_hypotheses
+from verispect.prove.expected import blur_per_defocus, focus_from_pupil_m, light_hypotheses
 from verispect.prove.intake import Frame
 from verispect.prove.report import Fault, FrameReport, motion_fault
-from verispect.prove.verdict import metres
+from verispect.prove.verdict import metres, set_to
 
 # From these on something is a fault: pixels, stops, allowed blurs, stops of colour, log of light.
 KNOCK_PX, EXPOSURE_STOPS, MISSED, WHITE_STOPS, MOVED = 0.3, 0.08, 0.6, 0.1, 0.12
@@ -389,6 +391,9 @@ def missed_focus(evidence: Evidence, k: int, grown: float, report: FrameReport) 
     if index is None or not evidence.exposures[index].allowed_blur_mm > 0.0:
         return False
     exposure = evidence.exposures[index]
+    assert evidence.candidate is not None
+    if evidence.candidate.method.on_rail:
+        return _misplaced(evidence.candidate, exposure, grown, report)
     state = exposure.state
     moved = grown * (state.image_distance_mm - state.focal_mm * (1 - state.pupil_magnification))
     blurs = abs(moved) / state.working_f_number / exposure.allowed_blur_mm
@@ -400,6 +405,24 @@ def missed_focus(evidence: Evidence, k: int, grown: float, report: FrameReport) 
               f"focused {'nearer' if moved > 0 else 'farther'} than planned, by {blurs:.1f} allowed blurs"
               + (f" (about {where:.2f} m)" if math.isfinite(where) else ""),
               f"take it again at {metres(exposure.focus_m)}, with manual focus")
+    )  # fmt: skip
+    return True
+
+
+def _misplaced(candidate: Candidate, exposure: Exposure, grown: float, report: FrameReport) -> bool:
+    """The same where the camera went, not its focus: a frame that is drawn larger was taken from nearer."""
+    state = exposure.state
+    nearer_mm = 1000.0 * grown * focus_from_pupil_m(exposure)
+    away = object_for_image_distance_mm(image_mm=state.image_distance_mm, focal_mm=state.focal_mm)
+    on_image = nearer_mm * (state.focal_mm / (away - state.focal_mm)) ** 2
+    blurs = abs(on_image) * blur_per_defocus(exposure) / exposure.allowed_blur_mm
+    if blurs < MISSED:
+        return False
+    report.faults.append(
+        Fault("missed-focus", float(blurs),
+              f"taken {abs(nearer_mm):.2g} mm too {'near' if nearer_mm > 0.0 else 'far back'}, by {blurs:.1f} "
+              "allowed blurs: the rail stood elsewhere than planned",
+              f"take it again, {set_to(candidate, exposure)}")
     )  # fmt: skip
     return True
 

@@ -9,12 +9,17 @@ from typing import Any
 
 import numpy as np
 
-from verispect.optics.conjugates import object_for_image_distance_mm
+from verispect.optics.conjugates import image_distance_for_object_mm, object_for_image_distance_mm
+from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
+from verispect.prove.expected import ahead_m
 from verispect.prove.report import REDO, Fault, FrameReport
 from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.mark_softness import MarkSoftness
+
+# A gap is told from this softness on; and so finely its place is sought.
+_SOFT, _HALVINGS = 1.05, 40
 
 
 def missing_frames(
@@ -45,7 +50,7 @@ def missing_frames(
             number = candidate.number_of(index)
             lost.faults.append(
                 Fault("missing", 0.0, f"frame {number} of {candidate.frame_count} is not there{where}",
-                      f"take it, focused at {metres(exposure.focus_m)}")
+                      f"take it, {set_to(candidate, exposure)}")
             )  # fmt: skip
             found.append(lost)
     return found
@@ -56,8 +61,6 @@ def gaps_between(
 ) -> list[dict[str, Any]]:
     """Depths between two frames of a series that neither holds."""
     if candidate is None or candidate.method.is_grid or not candidate.method.merges:
-        return []
-    if candidate.method.on_rail:
         return []
     good = sorted(
         {
@@ -73,13 +76,20 @@ def gaps_between(
         allowed = min(first.allowed_blur_mm, second.allowed_blur_mm)
         if not allowed > 0.0:
             continue
+        if candidate.method.on_rail:
+            softness = _between_places(first, second) / allowed
+            if softness > _SOFT:
+                place = 0.5 * (rail_place_mm(candidate, first) + rail_place_mm(candidate, second))
+                remedy = f"one more frame, with the rail at {place:.3g} mm"
+                found.append({"between": [a, b], "softness": float(softness), "remedy": remedy})
+            continue
         # From the exit pupil both blur alike at the harmonic middle of their distances.
         exit_mm = first.state.focal_mm * (1 - first.state.pupil_magnification) * first.state.axis[2]
         y1, y2 = v1 - exit_mm, v2 - exit_mm
         middle = 2.0 * y1 * y2 / (y1 + y2)
         diameter = first.state.pupil_magnification * first.state.focal_mm / first.state.f_number
         softness = diameter * abs(y1 / middle - 1.0) / allowed
-        if softness > 1.05:
+        if softness > _SOFT:
             focus = object_for_image_distance_mm(image_mm=middle + exit_mm, focal_mm=first.state.focal_mm)
             distance = (focus + middle + exit_mm + first.lens.principal_separation_mm) / 1000.0
             found.append(
@@ -90,6 +100,39 @@ def gaps_between(
                 }
             )
     return found
+
+
+def _between_places(first: Exposure, second: Exposure) -> float:
+    """The least blur, in mm, that two places of a rail leave somewhere between what they are focused on."""
+    far, near = (first, second) if ahead_m(first, second) > 0.0 else (second, first)
+    state = near.state
+    image = state.image_distance_mm
+    exit_mm = state.focal_mm * (1 - state.pupil_magnification)
+    away = object_for_image_distance_mm(image_mm=image, focal_mm=state.focal_mm)
+
+    def off(at_mm: float) -> float:
+        sharp = image_distance_for_object_mm(object_mm=at_mm, focal_mm=state.focal_mm)
+        return abs(image - sharp) / (sharp - exit_mm)
+
+    # Ever softer from what the rear place is focused on, ever sharper towards that of the other.
+    step = 1000.0 * ahead_m(far, near)
+    low, high = 0.0, step
+    for _ in range(_HALVINGS):
+        middle = 0.5 * (low + high)
+        low, high = (middle, high) if off(away + middle) < off(away + middle - step) else (low, middle)
+    return state.pupil_magnification * state.focal_mm / state.f_number * off(away + low)
+
+
+def rail_place_mm(candidate: Candidate, exposure: Exposure) -> float:
+    """Where the rail stands for a frame, from its first place, as Set has it."""
+    return 1000.0 * ahead_m(exposure, candidate.exposures[0])
+
+
+def set_to(candidate: Candidate, exposure: Exposure) -> str:
+    """How a frame is taken: by its focus, or by its place on the rail."""
+    if candidate.method.on_rail:
+        return f"with the rail at {rail_place_mm(candidate, exposure):.4g} mm"
+    return f"focused at {metres(exposure.focus_m)}"
 
 
 def redo(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], gaps: Sequence[dict[str, Any]]) -> list[str]:
@@ -105,7 +148,9 @@ def redo(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], gaps: Seq
             told.add(fault.remedy)
             name = f"{frame.file}: " if frame.file else ""
             said.append(f"again: {name}{fault.says}; {fault.remedy}")
-    said += [f"between {gap['between'][0] + 1} and {gap['between'][1] + 1}: {gap['remedy']}" for gap in gaps]
+    # What lies between two frames that are not next to one another is taken again anyway.
+    near = [gap for gap in gaps if gap["between"][1] - gap["between"][0] == 1]
+    said += [f"between {gap['between'][0] + 1} and {gap['between'][1] + 1}: {gap['remedy']}" for gap in near]
     for mark in marks:
         if mark.softness is not None and mark.verdict == "soft" and (mark.planned or 0.0) <= 1.0:
             said.append(f"{mark.name} is {mark.softness:.1f} times the allowed blur, planned {mark.planned or 0:.2f}")

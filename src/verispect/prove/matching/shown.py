@@ -16,7 +16,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove.align.motion import at_level, at_middle, enlarged, motion_between
 from verispect.prove.checks.dust import is_plain
 from verispect.prove.evidence import Evidence, small_of
-from verispect.prove.expected import View, blur_per_defocus, view_of
+from verispect.prove.expected import View, blur_per_defocus
 from verispect.prove.intake import Frame, grey_linear, read_coded
 from verispect.prove.join.placing import found_places
 from verispect.prove.join.pointing import overlap_share
@@ -126,10 +126,7 @@ class _Judge:
     def __init__(self, evidence: Evidence, used: Sequence[int], smalls: Sequence[Grey]) -> None:
         self.evidence, self.used, self.smalls = evidence, used, smalls
         self.divide = round(evidence.pixels[0] / smalls[0].shape[1])
-        self.views = [
-            view_of(exposure, evidence.pixels, evidence.pitch_mm, evidence.turned.get(index))
-            for index, exposure in enumerate(evidence.exposures)
-        ]
+        self.views = [evidence.planned_view(index) for index in range(len(evidence.exposures))]
         # How large each exposure draws, as a logarithm, and how near scales must come to be as planned.
         self.drawn: Floats = np.log([view.scale_px for view in self.views])
         self.near = _OF_A_STEP * float(np.median(np.diff(np.sort(self.drawn))))

@@ -19,7 +19,7 @@ from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings, motion_between
-from verispect.prove.expected import blur_per_defocus, view_of
+from verispect.prove.expected import blur_per_defocus, drawn_view
 from verispect.prove.intake import Coded, Frame, described, frames_in, grey_linear, in_order, read_coded
 from verispect.prove.merge.bands import bands_of, merged_in_bands
 from verispect.prove.merge.evened import evened, off_in_stops, small_light
@@ -226,7 +226,7 @@ def _planned(frames: Sequence[Frame], exposures: Sequence[Exposure] | None, sens
     if exposures is None:
         return [np.eye(3)] * len(frames)
     pitch = sensor_wide_mm / frames[0].pixels[0]
-    views = [view_of(exposure, frames[0].pixels, pitch) for exposure in exposures]
+    views = [drawn_view(exposure, exposures[0], frames[0].pixels, pitch) for exposure in exposures]
     return [view.onto(views[0]) for view in views]
 
 

@@ -6,7 +6,7 @@ Of every frame only the powers of a block's rings are kept, so that the net cost
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -14,8 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
+from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.expected import View, blur_per_defocus
+from verispect.prove.expected import View, ahead_m, blur_per_defocus, drawn_larger, focused_from
 from verispect.prove.softness.spectra import (
     Found,
     Model,
@@ -33,6 +34,8 @@ HALF, _ALONG = 32, 18
 _MOST_UNSURE = 0.45
 # Of its detail a block must lose so much from the sharpest frame to the most blurred one that is looked at.
 _LEAST_FALL = 0.05
+# Frames to either side whose sharp things are looked for on a rail, and how far one moves at the least.
+_ABOUT, _STILL_M = 2, 1e-9
 
 
 @dataclass(frozen=True)
@@ -69,21 +72,41 @@ class BlockMap:
         return np.asarray(np.nan_to_num(self.softness - self.plus_minus, nan=0.0) > 1.0)
 
 
+@dataclass(frozen=True)
+class Shown:
+    """What one frame shows of every block.
+
+    On a rail things grow as the camera comes nearer, each by its distance: there a block is looked at where what is
+    sharp in this frame lies, and where that lies which is sharp in the frames about it (`beside`, by exposure).
+    """
+
+    own: Seen
+    beside: Mapping[int, Seen]
+
+    def of(self, sharpest: int) -> Seen | None:
+        """Of what is sharp in a frame; None where it was not looked for."""
+        return self.beside.get(sharpest) if self.beside else self.own
+
+
 class _Told(NamedTuple):
-    """Of a block: the exposures about the sharpest, where it is sharp, and the blur allowed in the sharpest, mm."""
+    """Of a block: the exposures about the sharpest, where it is sharp, and the blur allowed in the sharpest, mm.
+
+    Image distances are those of the `middle` one.
+    """
 
     about: Sequence[int]
+    middle: int
     found: Found
     allowed_mm: float
 
 
 def _softness_of(candidate: Candidate, told: _Told, pitch_mm: float) -> tuple[int, float, float] | None:
     """The exposure that is sharpest, how soft it is there and its ±; None where that is too unsure."""
-    sharp_at = told.found.sharp_at_mm
-    index = min(told.about, key=lambda one: abs(candidate.exposures[one].state.image_distance_mm - sharp_at))
-    exposure = candidate.exposures[index]
-    rate = blur_per_defocus(exposure)
-    blur = abs(exposure.state.image_distance_mm - sharp_at) * rate
+    exposures, middle = candidate.exposures, candidate.exposures[told.middle]
+    looks = {one: _focus_and_rate(exposures[one], middle) for one in told.about}
+    blurs = {one: abs(focused - told.found.sharp_at_mm) * rate for one, (focused, rate) in looks.items()}
+    index = min(blurs, key=blurs.__getitem__)
+    exposure, blur, rate = exposures[index], blurs[index], looks[index][1]
     unsure = max(told.found.plus_minus_mm * rate, least_unsure_mm(told.allowed_mm, pitch_mm))
     criterion = candidate.criterion
     assert criterion is not None
@@ -92,6 +115,12 @@ def _softness_of(candidate: Candidate, told: _Told, pitch_mm: float) -> tuple[in
         return None
     softness, plus_minus = float(values[0]), float(values[1] - values[0])
     return (index, softness, plus_minus) if plus_minus <= _MOST_UNSURE * max(1.0, softness) else None
+
+
+def _focus_and_rate(exposure: Exposure, middle: Exposure) -> tuple[float, float]:
+    """Where another frame would have to be focused to be so, mm, and the blur in this one per mm of that."""
+    focused, ratio = focused_from(exposure, middle)
+    return focused, ratio * blur_per_defocus(exposure)
 
 
 class BlockNet:
@@ -111,11 +140,27 @@ class BlockNet:
         rays = np.linalg.inv(first.to_pixels) @ np.stack([across.ravel(), down.ravel(), np.ones(across.size)])
         self._directions: Floats = first.rotation.T @ rays
         self._rings = RingNet(2 * HALF + 1, max(allowed_px, 0.8))
-        self._models: dict[tuple[int, ...], Model] = {}
+        self._models: dict[tuple[int, ...], Model | None] = {}
 
-    def kept(self, grey: Grey, view: View) -> Seen:
-        """The ring powers of every block in a frame; what lies off it shows nothing."""
-        seen = view.to_pixels @ view.rotation @ self._directions
+    def kept(self, grey: Grey, view: View, index: int = 0, exposures: Sequence[Exposure] = ()) -> Shown:
+        """What a frame shows of every block.
+
+        Parameters
+        ----------
+        index, exposures : int, sequence of Exposure
+            Which one of them it is; only a rail's need be told.
+        """
+        first = exposures[0] if exposures else None
+        if first is None or all(abs(ahead_m(one, first)) < _STILL_M for one in exposures):
+            return Shown(self._powers(grey, view, 1.0), {})
+        about = range(max(index - _ABOUT, 0), min(index + _ABOUT + 1, len(exposures)))
+        grown = {other: drawn_larger(exposures[index], first, exposures[other]) for other in about}
+        beside = {other: self._powers(grey, view, share) for other, share in grown.items() if math.isfinite(share)}
+        return Shown(beside.get(index) or self._powers(grey, view, 1.0), beside)
+
+    def _powers(self, grey: Grey, view: View, grown: float) -> Seen:
+        """The ring powers of every block, drawn so many times larger; what lies off the frame shows nothing."""
+        seen = view.to_pixels @ (np.array([[grown], [grown], [1.0]]) * (view.rotation @ self._directions))
         with np.errstate(divide="ignore", invalid="ignore"):
             columns, rows = np.round(seen[:2] / seen[2])
         high, wide = grey.shape
@@ -127,14 +172,13 @@ class BlockNet:
             patches[k] = grey[top : top + side, left : left + side]
         return self._rings.seen(patches)
 
-    def map(self, candidate: Candidate, seen: Mapping[int, Seen], pitch_mm: float) -> BlockMap:
+    def map(self, candidate: Candidate, seen: Mapping[int, Shown], pitch_mm: float) -> BlockMap:
         """What the frames of a series tell together, by their exposures."""
         shape = (len(self.rows), len(self.columns))
         softness, unsure = np.full(shape, np.nan), np.full(shape, np.nan)
         frame = np.full(shape, -1, np.int64)
-        # From far to near, so that neighbours in this order are neighbours in focus.
-        order = sorted(seen, key=lambda index: candidate.exposures[index].state.image_distance_mm)
-        detail = np.array([seen[index].detail for index in order])
+        order = _far_to_near(candidate, seen)
+        detail = np.array([seen[index].own.detail for index in order])
         for k in range(softness.size):
             told = self._told(candidate, seen, order, detail[:, k], k, pitch_mm)
             found = None if told is None else _softness_of(candidate, told, pitch_mm)
@@ -143,12 +187,12 @@ class BlockNet:
                 frame[where], softness[where], unsure[where] = found
         return BlockMap(self.pixels, self.rows, self.columns, softness, unsure, frame)
 
-    def sharp_at(self, candidate: Candidate, seen: Mapping[int, Seen], pitch_mm: float) -> tuple[Floats, Floats]:
+    def sharp_at(self, candidate: Candidate, seen: Mapping[int, Shown], pitch_mm: float) -> tuple[Floats, Floats]:
         """Image distance at which each block is sharp and its ±, mm, shape (R, C); NaN where it cannot be told."""
         shape = (len(self.rows), len(self.columns))
         found, unsure = np.full(shape, np.nan), np.full(shape, np.nan)
-        order = sorted(seen, key=lambda index: candidate.exposures[index].state.image_distance_mm)
-        detail = np.array([seen[index].detail for index in order])
+        order = _far_to_near(candidate, seen)
+        detail = np.array([seen[index].own.detail for index in order])
         for k in range(found.size):
             told = self._told(candidate, seen, order, detail[:, k], k, pitch_mm)
             if told is not None:
@@ -159,7 +203,7 @@ class BlockNet:
     def _told(
         self,
         candidate: Candidate,
-        seen: Mapping[int, Seen],
+        seen: Mapping[int, Shown],
         order: Sequence[int],
         detail: Floats,
         k: int,
@@ -174,30 +218,46 @@ class BlockNet:
         allowed = sharpest.allowed_blur_mm
         if not math.isfinite(allowed) or allowed <= 0.0:
             return None
+        looks = [look for index in about if (look := seen[index].of(order[best])) is not None]
+        if len(looks) < len(about):
+            return None
         model = self._model(candidate, tuple(about), allowed, pitch_mm)
-        found = sharp_distance_of(self._rings, [seen[index] for index in about], k, model)
-        return None if found is None else _Told(about, found, allowed)
+        found = None if model is None else sharp_distance_of(self._rings, looks, k, model)
+        return None if found is None else _Told(about, _middle(about), found, allowed)
 
-    def _model(self, candidate: Candidate, about: tuple[int, ...], allowed_mm: float, pitch_mm: float) -> Model:
-        """The same for all blocks that are sharpest in the same frames."""
+    def _model(
+        self, candidate: Candidate, about: tuple[int, ...], allowed_mm: float, pitch_mm: float
+    ) -> Model | None:
+        """The same for all blocks that are sharpest in the same frames; None where these lie too far apart."""
         if about not in self._models:
-            exposures = [candidate.exposures[index] for index in about]
-            distances = [one.state.image_distance_mm for one in exposures]
-            reach = (
-                3.0 * allowed_mm / min(blur_per_defocus(one) for one in exposures) + max(distances) - min(distances)
-            )
-            criterion = candidate.criterion
+            exposures, criterion = [candidate.exposures[index] for index in about], candidate.criterion
             assert criterion is not None
-            self._models[about] = Model.of(
-                [
-                    (one.state.image_distance_mm, one.state.working_f_number, blur_per_defocus(one))
-                    for one in exposures
-                ],
+            middle = candidate.exposures[_middle(about)]
+            looks = [_focus_and_rate(one, middle) for one in exposures]
+            distances = [focused for focused, _ in looks]
+            reach = 3.0 * allowed_mm / min(rate for _, rate in looks) + max(distances) - min(distances)
+            self._models[about] = None if not math.isfinite(reach) else Model.of(
+                [(focused, one.state.working_f_number, rate)
+                 for one, (focused, rate) in zip(exposures, looks, strict=True)],
                 self._rings.frequencies / pitch_mm,
                 wavelength_mm=criterion.lights[len(criterion.lights) // 2][0],
                 span_mm=(min(distances) - reach, max(distances) + reach),
-            )
+            )  # fmt: skip
         return self._models[about]
+
+
+def _far_to_near(candidate: Candidate, which: Iterable[int]) -> list[int]:
+    """So that neighbours in this order are neighbours in focus."""
+    exposures = candidate.exposures
+
+    def nearness(index: int) -> tuple[float, float]:
+        return exposures[index].state.image_distance_mm, -ahead_m(exposures[index], exposures[0])
+
+    return sorted(which, key=nearness)
+
+
+def _middle(about: Sequence[int]) -> int:
+    return about[len(about) // 2]
 
 
 def map_dict(found: BlockMap) -> dict[str, object]:

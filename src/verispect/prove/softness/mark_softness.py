@@ -15,7 +15,7 @@ from verispect.optics.lens_state import from_principal_point
 from verispect.optics.otf import disc_mtf, polychromatic_otf
 from verispect.plan.frames.rendering import Rendering, residual_mm
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.expected import blur_per_defocus
+from verispect.prove.expected import blur_per_defocus, focused_from
 from verispect.prove.softness.edges import Edge, find_edge
 from verispect.prove.softness.ranging import Ranged, ranged
 from verispect.prove.softness.spectra import LEAST_PX, Look, least_unsure_mm, sharp_distance
@@ -23,7 +23,7 @@ from verispect.prove.softness.spectra import LEAST_PX, Look, least_unsure_mm, sh
 Grey = NDArray[np.float32]
 # Half a block, in pixels: for an edge, and for spectra.
 EDGE_HALF, SPECTRUM_HALF = 28, 32
-# Frames to either side of the planned best that are looked at.
+# Frames to either side of the planned best in which an edge at the mark is looked for, and in grids all else too.
 ABOUT = 2
 _MOST_UNSURE = 0.45
 # A mark counts as sharp where it is known at least so well, in softness.
@@ -82,7 +82,12 @@ def measure(
     told = planned if math.isfinite(planned) else None
     if not blocks:
         return MarkSoftness(name, best, None, None, told, "on no frame that can be used")
-    edges = {index: edge for index, block in blocks.items() if (edge := _edge_of(block)) is not None}
+    # An edge in a frame focused far elsewhere is another thing's.
+    edges = {
+        index: edge
+        for index, block in blocks.items()
+        if abs(index - best) <= ABOUT and (edge := _edge_of(block)) is not None
+    }
     told_by = [(index, *by_edge(candidate, rendering, k, index, edge, pitch_mm)) for index, edge in edges.items()]
     at_edge = min(told_by, key=lambda row: row[1], default=None)
     if at_edge is not None and at_edge[1] > 1.0 and not _of_one_distance(candidate, told_by):
@@ -132,8 +137,9 @@ def _elsewhere(away: Ranged) -> bool:
 
 def _away_mm(candidate: Candidate, index: int, best: int) -> float:
     """How far a frame is focused from the one planned for the mark, on the image's side."""
-    first, second = candidate.exposures[index].state, candidate.exposures[best].state
-    return abs(first.image_distance_mm - second.image_distance_mm)
+    focused, _ = focused_from(candidate.exposures[index], candidate.exposures[best])
+    away = abs(focused - candidate.exposures[best].state.image_distance_mm)
+    return away if math.isfinite(away) else math.inf
 
 
 def _middle(block: Grey, half: int) -> Grey:
@@ -174,26 +180,46 @@ def by_edge(
 def _by_spectra(
     candidate: Candidate, rendering: Rendering, k: int, blocks: Mapping[int, Grey], pitch_mm: float
 ) -> tuple[int, float, float, Ranged | None] | None:
-    """The sharpest frame, the softness in it and its ±, and how far away the mark is."""
+    """The sharpest frame, the softness in it and its ±, and how far away the mark is.
+
+    A ground seen at a slant runs through a block from sharp to soft; where the last frame just holds the mark the
+    softer half of it would accuse it. So what looks soft is looked at once more, more closely.
+    """
+    found = _spectra_of(candidate, rendering, k, blocks, pitch_mm, SPECTRUM_HALF)
+    if found is None or found[1] - found[2] <= 1.0:
+        return found
+    closer = _spectra_of(candidate, rendering, k, blocks, pitch_mm, SPECTRUM_HALF // 2)
+    if closer is None or closer[1] >= found[1]:
+        return found
+    return closer[0], closer[1], max(closer[2], found[1] - closer[1]), closer[3]
+
+
+def _spectra_of(
+    candidate: Candidate, rendering: Rendering, k: int, blocks: Mapping[int, Grey], pitch_mm: float, half: int
+) -> tuple[int, float, float, Ranged | None] | None:
     scene, criterion = candidate.scene, candidate.criterion
     assert criterion is not None
     # Two frames are explained by one place before and by one behind alike.
     if len(blocks) < 3:
         return None
-    looks, at = [], {}
+    planned = int(rendering.exposure[k])
+    best = planned if planned in blocks else min(blocks, key=lambda index: abs(index - planned))
+    # On a rail all frames share one image distance: what each shows sharp is told as the best would be focused on it.
+    looks, at, ratios = [], {}, {}
     for index in sorted(blocks):
         exposure = candidate.exposures[index]
+        focused, ratios[index] = focused_from(exposure, candidate.exposures[best])
+        if not math.isfinite(focused):
+            continue
         point = from_principal_point(exposure.pose.to_camera_mm(scene.world_m[k]), exposure.state)
         cone = pupil_cones(point, exposure.state)
-        at[index] = (exposure.state.image_distance_mm, float(cone.long_rate))
-        patch = _middle(blocks[index], SPECTRUM_HALF)
+        at[index] = (focused, ratios[index] * float(cone.long_rate))
+        patch = _middle(blocks[index], half)
         looks.append(Look(patch, at[index][0], exposure.state.working_f_number, at[index][1]))
-    best = int(rendering.exposure[k])
-    best = best if best in at else min(at, key=lambda index: abs(index - best))
     allowed = float(rendering.allowed_mm[k])
     if not math.isfinite(allowed) or allowed <= 0.0:
         return None
-    distances = sorted(v for v, _ in at.values())
+    distances = sorted(look.image_mm for look in looks)
     # Frames focused alike, as those of a grid, tell nothing more than one.
     apart = _LEAST_APART * allowed / at[best][1]
     if sum(b - a > apart for a, b in itertools.pairwise(distances)) < 2:
@@ -208,14 +234,16 @@ def _by_spectra(
     )
     if found is None:
         return None
-    sharpest = min(at, key=lambda index: abs(at[index][0] - found.sharp_at_mm) * at[index][1])
-    v, rate = at[sharpest]
-    blur = abs(v - found.sharp_at_mm) * rate
+    blurs = {index: abs(v - found.sharp_at_mm) * rate for index, (v, rate) in at.items()}
+    sharpest = min(blurs, key=blurs.__getitem__)
+    (v, rate), blur = at[sharpest], blurs[sharpest]
     unsure = max(found.plus_minus_mm * rate, least_unsure_mm(allowed, pitch_mm))
     softness, plus_minus = _as_softness(candidate, rendering, k, sharpest, blur, unsure)
     if plus_minus > _MOST_UNSURE * max(1.0, softness):
         return None
-    away = ranged(candidate.exposures[sharpest], scene.world_m[k], found.sharp_at_mm, unsure / rate)
+    seen_from = candidate.exposures[sharpest]
+    sharp_at = seen_from.state.image_distance_mm + ratios[sharpest] * (found.sharp_at_mm - v)
+    away = ranged(seen_from, scene.world_m[k], sharp_at, unsure / rate * ratios[sharpest])
     return sharpest, softness, plus_minus, away
 
 
