@@ -10,6 +10,7 @@ import pytest
 
 from tests.conftest import a_lens, make_plan
 from verispect.files.run_file import read_run, write_run
+from verispect.kit.equipment import Rail
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
@@ -37,6 +38,16 @@ def series() -> Candidate:
     ]
     plan = make_plan(places, framing=85.0, lenses=[lens], line_pairs_per_mm=0.6)
     return worked("series", build_scene(plan))
+
+
+@pytest.fixture(scope="session")
+def rail() -> Candidate:
+    """A rail at a quarter of life size, five frames at f/2.8."""
+    lens = a_lens(100.0, f_numbers=[2.8, 2.8], tilt_deg=0, closest_m=0.3, pupil_magnification=0.8)
+    places = [(-0.05, 1.48, 0.49), (0.04, 1.52, 0.50), (-0.03, 1.53, 0.51), (0.05, 1.47, 0.525), (0.0, 1.5, 0.505)]
+    plan = make_plan(places, framing=100.0, lenses=[lens], line_pairs_per_mm=0.6)
+    kit = plan.kit.model_copy(update={"rail": Rail(travel_mm=100.0)})
+    return worked("rail-series", build_scene(plan.model_copy(update={"kit": kit})))
 
 
 @pytest.fixture(scope="session")

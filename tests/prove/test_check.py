@@ -338,3 +338,69 @@ def test_a_black_frame_in_the_middle_of_three_makes_no_grid_of_them(
     report = check([tmp_path], candidate=three)
     assert report.kinds == ["series"]
     assert "dark" in names(report)[1]
+
+
+@pytest.fixture(scope="module")
+def railed(tmp_path_factory, rail: Candidate) -> Path:
+    folder = tmp_path_factory.mktemp("rail") / "set"
+    rehearse_to(rail, Options(pixels=(720, 480), quality=Quality(share=0.8, least=3)), Writing(folder))
+    return folder
+
+
+def test_a_rail_is_measured_as_a_series_is(railed: Path, rail: Candidate) -> None:
+    report = check([railed], candidate=rail)
+    assert names(report) == {}
+    assert report.gaps == []
+    assert rail.rendering is not None
+    told = [
+        (mark.softness, float(rail.rendering.softness[k])) for k, mark in enumerate(report.marks) if mark.softness
+    ]
+    assert len(told) >= 4
+    assert all(abs(found - planned) < 0.2 for found, planned in told)
+    assert report.blocks is not None
+    assert report.blocks.told > 0
+
+
+def test_a_rail_gone_through_the_other_way_is_known_by_what_it_shows(
+    railed: Path, rail: Candidate, tmp_path: Path
+) -> None:
+    for k in range(rail.frame_count):
+        pixels = read_coded(described(railed / f"frame-{k + 1:03d}.tif"))
+        write_picture(tmp_path / f"{rail.frame_count - k}.tif", pixels)
+    report = check([tmp_path], candidate=rail)
+    assert [frame.planned_exposure for frame in report.frames] == list(reversed(range(rail.frame_count)))
+    assert names(report) == {}
+
+
+def test_a_frame_missing_from_a_rail_leaves_a_gap_told_by_its_place(
+    railed: Path, rail: Candidate, tmp_path: Path
+) -> None:
+    shutil.copytree(railed, tmp_path / "set", ignore=shutil.ignore_patterns("frame-003*", "run.json"))
+    report = check([tmp_path / "set"], candidate=rail)
+    assert names(report) == {2: {"missing"}}
+    step = 1000.0 * float(np.linalg.norm(rail.exposures[1].pose.pupil_m - rail.exposures[0].pose.pupil_m))
+    assert report.redo == [f"again: frame 3 of 5 is not there; take it, with the rail at {2.0 * step:.4g} mm"]
+    (gap,) = report.gaps
+    assert gap["between"] == [1, 3]
+    # Half-way between two frames that are two steps apart lies what the lost one held: a step off, which the thin
+    # lens draws m² times as long behind it (Newton), over the working f-number.
+    state = rail.exposures[0].state
+    blur = step * (state.image_distance_mm / state.focal_mm - 1.0) ** 2 / state.working_f_number
+    assert gap["softness"] == pytest.approx(blur / rail.exposures[0].allowed_blur_mm, rel=0.05)
+
+
+def test_a_rail_that_stood_elsewhere_is_told_in_mm(railed: Path, rail: Candidate, tmp_path: Path) -> None:
+    steps = [one.pose.pupil_m - rail.exposures[0].pose.pupil_m for one in rail.exposures]
+    off = 2.2 * steps[1]
+    pose = replace(rail.exposures[2].pose, pupil_m=rail.exposures[2].pose.pupil_m + off)
+    wrong = replace(rail, exposures=(*rail.exposures[:2], replace(rail.exposures[2], pose=pose), *rail.exposures[3:]))
+    rehearse_to(wrong, Options(pixels=(720, 480), quality=Quality(share=0.8, least=3)), Writing(tmp_path / "wrong"))
+    shutil.copytree(railed, tmp_path / "set", ignore=shutil.ignore_patterns("run.json"))
+    shutil.copy(tmp_path / "wrong" / "frame-003.tif", tmp_path / "set" / "frame-003.tif")
+    report = check([tmp_path / "set"], candidate=rail)
+    assert names(report) == {2: {"missed-focus"}}
+    (fault,) = report.frames[2].faults
+    found = re.search(r"taken ([0-9.]+) mm too near", fault.says)
+    assert found is not None
+    assert float(found[1]) == pytest.approx(1000.0 * float(np.linalg.norm(off)), rel=0.08)
+    assert f"with the rail at {2000.0 * float(np.linalg.norm(steps[1])):.4g} mm" in fault.remedy

@@ -13,7 +13,7 @@ from verispect.files.weighing_json import weighing_to_dict
 from verispect.plan.advise.weigh import Weighing
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
-from verispect.prove.expected import light_stops, view_of
+from verispect.prove.expected import drawn_larger, focus_from_pupil_m, focused_from, light_stops, view_of
 
 PIXELS, PITCH = (3600, 2400), 0.01
 
@@ -63,3 +63,35 @@ def test_light_is_lost_by_extension() -> None:
     time = np.log2(near.exposures[0].shutter_s / far.exposures[0].shutter_s)
     lost = 2 * np.log2(state.working_f_number / state.f_number)
     assert light_stops(near.exposures[0]) - light_stops(far.exposures[0]) == pytest.approx(time - lost, abs=0.02)
+
+
+def test_on_a_rail_one_frame_tells_how_another_would_have_to_be_focused(rail) -> None:
+    """Rays of the oracle: what one place holds sharp is drawn so much larger there, and sharp at that distance."""
+    scene = rail.scene
+    written = scene.plan.model_dump(mode="json", by_alias=True)
+    weighing = weighing_to_dict(Weighing(scene, (rail,), "rail-series", ()))
+    told = weighing["methods"][0]["exposures"]
+    first, far = rail.exposures[0], rail.exposures[-1]
+    at = far.pose.pupil_m + focus_from_pupil_m(far) * far.pose.forward + 0.03 * far.pose.right
+    mark = {"x_m": float(at[0]), "y_m": float(at[1]), "z_m": float(at[2])}
+
+    def seen(exposure: dict, image_mm: float) -> tuple[float, float]:
+        """Width of its blur and how far out it is drawn, mm."""
+        rim, _ = rim_on_sensor(written, exposure | {"image_distance_mm": image_mm}, mark)
+        return float(np.ptp(rim[:, 0])), abs(float(rim[:, 0].mean()))
+
+    focused, ratio = focused_from(far, first)
+    assert seen(told[-1], far.state.image_distance_mm)[0] == pytest.approx(0.0, abs=1e-9)
+    assert seen(told[0], focused)[0] == pytest.approx(0.0, abs=1e-9)
+    # A little nearer: by the ratio more out of focus in the one than in the other.
+    mark["z_m"] -= 0.0001
+    sharp = [
+        min(np.linspace(v - 0.01, v + 0.01, 4001), key=lambda image, exposure=exposure: seen(exposure, image)[0])
+        for exposure, v in ((told[-1], far.state.image_distance_mm), (told[0], focused))
+    ]
+    assert (sharp[0] - far.state.image_distance_mm) / (sharp[1] - focused) == pytest.approx(ratio, rel=0.01)
+    mark["z_m"] += 0.0001
+    larger = seen(told[-1], far.state.image_distance_mm)[1] / seen(told[0], first.state.image_distance_mm)[1]
+    assert larger == pytest.approx(drawn_larger(far, first, far), rel=1e-6)
+    assert focused_from(first, first) == (first.state.image_distance_mm, 1.0)
+    assert drawn_larger(first, first, far) == 1.0
