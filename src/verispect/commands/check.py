@@ -41,12 +41,17 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument(
         "--picture", type=Path, action="append", default=[], metavar="F", help="a merged picture for the page"
     )
+    options_of.add_argument(
+        "--seen", action="append", default=[], metavar="MARK=ROW,COLUMN[@FRAME]",
+        help="where a mark is seen in a frame (the first one), as no camera looks quite as planned; may be repeated",
+    )  # fmt: skip
     options_of.add_argument("--force", action="store_true", help="write over what is there")
     offer_sets(options_of)
     options = options_of.parse_args(given)
     from verispect.files.atomic import ready_for
     from verispect.files.picture_out import not_over
     from verispect.prove.check import check
+    from verispect.prove.looked import pointed_at
     from verispect.prove.report import report_dict, report_table
     from verispect.prove.resources.threads import allow
 
@@ -68,7 +73,12 @@ def run(given: Sequence[str]) -> int:
     candidate, happened = planned(options.plan, options.method)
     together = given_sets(options.sets)
     report = check(
-        options.frames, candidate=candidate, run=happened, together=together, progress=progress(options.quiet)
+        options.frames,
+        candidate=candidate,
+        run=happened,
+        together=together,
+        pointed=[pointed_at(text) for text in options.seen],
+        progress=progress(options.quiet),
     )
     if options.distances_out is not None and candidate is not None:
         _write_distances(options.distances_out, report, candidate)

@@ -11,8 +11,9 @@ from pathlib import Path
 
 import numpy as np
 
-from verispect.errors import Cancelled
+from verispect.errors import Cancelled, FileError
 from verispect.files.run_file import Run
+from verispect.optics.types import Floats
 from verispect.plan.frames.rendering import Rendering
 from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
@@ -21,6 +22,7 @@ from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame, frames_in
 from verispect.prove.left_aside import of_one_size, readable_frames, unreadable
+from verispect.prove.looked import Looked, Pointed, looked
 from verispect.prove.matching.matched import Matched
 from verispect.prove.parting.by_hand import ByHand, put_together
 from verispect.prove.parting.order import out_of_order
@@ -52,6 +54,7 @@ def check(
     candidate: Candidate | None = None,
     run: Run | None = None,
     together: ByHand | None = None,
+    pointed: Sequence[Pointed] = (),
     progress: Progress | None = None,
     is_cancelled: Callable[[], bool] | None = None,
     recall: Recall | None = None,
@@ -68,14 +71,17 @@ def check(
         What is known to have happened; its angles then hold.
     together : ByHand, optional
         Which frames belong together, where a person says so.
+    pointed : sequence of Pointed
+        Where marks of the plan are seen: the camera never looks quite as planned.
     recall : Recall, optional
         What was read of frames in checks before this one.
 
     Raises
     ------
     FileError
-        Where nothing can be read, and for sets that do not say which frames they mean. What else cannot be checked
-        with the others is left aside, and the report says so.
+        Where nothing can be read, for sets that do not say which frames they mean, and for marks pointed at that the
+        plan or the frames do not have. What else cannot be checked with the others is left aside, and the report says
+        so.
     """
     frames, broken = readable_frames(frames_in(places))
     frames, others = of_one_size(frames)
@@ -85,7 +91,7 @@ def check(
     looks, cut = evidence.first_looks()
     aside = [*broken, *(unreadable(path, why) for path, why in cut), *others]
     given, rest = put_together([frame.path.name for frame in evidence.frames], together or ByHand())
-    report = _Check(evidence, looks, given, rest).report()
+    report = _Check(evidence, looks, given, rest, pointed).report()
     report.frames += [one.report for one in aside]
     # A file that was badly copied is mended soonest.
     report.redo = redo([one.report for one in aside], [], []) + report.redo
@@ -95,9 +101,14 @@ def check(
 
 class _Check:
     def __init__(
-        self, evidence: Evidence, looks: list[FirstLook], given: Sequence[FrameSet], rest: Sequence[int]
+        self,
+        evidence: Evidence,
+        looks: list[FirstLook],
+        given: Sequence[FrameSet],
+        rest: Sequence[int],
+        pointed: Sequence[Pointed],
     ) -> None:
-        self.evidence, self.looks = evidence, looks
+        self.evidence, self.looks, self.pointed = evidence, looks, pointed
         # Sets that a person put together, and the frames that are to be parted by what they show.
         self.given, self.rest = given, rest
         self.thumbs: list[Grey] = []
@@ -136,6 +147,7 @@ class _Check:
         held = matched.of_the_plan(parts)
         matched.match(held)
         self.shots, self.repeats = matched.shots, matched.repeats
+        looked_at = self._looked()
         for frame, read in zip(frames, evidence.read_all(), strict=True):
             if evidence.is_cancelled():
                 raise Cancelled
@@ -176,9 +188,10 @@ class _Check:
             redo(every, marks, gaps),
             [
                 *(_SIDE_BY_SIDE if candidate is not None and kinds[:1] == [SetKind.UNKNOWN] else ()),
+                *(() if looked_at is None else (str(looked_at.says),)),
                 *advice(every, marks, planned=candidate is not None, plain=bool(specks), blocks=blocks),
             ],
-            blocks,
+            blocks, looked=looked_at,
         )  # fmt: skip
 
     def _given(self, doubles: Collection[int], plain: Collection[int]) -> list[FrameSet]:
@@ -297,6 +310,49 @@ class _Check:
         }  # fmt: skip
         return net.map(candidate, seen, self.evidence.pitch_mm) if len(seen) >= 3 else None
 
+    def _looked(self) -> Looked | None:
+        """How the camera looked, by the marks that were pointed at; the frames are then read so."""
+        if not self.pointed:
+            return None
+        evidence, candidate = self.evidence, self.evidence.candidate
+        if candidate is None:
+            raise FileError("marks are those of a plan: give it, with its method, beside what is pointed at")
+        marks = dict(zip(candidate.scene.names, range(candidate.scene.mark_count), strict=False))
+        there = {evidence.frames[k].path.name: index for k, index in enumerate(evidence.matched) if index is not None}
+        where: list[tuple[int, int]] = []
+        for one in self.pointed:
+            if one.name not in marks:
+                raise FileError("{name}: the plan has no such mark; it has {marks}", name=one.name,
+                                marks=", ".join(marks))  # fmt: skip
+            if not there or (one.file is not None and one.file not in there):
+                raise FileError("{name}: no frame {file} was matched with the plan", name=one.name,
+                                file=one.file or "")  # fmt: skip
+            where.append((marks[one.name], there[one.file] if one.file else min(there.values())))
+
+        def drawn(world: Floats) -> Floats:
+            found = []
+            for mark, index in where:
+                columns, rows = evidence.pixels_of(index, candidate.scene.world_m[[mark]], world)
+                found.append((float(rows[0]), float(columns[0])))
+            return np.array(found)
+
+        first = evidence.turned.get(where[0][1], evidence.exposures[where[0][1]].pose.matrix)
+        found = looked(self.pointed, drawn, first, evidence.pixels[0])
+        evidence.look(found.world)
+        return found
+
+    def _pixel(self, mark: int, best: int) -> tuple[float, float] | None:
+        """Where a mark is looked for: in the first frame of a series, in a grid in the one that shows it best."""
+        evidence = self.evidence
+        assert evidence.candidate is not None
+        known = [index for index in evidence.matched if index is not None]
+        if not known:
+            return None
+        index = best if evidence.candidate.method.is_grid else min(known)
+        columns, rows = evidence.pixels_of(index, evidence.candidate.scene.world_m[[mark]])
+        inside = 0.0 <= columns[0] < evidence.pixels[0] and 0.0 <= rows[0] < evidence.pixels[1]
+        return (float(rows[0]), float(columns[0])) if inside else None
+
     def _marks(self, reports: list[FrameReport]) -> list[MarkSoftness]:
         if self.evidence.candidate is None:
             return []
@@ -310,7 +366,12 @@ class _Check:
                 for index, k in usable.items()
                 if mark in self.evidence.reads[k].blocks
             }
-            found.append(measure(self.evidence.candidate, rendering, mark, blocks, self.evidence.pitch_mm))
+            told = measure(self.evidence.candidate, rendering, mark, blocks, self.evidence.pitch_mm)
+            pixel = self._pixel(mark, told.frame)
+            if not blocks and usable:
+                where = "outside the picture" if pixel is None else "too near the picture's edge"
+                told = replace(told, how=f"{where} as the camera looked")
+            found.append(replace(told, pixel=pixel))
         return found
 
 

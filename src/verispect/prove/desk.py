@@ -21,6 +21,7 @@ from verispect.prove.check import check
 from verispect.prove.expected import turned_as_happened
 from verispect.prove.intake import described, frames_in, in_order, read_coded
 from verispect.prove.join.written import bend_words, ghost_words, join_to
+from verispect.prove.looked import Pointed
 from verispect.prove.merge.depth_points import depth_points, ply_of, why_no_distances
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.shots import shots_together
@@ -70,17 +71,17 @@ def _run_of(folder: Path, candidate: Candidate | None) -> Run | None:
 
 
 def check_folder(
-    folder: Path, candidate: Candidate | None, files: tuple[Path, ...] = (), together: ByHand | None = None, *,
-    progress: Share, is_cancelled: Stop,
+    folder: Path, candidate: Candidate | None, files: tuple[Path, ...] = (), together: ByHand | None = None,
+    pointed: tuple[Pointed, ...] = (), *, progress: Share, is_cancelled: Stop,
 ) -> Report | None:  # fmt: skip
-    """Check a folder's frames, or those named, put together by hand where they are; None where it was stopped."""
+    """Check a folder's frames, or those named, put together and pointed at by hand; None where it was stopped."""
     run = _run_beside(folder)
     taken = None if run is None else [folder / frame.file for frame in run.frames if frame.file]
     places = list(files) or ([path for path in taken if path.exists()] if taken else [folder])
     try:
         return check(
             places or [folder], candidate=candidate, run=_run_of(folder, candidate), together=together,
-            recall=_RECALL, progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
+            pointed=pointed, recall=_RECALL, progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
         )  # fmt: skip
     except Cancelled:
         return None

@@ -262,11 +262,15 @@ class Evidence:
                 found[k] = grey[row - half : row + half + 1, column - half : column + half + 1].copy()
         return found
 
-    def pixels_of(self, exposure: int, world_m: Floats) -> tuple[Floats, Floats]:
-        """Columns and rows (M,) at which marks lie in a frame, with what is known to have happened."""
+    def pixels_of(self, exposure: int, world_m: Floats, turned: Floats | None = None) -> tuple[Floats, Floats]:
+        """Columns and rows (M,) at which marks lie in a frame, with what is known to have happened.
+
+        `turned` (3, 3) is how the plan's world would be turned besides.
+        """
         planned = self.exposures[exposure]
-        if exposure in self.turned:
-            basis = self.turned[exposure]
+        if exposure in self.turned or turned is not None:
+            basis = self.turned.get(exposure, planned.pose.matrix)
+            basis = basis if turned is None else basis @ turned
             pose = replace(planned.pose, right=basis[0], up=basis[1], forward=basis[2])
             planned = replace(planned, pose=pose)
         points = from_principal_point(planned.pose.to_camera_mm(world_m), planned.state)
@@ -281,6 +285,12 @@ class Evidence:
         """How a frame maps directions to pixels, as planned, as is known to have happened or as was found."""
         index = self.matched[k]
         return self.found.get(k) if index is None else self.planned_view(index)
+
+    def look(self, world: Floats) -> None:
+        """Take the plan's world to be turned so, before any frame is read for a plan."""
+        for index, exposure in enumerate(self.exposures):
+            self.turned[index] = self.turned.get(index, exposure.pose.matrix) @ world
+        self.net, self._planned = self._net(), self._fingerprint()
 
     def planned_view(self, index: int) -> View:
         """How an exposure maps directions to pixels, beside the others."""

@@ -11,6 +11,7 @@ from typing import Any
 from verispect.errors import FileError
 from verispect.plan.entry.found_distance import FoundPlace
 from verispect.prove.checks.dust import Speck
+from verispect.prove.looked import Looked
 from verispect.prove.parting.by_hand import ByHand
 from verispect.prove.parting.sets import FrameSet, SetKind
 from verispect.prove.softness.block_map import BlockMap, map_dict
@@ -100,6 +101,8 @@ class Report:
     blocks: BlockMap | None = None
     # Files that were not checked with the others, each with the sentence that says why.
     left_aside: list[tuple[Path, FileError]] = field(default_factory=list)
+    # By marks that were pointed at: how the camera looked.
+    looked: Looked | None = None
 
     @property
     def passed(self) -> bool:
@@ -205,11 +208,13 @@ def report_dict(report: Report) -> dict[str, Any]:
                 "planned_softness": mark.planned,
                 "verdict": mark.verdict,
                 "how": mark.how,
+                "pixel": None if mark.pixel is None else [round(part, 1) for part in mark.pixel],
                 **_ranged(mark),
             }
             for mark in report.marks
         ],
         "blocks": None if report.blocks is None else map_dict(report.blocks),
+        "looked": None if report.looked is None else _looked(report.looked),
         "gaps": report.gaps,
         "dust": [
             {"pixel": list(speck.pixel), "radius_px": speck.radius_px, "frames": count}
@@ -217,6 +222,16 @@ def report_dict(report: Report) -> dict[str, Any]:
         ],
         "redo": report.redo,
         "advice": report.advice,
+    }
+
+
+def _looked(found: Looked) -> dict[str, Any]:
+    return {
+        "by": list(found.by),
+        "right_deg": round(found.right_deg, 4),
+        "up_deg": round(found.up_deg, 4),
+        "clockwise_deg": round(found.clockwise_deg, 4),
+        "left_over_px": round(found.left_over_px, 2),
     }
 
 

@@ -38,7 +38,10 @@ _MISREAD = 1.5
 
 @dataclass(frozen=True)
 class MarkSoftness:
-    """One mark: measured and planned softness; None where it cannot be said."""
+    """One mark: measured and planned softness; None where it cannot be said.
+
+    `pixel` is where it was looked for, (row, column) of the first frame of a series, of its own `frame` in a grid.
+    """
 
     name: str
     frame: int
@@ -47,6 +50,7 @@ class MarkSoftness:
     planned: float | None
     how: str
     ranged: Ranged | None = None
+    pixel: tuple[float, float] | None = None
 
     @property
     def hidden(self) -> bool:

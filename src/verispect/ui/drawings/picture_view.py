@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QAction, QContextMenuEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from verispect.ui.controls.theme import LIGHT, Theme, colour, font
+from verispect.ui.drawings.picture_marks import SeenMark, nearest, paint_marks
 from verispect.ui.drawings.strokes import hatched, pen
 
 if TYPE_CHECKING:
@@ -52,9 +54,18 @@ def image_of(pixels: NDArray[np.uint8]) -> QImage:
 
 
 class PictureCanvas(QWidget):
-    """One picture; `moved(x, y)` tells which place of it, 0 to 1, stands in the middle."""
+    """One picture.
+
+    Signals
+    -------
+    moved(x, y)
+        Which place of it, 0 to 1, stands in the middle.
+    pointed(name, x, y)
+        Where a mark was put.
+    """
 
     moved = pyqtSignal(float, float)
+    pointed = pyqtSignal(str, float, float)
 
     def __init__(self, name: str) -> None:
         super().__init__()
@@ -66,13 +77,21 @@ class PictureCanvas(QWidget):
         self._middle = QPointF(0.5, 0.5)
         self.whole = True
         self._held: QPointF | None = None
-        self.marks: list[tuple[float, float, str]] = []
         self.net: PictureNet | None = None
+        self.marks: list[SeenMark] = []
+        # Which of them the hand moves, or is to be pointed at by the next click.
+        self._taken, self.asked = "", ""
+        self.mark_actions: Sequence[QAction] = ()
 
     def show_image(self, image: QImage | None) -> None:
         """Take on a picture; the place and size of the view stay."""
         self._image = image
         self.update()
+
+    @property
+    def image(self) -> QImage | None:
+        """The picture."""
+        return self._image
 
     def apply_theme(self, theme: Theme) -> None:
         """Take on a theme's colours."""
@@ -82,7 +101,7 @@ class PictureCanvas(QWidget):
     def set_whole(self, whole: bool) -> None:
         """The whole picture, or a picture's pixel on a screen's."""
         self.whole = whole
-        self.setCursor(Qt.CursorShape.ArrowCursor if whole else Qt.CursorShape.OpenHandCursor)
+        self._rest()
         self.update()
 
     def look_at(self, x: float, y: float) -> None:
@@ -111,13 +130,9 @@ class PictureCanvas(QWidget):
         area = self._area()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.whole)
         painter.drawImage(area, self._image)
-        painter.setPen(colour(self._theme.hand))
-        for x, y, words in self.marks:
-            at = QPointF(area.left() + x * area.width(), area.top() + y * area.height())
-            painter.drawEllipse(at, 7.0, 7.0)
-            painter.drawText(at + QPointF(10, 4), words)
         if self.net is not None:
             self._paint_net(painter, area, self.net)
+        paint_marks(painter, area, self.marks, self._theme, self)
 
     def _paint_net(self, painter: QPainter, area: QRectF, net: PictureNet) -> None:
         """A ring where it is sharp, a hatched square with its softness where not, nothing where it is not told."""
@@ -142,21 +157,62 @@ class PictureCanvas(QWidget):
                 painter.setPen(pen(self._theme.sharp, 1.6))
                 painter.drawEllipse(at, 3.0, 3.0)
 
+    def ask_for(self, name: str) -> None:
+        """The next click says where a mark is; none: no longer."""
+        self.asked = name
+        self._rest()
+
+    def _rest(self) -> None:
+        """The cursor when nothing is held."""
+        shape = Qt.CursorShape.ArrowCursor if self.whole else Qt.CursorShape.OpenHandCursor
+        self.setCursor(Qt.CursorShape.CrossCursor if self.asked else shape)
+
+    def _put(self, name: str, place: QPointF) -> SeenMark:
+        """Draw a mark at a place of the widget, within the picture."""
+        area = self._area()
+        x, y = (place.x() - area.left()) / area.width(), (place.y() - area.top()) / area.height()
+        put = SeenMark(name, min(max(x, 0.0), 1.0), min(max(y, 0.0), 1.0), is_pointed=True)
+        self.marks = [*(mark for mark in self.marks if mark.name != name), put]
+        self.update()
+        return put
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self._image is not None and not self.whole:
+        if event is None or self._image is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        under = nearest(self.marks, self._area(), event.position())
+        self._taken = self.asked or ("" if under is None else under.name)
+        if self._taken:
+            self.setCursor(Qt.CursorShape.CrossCursor)
+        elif not self.whole:
             self._held = event.position()
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._held is None or self._image is None:
+        if event is None or self._image is None:
+            return
+        if self._taken:
+            self._put(self._taken, event.position())
+            return
+        if self._held is None:
             return
         step = event.position() - self._held
         self._held = event.position()
         self._shift(-step.x(), -step.y())
 
-    def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
-        self._held = None
-        self.set_whole(self.whole)
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        taken, self._taken, self._held = self._taken, "", None
+        moved = any(mark.name == taken and mark.is_pointed for mark in self.marks)
+        if event is not None and taken and self._image is not None and (moved or self.asked):
+            put = self._put(taken, event.position())
+            self.asked = ""
+            self.pointed.emit(taken, put.x, put.y)
+        self._rest()
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is not None and self.marks and self.mark_actions:
+            menu = QMenu(self)
+            menu.addActions(self.mark_actions)
+            menu.popup(event.globalPos())
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is not None and not self.whole:
@@ -166,6 +222,9 @@ class PictureCanvas(QWidget):
         steps = {
             Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)
         }  # fmt: skip
+        if event is not None and event.key() == Qt.Key.Key_Escape and self.asked:
+            self.ask_for("")
+            return
         step = None if event is None else steps.get(Qt.Key(event.key()))
         if step is None:
             super().keyPressEvent(event)
@@ -180,7 +239,15 @@ class PictureCanvas(QWidget):
 
 
 class PicturePair(QWidget):
-    """A picture, and another beside it; both panned together."""
+    """A picture, and another beside it; both panned together.
+
+    Signals
+    -------
+    pointed(title, name, row, column)
+        In which picture a mark was put where, whole at pixel centres.
+    """
+
+    pointed = pyqtSignal(str, str, float, float)
 
     def __init__(self) -> None:
         super().__init__()
@@ -219,9 +286,24 @@ class PicturePair(QWidget):
         self.net_button.toggled.connect(lambda _on: self._lay_net())
         self.net_button.hide()
         self._net: PictureNet | None = None
+        self.marks_button = QPushButton(self.tr("&Marks"))
+        self.marks_button.setToolTip(
+            self.tr(
+                "Where the marks are looked for. No camera looks quite as planned: drag one or two onto what they "
+                "are, and all are looked for anew"
+            )
+        )
+        self.marks_button.setCheckable(True)
+        self.marks_button.setChecked(True)
+        self.marks_button.toggled.connect(lambda _on: self._lay_marks())
+        self.marks_button.hide()
+        self._marks: tuple[list[SeenMark], list[SeenMark]] = ([], [])
+        below.addWidget(self.marks_button)
         below.addWidget(self.net_button)
         below.addWidget(self.full_button)
         layout.addLayout(below)
+        for number, canvas in enumerate((self.first, self.second)):
+            canvas.pointed.connect(lambda name, x, y, of=number: self._on_pointed(of, name, x, y))
         self.first.moved.connect(self.second.look_at)
         self.second.moved.connect(self.first.look_at)
 
@@ -240,6 +322,35 @@ class PicturePair(QWidget):
         self._net = net
         self.net_button.setVisible(net is not None)
         self._lay_net()
+
+    def show_marks(self, first: list[SeenMark], second: list[SeenMark]) -> None:
+        """Where marks are looked for in the two pictures, shown when asked for."""
+        self._marks = (first, second)
+        self.marks_button.setVisible(bool(first or second))
+        self._lay_marks()
+
+    def _lay_marks(self) -> None:
+        for canvas, marks in zip((self.first, self.second), self._marks, strict=True):
+            canvas.marks = list(marks) if self.marks_button.isChecked() else []
+            canvas.update()
+
+    def offer_on_marks(self, actions: Sequence[QAction]) -> None:
+        """What may be done with marks that were pointed at."""
+        self.first.mark_actions = self.second.mark_actions = actions
+
+    def ask_for(self, name: str) -> None:
+        """The next click in the picture says where a mark is."""
+        if self.marks_button.isVisible():
+            self.marks_button.setChecked(True)
+            self.first.ask_for(name)
+            self.words.setText(self.tr("Click where {0} is; Esc leaves it where it was.").format(name))
+            self.first.setFocus()
+
+    def _on_pointed(self, number: int, name: str, x: float, y: float) -> None:
+        image = (self.first, self.second)[number].image
+        if image is not None:
+            title = self.titles[number].text()
+            self.pointed.emit(title, name, y * image.height() - 0.5, x * image.width() - 0.5)
 
     def _lay_net(self) -> None:
         for canvas in (self.first, self.second):

@@ -21,8 +21,9 @@ from verispect.ui.panels.stations.prove import ProvePanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.session import Session
 from verispect.ui.work.job import Job
+from verispect.ui.workflows.by_hand.pointed_marks import PointedMarks
+from verispect.ui.workflows.by_hand.sets_by_hand import SetsByHand
 from verispect.ui.workflows.saving import ask_save
-from verispect.ui.workflows.sets_by_hand import SetsByHand
 
 if TYPE_CHECKING:
     from verispect.prove.desk import JoinedFile, MergedFile
@@ -102,6 +103,9 @@ class ProveDesk(QObject):
         self.sets = SetsByHand(self, panel.frames)
         self.sets.changed.connect(self._check_again)
         self._is_stale = False
+        self.pointed = PointedMarks(self, pair)
+        self.pointed.changed.connect(self._check_again)
+        panel.mark_wanted.connect(pair.ask_for)
 
     def _candidate(self) -> Candidate | None:
         shown = self._session.shown
@@ -234,11 +238,14 @@ class ProveDesk(QObject):
             self.folder, self._merged, self._merge_report = folder, None, None
             self._panel.retouch_button.setEnabled(False)
             self.sets.forget()
+            self.pointed.forget()
             self._watch(self._panel.watch_box.isChecked())
         if self._job is None:
             self.sets.forget_unless_in(folder)
+            self.pointed.forget_unless_in(folder)
         candidate = self._candidate()
-        job = self._start(self.tr("Checking"), check_folder, folder, candidate, files, self.sets.together,
+        pointed = () if candidate is None else self.pointed.pointed
+        job = self._start(self.tr("Checking"), check_folder, folder, candidate, files, self.sets.together, pointed,
                           keeps="checks")  # fmt: skip
         if job is not None:
             self._checking = job
@@ -513,8 +520,14 @@ class ProveDesk(QObject):
 
     def _show(self) -> None:
         pair = [(name, self._images[name]) if name in self._images else None for name in (self._first, self._second)]
-        words = self.tr("100 % shows a pixel of the picture on one of the screen; drag, wheel or arrow keys move it.")
-        self._pair.show_pair(pair[0], pair[1], words if pair[0] else self.tr("Choose a frame to look at it."))
+        first, second = (self.pointed.seen_in(self.report, shown) for shown in pair)
+        words = self.tr("Choose a frame to look at it.")
+        if pair[0]:
+            words = self.tr("100 % shows a picture's pixel on one of the screen; drag, wheel or arrow keys move it.")
+        if first:
+            words += " " + self.tr("A mark may be dragged onto what it is.")
+        self._pair.show_pair(pair[0], pair[1], words)
+        self._pair.show_marks(first, second)
 
     def _start(self, words: str, function: object, *arguments: object, keeps: str = "") -> Job | None:
         if self._job is not None:

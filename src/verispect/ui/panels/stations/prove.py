@@ -36,6 +36,8 @@ class ProvePanel(QWidget):
     watch_wanted(bool)
     merge_wanted(bool)
         True for a proof in one pass; a grid is joined.
+    mark_wanted(str)
+        A mark is to be pointed at in the picture.
     comparing_wanted(list of str)
         Frames to be held against one another; fewer than two: ask which.
     """
@@ -51,6 +53,7 @@ class ProvePanel(QWidget):
     comparing_wanted = pyqtSignal(list)
     return_wanted = pyqtSignal()
     retouch_wanted = pyqtSignal()
+    mark_wanted = pyqtSignal(str)
 
     def __init__(self, system: Callable[[], str]) -> None:
         super().__init__()
@@ -104,6 +107,7 @@ class ProvePanel(QWidget):
             self.tr("Marks"),
             [self.tr("Mark"), self.tr("Verdict"), self.tr("Measured"), self.tr("Planned"), self.tr("Away")],
         )
+        self.marks.itemActivated.connect(lambda item: self._ask_for(item.row()))
         layout.addWidget(self.marks, 2)
         self.distances_button = QPushButton(self.tr("Take the &distances found into the plan"))
         self.distances_button.setToolTip(
@@ -204,6 +208,11 @@ class ProvePanel(QWidget):
         if report is not None:
             self.redo.addItems(report.redo or [self.tr("Nothing to do again.")])
             self.redo.addItems(report.advice)
+
+    def _ask_for(self, row: int) -> None:
+        name = self.marks.item(row, 0)
+        if name is not None:
+            self.mark_wanted.emit(name.text())
 
     def offer(self, *, grid: bool) -> None:
         """Joining frames that lie side by side, or merging those of one view."""

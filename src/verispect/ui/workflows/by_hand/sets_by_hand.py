@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtGui import QAction, QUndoCommand, QUndoStack
+from PyQt6.QtGui import QAction, QUndoStack
 
 from verispect.prove.parting.by_hand import ByHand
 from verispect.prove.report import Report
 from verispect.ui.panels.stations.frames_by_set import FramesBySet
+from verispect.ui.workflows.by_hand.said import Said
 
 
 class SetsByHand(QObject):
@@ -66,7 +66,7 @@ class SetsByHand(QObject):
             self._push(together, self.tr("moving {0}").format(first))
 
     def _push(self, together: ByHand | None, words: str) -> None:
-        self._stack.push(_Said(self._take, self.together, together, words))
+        self._stack.push(Said(self._take, self.together, together, words))
 
     def _take(self, together: ByHand | None) -> None:
         self.together, self.is_ahead = together, True
@@ -75,19 +75,3 @@ class SetsByHand(QObject):
             self._shown = together
             self._frames.show_together(together)
         self.changed.emit()
-
-
-class _Said(QUndoCommand):
-    """One thing that was said of the sets."""
-
-    def __init__(
-        self, take: Callable[[ByHand | None], None], before: ByHand | None, after: ByHand | None, words: str
-    ) -> None:
-        super().__init__(words)
-        self._take, self._before, self._after = take, before, after
-
-    def redo(self) -> None:
-        self._take(self._after)
-
-    def undo(self) -> None:
-        self._take(self._before)

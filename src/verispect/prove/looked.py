@@ -1,0 +1,140 @@
+"""Where the camera really looked, by marks that a person points at in a frame.
+
+Nobody aims a camera to the pixel that a plan reckons: a degree aside is a hundred pixels and more, and what is
+measured where the plan has a mark is then something else. One mark that is pointed at tells how far to the side and
+up the camera looked, two and more how far it leant as well.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.optimize import least_squares
+from scipy.spatial.transform import Rotation
+
+from verispect.errors import FileError
+from verispect.optics.types import Floats
+from verispect.sentence import Sentence
+
+# Nobody points nearer than this share of the picture's width; a levelled camera leans so little, in degrees.
+_POINTED_SHARE, _LEANS_DEG = 0.002, 3.0
+_ASKED = re.compile(r"(?P<name>.+)=(?P<row>[0-9.]+),(?P<column>[0-9.]+)(?:@(?P<file>[^@]+))?")
+
+
+@dataclass(frozen=True)
+class Pointed:
+    """Where a mark is seen: row and column, whole at pixel centres, of a frame; None: of the first one."""
+
+    name: str
+    row: float
+    column: float
+    file: str | None = None
+
+
+@dataclass(frozen=True)
+class Looked:
+    """How the camera looked against the plan.
+
+    Attributes
+    ----------
+    world : ndarray, shape (3, 3)
+        Turns the plan's world so that the camera as planned sees it as it was seen: its basis times this.
+    right_deg, up_deg, clockwise_deg : float
+        How far the camera looked to the right, up, and leant.
+    left_over_px : float
+        How far off the marks still are, root mean square.
+    by : tuple of str
+        The marks that were pointed at.
+    """
+
+    world: Floats
+    right_deg: float
+    up_deg: float
+    clockwise_deg: float
+    left_over_px: float
+    by: tuple[str, ...]
+
+    @property
+    def says(self) -> Sentence:
+        """In words."""
+        return Sentence(
+            "By {marks} the camera looked {across:.2f}° to the {side} of the plan and {high:.2f}° {way} it, and "
+            "leant {lean:.2f}° {hand}: all marks were looked for there ({left:.0f} px left over)",
+            {
+                "marks": ", ".join(self.by),
+                "across": abs(self.right_deg),
+                "side": "right" if self.right_deg >= 0.0 else "left",
+                "high": abs(self.up_deg),
+                "way": "above" if self.up_deg >= 0.0 else "below",
+                "lean": abs(self.clockwise_deg),
+                "hand": "clockwise" if self.clockwise_deg >= 0.0 else "anticlockwise",
+                "left": self.left_over_px,
+            },
+        )
+
+
+def pointed_at(text: str) -> Pointed:
+    """Read `NAME=ROW,COLUMN` or `NAME=ROW,COLUMN@FRAME`.
+
+    Raises
+    ------
+    FileError
+        For anything else.
+    """
+    told = _ASKED.fullmatch(text)
+    try:
+        assert told is not None
+        return Pointed(told["name"], float(told["row"]), float(told["column"]), told["file"])
+    except (AssertionError, ValueError) as error:
+        raise FileError(
+            '--seen {text}: not understood; "Door handle=812,1440" is right, or with its frame '
+            '"Door handle=812,1440@frame-003.tif"',
+            text=text,
+        ) from error
+
+
+def looked(
+    pointed: Sequence[Pointed],
+    drawn: Callable[[Floats], Floats],
+    planned: Floats,
+    picture_wide: int,
+) -> Looked:
+    """How the camera looked, by marks pointed at.
+
+    Parameters
+    ----------
+    pointed : sequence of Pointed
+        One at least, each mark once.
+    drawn : callable
+        Rows and columns (n, 2) at which these marks would be drawn, were the world turned by a matrix (3, 3).
+    planned : ndarray, shape (3, 3)
+        The camera's basis as planned: rows right, up, forward.
+    picture_wide : int
+        In pixels.
+    """
+    told = np.array([(one.row, one.column) for one in pointed])
+    sure_px = _POINTED_SHARE * picture_wide
+
+    def world_of(turn: Floats) -> Floats:
+        """The plan's world turned as the camera would see it, had it turned right, then up, then clockwise (rad)."""
+        camera = Rotation.from_euler("YXZ", turn * np.array([1.0, -1.0, -1.0])).as_matrix()
+        found: Floats = planned.T @ camera.T @ planned
+        return found
+
+    def off(turn: Floats) -> Floats:
+        there = (drawn(world_of(turn)) - told).ravel() / sure_px
+        # A mark behind the camera is as far off as anything.
+        there = np.where(np.isfinite(there), np.clip(there, -1e4, 1e4), 1e4)
+        found: Floats = np.append(there, turn[2] / math.radians(_LEANS_DEG))
+        return found
+
+    found = least_squares(off, np.zeros(3), x_scale=0.01).x
+    world = world_of(found)
+    rest = drawn(world) - told
+    right, above, clockwise = (math.degrees(float(part)) for part in found)
+    left_over = float(np.sqrt(np.mean(np.sum(rest**2, axis=1))))
+    return Looked(world, right, above, clockwise, left_over, tuple(one.name for one in pointed))

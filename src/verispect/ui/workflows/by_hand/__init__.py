@@ -1,0 +1,1 @@
+"""What a person says of a check, step by step: which frames belong together, where marks are seen."""

@@ -1,0 +1,90 @@
+"""Marks pointed at in the pictures of a check, each step taken back and brought again as anything else."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QAction, QImage, QUndoStack
+
+from verispect.prove.looked import Pointed
+from verispect.prove.parting.sets import SetKind
+from verispect.prove.report import Report
+from verispect.ui.drawings.picture_marks import SeenMark
+from verispect.ui.drawings.picture_view import PicturePair
+from verispect.ui.workflows.by_hand.said import Said
+
+Places = dict[str, Pointed]
+
+
+class PointedMarks(QObject):
+    """Where a person says that marks are; nothing as long as nothing was said.
+
+    Signals
+    -------
+    changed()
+        The frames are to be checked again.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, parent: QObject, pair: PicturePair) -> None:
+        super().__init__(parent)
+        self._places: Places = {}
+        self._stack = QUndoStack(self)
+        undo, redo = self._stack.createUndoAction(self), self._stack.createRedoAction(self)
+        assert undo is not None
+        assert redo is not None
+        self._planned = QAction(self.tr("All where the &plan has them"), self)
+        self._planned.triggered.connect(lambda: self._push({}, self.tr("marks where the plan has them")))
+        pair.offer_on_marks([undo, redo, self._planned])
+        pair.pointed.connect(self._point)
+        self._planned.setEnabled(False)
+
+    @property
+    def pointed(self) -> tuple[Pointed, ...]:
+        """What was pointed at, for a check."""
+        return tuple(self._places.values())
+
+    def forget(self) -> None:
+        """Other frames are looked at."""
+        self._stack.clear()
+        self._places = {}
+        self._planned.setEnabled(False)
+
+    def forget_unless_in(self, folder: Path) -> None:
+        """Other frames may lie in the same place."""
+        if any(one.file is not None and not (folder / one.file).exists() for one in self._places.values()):
+            self.forget()
+
+    def seen_in(self, report: Report | None, shown: tuple[str, QImage] | None) -> list[SeenMark]:
+        """The marks to be drawn on a frame, by its file's name and its picture."""
+        if report is None or shown is None:
+            return []
+        frame = next((one for one in report.checked if one.file == shown[0]), None)
+        if frame is None or frame.planned_exposure is None:
+            return []
+        wide, high = shown[1].width(), shown[1].height()
+        is_series = report.kinds[frame.set] is SetKind.SERIES
+        return [
+            SeenMark(
+                mark.name,
+                (mark.pixel[1] + 0.5) / wide,
+                (mark.pixel[0] + 0.5) / high,
+                mark.name in self._places,
+            )
+            for mark in report.marks
+            if mark.pixel is not None and (is_series or mark.frame == frame.planned_exposure)
+        ]
+
+    def _point(self, file: str, name: str, row: float, column: float) -> None:
+        places = self._places | {name: Pointed(name, row, column, file)}
+        self._push(places, self.tr("pointing at {0}").format(name))
+
+    def _push(self, places: Places, words: str) -> None:
+        self._stack.push(Said(self._take, self._places, places, words))
+
+    def _take(self, places: Places) -> None:
+        self._places = places
+        self._planned.setEnabled(bool(places))
+        self.changed.emit()
