@@ -340,6 +340,30 @@ def test_a_black_frame_in_the_middle_of_three_makes_no_grid_of_them(
     assert "dark" in names(report)[1]
 
 
+def test_frames_from_a_hand_are_measured_where_they_lie(
+    rehearsed, good: Report, series: Candidate, tmp_path: Path
+) -> None:
+    """Each shifted by whole pixels: what was at a mark is found there again; nobody is to take all frames anew."""
+    moves = [(0, 0), (9, -14), (-12, 5), (4, 17), (-7, -9), (15, 8), (-18, 16), (11, -21)]
+    for frame, (down, right) in zip(sorted(rehearsed().glob("*.tif")), moves, strict=True):
+        write_picture(tmp_path / frame.name, np.roll(read_coded(described(frame)), (down, right), axis=(0, 1)))
+    report = check([tmp_path], candidate=series)
+    assert set.union(*names(report).values()) == {"unsteady"}
+    assert {frame.verdict for frame in report.frames} == {"doubtful"}
+    assert not any("again" in line for line in report.redo)
+    assert any("as in a hand" in line for line in report.advice)
+    apart = np.array([frame.shift_px for frame in report.frames]) - np.array(moves)
+    # A picture shifted is not quite a camera turned.
+    assert np.abs(apart - apart[0]).max() < 0.3
+    both = [(one.softness, other.softness) for one, other in zip(good.marks, report.marks, strict=True)]
+    told = [(one, other) for one, other in both if one is not None and other is not None]
+    assert len(told) >= sum(one is not None for one, _ in both) - 1
+    assert max(abs(one - other) for one, other in told) < 0.15
+    assert good.blocks is not None
+    assert report.blocks is not None
+    assert report.blocks.told > 0.7 * good.blocks.told
+
+
 @pytest.fixture(scope="module")
 def railed(tmp_path_factory, rail: Candidate) -> Path:
     folder = tmp_path_factory.mktemp("rail") / "set"

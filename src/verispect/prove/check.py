@@ -41,6 +41,8 @@ Progress = Callable[[float, str], None]
 # From this share on clipping is a fault; a frame so many stops below the others may have missed its flash.
 CLIPPED, FLASHLESS = 0.02, -1.2
 
+# A frame that lies as near as this to its planned place is measured there.
+_MOVED_PX = 3.0
 # Less alike than this frames are none of one view, whatever is planned.
 _UNLIKE = 0.4
 _SIDE_BY_SIDE = (
@@ -173,6 +175,7 @@ class _Check:
             self._double(reports[k], reports[first])
         for k, report in enumerate(reports):
             self._alone(k, report, dark[k], any(k in group.frames for group in sets))
+        self._look_where_they_lie(reports)
         marks, blocks = self._marks(reports), self._blocks(reports)
         missing: list[FrameReport] = []
         for part in parts:
@@ -309,6 +312,25 @@ class _Check:
             if (told := self.evidence.reads[k].net) is not None
         }  # fmt: skip
         return net.map(candidate, seen, self.evidence.pitch_mm) if len(seen) >= 3 else None
+
+    def _look_where_they_lie(self, reports: list[FrameReport]) -> None:
+        """Frames that were knocked, or held in a hand, are measured where their content came to lie."""
+        evidence = self.evidence
+        candidate = evidence.candidate
+        if candidate is None:
+            return
+        base = np.eye(3)
+        named = [one.file for one in self.pointed if one.file is not None]
+        if named and not candidate.method.is_grid:
+            # A mark that was pointed at lies there in that frame, however this one was moved.
+            base = next(report.moved(evidence.pixels) for report in reports if report.file == named[0])
+        corners = np.array([[0.0, 0.0, 1.0], [*map(float, evidence.pixels), 1.0]]).T
+        for k, index in enumerate(evidence.matched):
+            if index is None or not reports[k].without("dark"):
+                continue
+            moved = reports[k].moved(evidence.pixels) @ np.linalg.inv(base)
+            if np.abs(moved @ corners - corners).max() > _MOVED_PX:
+                evidence.look_again(k, moved)
 
     def _looked(self) -> Looked | None:
         """How the camera looked, by the marks that were pointed at; the frames are then read so."""

@@ -217,14 +217,7 @@ class Evidence:
         divide = halvings((columns, rows), _WORKING_PIXELS)
         light = linear_of(coded)
         grey = np.asarray(light @ np.array([0.2126, 0.7152, 0.0722], np.float32), np.float32)
-        # A mark that stands elsewhere than was told is sharpest in another frame of a series than the one planned.
-        merged = self.candidate is not None and self.candidate.method.merges and not self.candidate.method.is_grid
-        blocks = self.blocks(grey, exposure, about=len(self.exposures) if merged else ABOUT)
-        net = None
-        if self.net is not None and exposure is not None:
-            turned = self.turned.get(exposure)
-            view = view_of(self.exposures[exposure], self.pixels, self.pitch_mm, turned)
-            net = self.net.kept(grey, view, exposure, self.exposures)
+        blocks, net = self._looks_at(grey, exposure, np.eye(3))
         size = (columns // divide, rows // divide)
         small = grey if divide == 1 else cv2.resize(grey[: size[1] * divide, : size[0] * divide], size,
                                                     interpolation=cv2.INTER_AREA)  # fmt: skip
@@ -243,7 +236,29 @@ class Evidence:
             small, np.asarray(colour, np.float32), sectors, halved, level, clipped, divide, blocks, specks, net
         )
 
-    def blocks(self, grey: Grey, exposure: int | None, about: int = ABOUT) -> dict[int, Grey]:
+    def _looks_at(self, grey: Grey, exposure: int | None, moved: Floats) -> tuple[dict[int, Grey], Shown | None]:
+        """The blocks of a frame in which sharpness is measured, of marks and all over, where they were moved to."""
+        # A mark that stands elsewhere than was told is sharpest in another frame of a series than the one planned.
+        merged = self.candidate is not None and self.candidate.method.merges and not self.candidate.method.is_grid
+        blocks = self.blocks(grey, exposure, len(self.exposures) if merged else ABOUT, moved)
+        if self.net is None or exposure is None:
+            return blocks, None
+        view = view_of(self.exposures[exposure], self.pixels, self.pitch_mm, self.turned.get(exposure))
+        return blocks, self.net.kept(grey, view, exposure, self.exposures, moved)
+
+    def look_again(self, k: int, moved: Floats) -> None:
+        """Measure a frame where it was found to lie: `moved` (3, 3) takes (column, row, 1) as planned to there."""
+        blocks, net = self.recall.of(
+            ("moved", self._files[k], self.matched[k], self._planned, np.round(moved, 3).tobytes()),
+            lambda: self._looks_at(
+                np.asarray(grey_linear(read_coded(self.frames[k]), 1), np.float32), self.matched[k], moved
+            ),
+        )
+        self.reads[k] = replace(self.reads[k], blocks=blocks, net=net)
+
+    def blocks(
+        self, grey: Grey, exposure: int | None, about: int = ABOUT, moved: Floats | None = None
+    ) -> dict[int, Grey]:
         """Blocks about the marks that are planned to be sharpest in this frame, or in one so many places from it."""
         if self.candidate is None or exposure is None:
             return {}
@@ -252,6 +267,8 @@ class Evidence:
         scene, found = self.candidate.scene, {}
         count = scene.mark_count
         columns, rows = self.pixels_of(exposure, scene.world_m[:count])
+        if moved is not None:
+            columns, rows, _ = moved @ np.stack([columns, rows, np.ones(count)])
         for k in range(count):
             near = abs(int(rendering.exposure[k]) - exposure) <= about
             if not near or not np.isfinite(columns[k] + rows[k]):

@@ -8,7 +8,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from verispect.errors import FileError
+from verispect.optics.types import Floats
 from verispect.plan.entry.found_distance import FoundPlace
 from verispect.prove.checks.dust import Speck
 from verispect.prove.looked import Looked
@@ -65,6 +68,14 @@ class FrameReport:
     def without(self, *names: str) -> bool:
         """Whether it belongs to the others and has none of these faults."""
         return not self.is_stranger and not any(fault.name in names for fault in self.faults)
+
+    def moved(self, pixels: tuple[int, int]) -> Floats:
+        """Where its content came to lie: takes (column, row, 1) as planned to there, (3, 3)."""
+        across, down = 0.5 * (pixels[0] - 1), 0.5 * (pixels[1] - 1)
+        c, s = math.cos(math.radians(self.turn_deg)), math.sin(math.radians(self.turn_deg))
+        about = np.array([[c, -s, across - c * across + s * down], [s, c, down - s * across - c * down], [0, 0, 1]])
+        found: Floats = np.array([[1, 0, self.shift_px[1]], [0, 1, self.shift_px[0]], [0, 0, 1]]) @ about
+        return found
 
     @property
     def verdict(self) -> str:

@@ -30,6 +30,8 @@ from verispect.prove.verdict import metres, set_to
 KNOCK_PX, EXPOSURE_STOPS, MISSED, WHITE_STOPS, MOVED = 0.3, 0.08, 0.6, 0.1, 0.12
 # Fewer frames tell no drift from a knock; without a plan it is at most so much from one frame to the next, pixels.
 _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
+# From so many frames on, of which no two lie alike, the camera was in a hand.
+_FRAMES_IN_HAND = 4
 # Two of three rests agree when they lie so much nearer than all three do.
 _AGREE = 0.12
 # A lens is believed to breathe otherwise than planned where that leaves so little of what is off.
@@ -64,8 +66,11 @@ class SeriesCheck:
             expected_scales.append(expected_scales[-1] + math.log(at_middle(planned, middle)[3]))
             self.reports[k].scale = float(grown)
             lights.append(self._light(k, before, motion, lights[-1]))
-        self._focus(used, np.array(scales), np.array(expected_scales))
-        self._place(used, self._past_the_odd(used, np.array(offsets), middle), np.array(scales))
+        unsteady = self._is_unsteady(used, np.array(offsets))
+        if not unsteady:
+            # A camera that went nearer draws larger too.
+            self._focus(used, np.array(scales), np.array(expected_scales))
+        self._place(used, self._past_the_odd(used, np.array(offsets), middle), np.array(scales), unsteady=unsteady)
         self._brightness(used, lights, np.array(scales))
         # In whatever order they were taken: those next to one another in focus show things alike.
         by_focus = self._by_focus(used)
@@ -148,14 +153,23 @@ class SeriesCheck:
         light, red, blue = ratios_stops(a, np.asarray(moved, np.float32), there)
         return last[0] + light, last[1] + red, last[2] + blue
 
-    def _place(self, used: list[int], offsets: Floats, scales: Floats) -> None:
-        """Where each frame's content lies against the first frames that stayed where they were."""
-        offsets = offsets - self._drift(used, offsets)
+    def _size_of(self, moved: Floats) -> float:
+        """How far something down, right (px) and turned (degrees) lies off at the most, px."""
         corner = 0.5 * math.hypot(*self.evidence.pixels)
+        return float(max(math.hypot(moved[0], moved[1]), abs(math.radians(moved[2])) * corner))
 
-        def size_of(moved: Floats) -> float:
-            return max(math.hypot(moved[0], moved[1]), abs(math.radians(moved[2])) * corner)
+    def _is_unsteady(self, used: list[int], offsets: Floats) -> bool:
+        """Whether the camera stood elsewhere in every frame, as in a hand: no two lie alike."""
+        if len(used) < _FRAMES_IN_HAND:
+            return False
+        still = offsets - self._drift(used, offsets)
+        return all(self._size_of(a - b) > KNOCK_PX for a, b in itertools.combinations(still, 2))
 
+    def _place(self, used: list[int], offsets: Floats, scales: Floats, *, unsteady: bool) -> None:
+        """Where each frame's content lies against the first frames that stayed where they were."""
+        # Of a hand's moves nothing tells what the pupil's travel makes of near things.
+        offsets = offsets - (0.0 if unsteady else self._drift(used, offsets))
+        size_of = self._size_of
         steps = np.diff(offsets, axis=0, prepend=offsets[:1])
         limits = self._limits(used, scales)
         starts = [n for n in range(len(used)) if n == 0 or size_of(steps[n]) > limits[n]]
@@ -171,11 +185,14 @@ class SeriesCheck:
             report = self.reports[k]
             report.shift_px, report.turn_deg = (down, right), turn
             stay = next(part for part in stays if part[0] <= number < part[1])
-            if min(size_of(off[number]), size_of(jumped[number])) > limits[stay[0]]:
-                moved = (
-                    f"{abs(down):.1f} px {'down' if down > 0 else 'up'}, {abs(right):.1f} px "
-                    f"{'right' if right > 0 else 'left'}, turned {turn:+.3f}°"
-                )
+            if unsteady:
+                report.faults.append(
+                    Fault("unsteady", round(math.hypot(down, right), 3),
+                          f"{_moved_words(down, right, turn)}: no two frames lie alike, as from a hand",
+                          "merging lays it over the others; near things fit only from a tripod")
+                )  # fmt: skip
+            elif min(size_of(off[number]), size_of(jumped[number])) > limits[stay[0]]:
+                moved = _moved_words(down, right, turn)
                 report.faults.append(
                     Fault("knock", round(math.hypot(down, right), 3), *_knock_words(moved, used, stay, self.frames))
                 )
@@ -434,6 +451,13 @@ def _reference(offsets: Floats, stays: Sequence[tuple[int, int]]) -> Floats:
         found: Floats = np.median(offsets[first:last], axis=0)
         return found
     return np.array([_lower_median(offsets[:, c]) for c in range(offsets.shape[1])])
+
+
+def _moved_words(down: float, right: float, turn: float) -> str:
+    return (
+        f"{abs(down):.1f} px {'down' if down > 0 else 'up'}, {abs(right):.1f} px "
+        f"{'right' if right > 0 else 'left'}, turned {turn:+.3f}°"
+    )
 
 
 def _knock_words(moved: str, used: Sequence[int], stay: tuple[int, int], frames: Sequence[Frame]) -> tuple[str, str]:

@@ -169,6 +169,11 @@ def advice(
     said = []
     if not planned:
         said.append("With a plan the softness of every mark is measured and missing frames are found")
+    if any(fault.name == "unsteady" for frame in frames for fault in frame.faults):
+        said.append(
+            "The camera stood elsewhere in every frame, as in a hand or on something that sags: a merge lays them "
+            "over one another and is cropped for it, but near things may not fit"
+        )
     said += [f"{mark.name}: {mark.how}" for mark in marks if mark.hidden]
     untold = sum(mark.softness is None and not mark.hidden for mark in marks)
     if untold:

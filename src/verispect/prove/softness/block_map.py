@@ -142,25 +142,36 @@ class BlockNet:
         self._rings = RingNet(2 * HALF + 1, max(allowed_px, 0.8))
         self._models: dict[tuple[int, ...], Model | None] = {}
 
-    def kept(self, grey: Grey, view: View, index: int = 0, exposures: Sequence[Exposure] = ()) -> Shown:
+    def kept(
+        self,
+        grey: Grey,
+        view: View,
+        index: int = 0,
+        exposures: Sequence[Exposure] = (),
+        moved: Floats | None = None,
+    ) -> Shown:
         """What a frame shows of every block.
 
         Parameters
         ----------
         index, exposures : int, sequence of Exposure
             Which one of them it is; only a rail's need be told.
+        moved : ndarray, shape (3, 3), optional
+            Takes (column, row, 1) where the view has it to where it was found to lie.
         """
+        lies = (np.eye(3) if moved is None else moved) @ view.to_pixels, view.rotation
         first = exposures[0] if exposures else None
         if first is None or all(abs(ahead_m(one, first)) < _STILL_M for one in exposures):
-            return Shown(self._powers(grey, view, 1.0), {})
+            return Shown(self._powers(grey, lies, 1.0), {})
         about = range(max(index - _ABOUT, 0), min(index + _ABOUT + 1, len(exposures)))
         grown = {other: drawn_larger(exposures[index], first, exposures[other]) for other in about}
-        beside = {other: self._powers(grey, view, share) for other, share in grown.items() if math.isfinite(share)}
-        return Shown(beside.get(index) or self._powers(grey, view, 1.0), beside)
+        beside = {other: self._powers(grey, lies, share) for other, share in grown.items() if math.isfinite(share)}
+        return Shown(beside.get(index) or self._powers(grey, lies, 1.0), beside)
 
-    def _powers(self, grey: Grey, view: View, grown: float) -> Seen:
+    def _powers(self, grey: Grey, lies: tuple[Floats, Floats], grown: float) -> Seen:
         """The ring powers of every block, drawn so many times larger; what lies off the frame shows nothing."""
-        seen = view.to_pixels @ (np.array([[grown], [grown], [1.0]]) * (view.rotation @ self._directions))
+        to_pixels, rotation = lies
+        seen = to_pixels @ (np.array([[grown], [grown], [1.0]]) * (rotation @ self._directions))
         with np.errstate(divide="ignore", invalid="ignore"):
             columns, rows = np.round(seen[:2] / seen[2])
         high, wide = grey.shape
