@@ -70,11 +70,17 @@ class FrameReport:
         return not self.is_stranger and not any(fault.name in names for fault in self.faults)
 
     def moved(self, pixels: tuple[int, int]) -> Floats:
-        """Where its content came to lie: takes (column, row, 1) as planned to there, (3, 3)."""
+        """Where its content came to lie: takes (column, row, 1) as planned to there, (3, 3).
+
+        To whole pixels, as blocks are cut out: so it stays the same as more frames arrive.
+        """
         across, down = 0.5 * (pixels[0] - 1), 0.5 * (pixels[1] - 1)
-        c, s = math.cos(math.radians(self.turn_deg)), math.sin(math.radians(self.turn_deg))
+        turn = math.radians(round(self.turn_deg, 2))
+        c, s = math.cos(turn), math.sin(turn)
         about = np.array([[c, -s, across - c * across + s * down], [s, c, down - s * across - c * down], [0, 0, 1]])
-        found: Floats = np.array([[1, 0, self.shift_px[1]], [0, 1, self.shift_px[0]], [0, 0, 1]]) @ about
+        found: Floats = (
+            np.array([[1, 0, round(self.shift_px[1])], [0, 1, round(self.shift_px[0])], [0, 0, 1]]) @ about
+        )
         return found
 
     @property
