@@ -18,7 +18,7 @@ from verispect.plan.frames.rendering import Rendering
 from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.checks.dust import seen_on
-from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of
+from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of, is_compressed
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame, frames_in
 from verispect.prove.left_aside import of_one_size, readable_frames, unreadable
@@ -237,9 +237,12 @@ class _Check:
                 series.compare(cell)
             compare_cells(self.evidence, cells, reports)
         elif kind is SetKind.SERIES:
-            if not any(self.evidence.matched[k] is not None for k in used):
+            unplanned = not any(self.evidence.matched[k] is not None for k in used)
+            if unplanned:
                 self._out_of_order(used, reports)
             series.compare(used)
+            if unplanned:
+                self._by_light_alone(used, reports)
 
     def _out_of_order(self, used: Sequence[int], reports: list[FrameReport]) -> None:
         """Where nothing is planned the series itself tells where a frame should have been focused."""
@@ -250,6 +253,12 @@ class _Check:
                       f"not focused between its neighbours but about {abs(steps):.1f} steps {where} in the series",
                       "take it again, focused between the frames before and after it, with manual focus")
             )  # fmt: skip
+
+    def _by_light_alone(self, used: Sequence[int], reports: list[FrameReport]) -> None:
+        """A camera's own curve gives darker frames other contrast: such a JPEG is not out of its place in focus."""
+        for k in used:
+            if is_compressed(self.evidence.frames[k]) and not reports[k].without("exposure"):
+                reports[k].faults = [fault for fault in reports[k].faults if fault.name != "missed-focus"]
 
     def _planned_cells(self, used: Sequence[int]) -> list[list[int]]:
         cells: dict[tuple[float, ...], list[int]] = {}
