@@ -115,7 +115,8 @@ def test_beside_a_missing_frame_it_takes_more_to_call_one_shaken(rehearsed, seri
     """What is next to a gap shows things at other focus altogether, and swings by that."""
     asked: list[list[float]] = []
 
-    def shaken(powers: list, care: Callable[[int], float]) -> dict:
+    def shaken(powers: list, care: Callable[[int], float], *, compressed: bool) -> dict:
+        assert not compressed
         asked.append([care(number) for number in range(len(powers))])
         return {}
 

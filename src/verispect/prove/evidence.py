@@ -20,7 +20,7 @@ from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings, motion_between
 from verispect.prove.checks.dust import Speck, is_plain, specks_on
-from verispect.prove.checks.shaken import powers_in
+from verispect.prove.checks.shaken import Powers, powers_in
 from verispect.prove.expected import View, drawn_view, turned_as_happened, view_of
 from verispect.prove.intake import Coded, Frame, grey_linear, linear_of, read_coded
 from verispect.prove.parting.passes import detail_of
@@ -46,7 +46,7 @@ class Read:
 
     grey: Grey
     colour: Grey
-    sectors: Floats
+    sectors: Powers
     sectors_divide: int
     median: float
     clipped: float

@@ -19,8 +19,8 @@ from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
-from verispect.prove.checks.shaken import shaken_in
-from verispect.prove.evidence import Evidence
+from verispect.prove.checks.shaken import above_noise, shaken_in
+from verispect.prove.evidence import Evidence, is_compressed
 from verispect.prove.expected import blur_per_defocus, focus_from_pupil_m, light_hypotheses
 from verispect.prove.intake import Frame
 from verispect.prove.report import Fault, FrameReport, motion_fault
@@ -316,9 +316,18 @@ class SeriesCheck:
         indices = [(self.matched[used[number]], self.matched[used[other]]) for other in beside]
         return 2.0 if any(a is not None and b is not None and abs(a - b) > 1 for a, b in indices) else 1.0
 
+    def _compressed_end(self, number: int, used: list[int]) -> float:
+        """How much more it takes for the first and last of JPEG frames: what a camera smoothed away looks like it."""
+        at_end = number in (0, len(used) - 1)
+        return 2.0 if at_end and is_compressed(self.frames[used[number]]) else 1.0
+
     def _shaken(self, used: list[int]) -> None:
-        care = [max(self._care(number, used), self._beside_a_gap(number, used)) for number in range(len(used))]
-        found = shaken_in([self.reads[k].sectors for k in used], care.__getitem__)
+        care = [
+            max(self._care(number, used), self._beside_a_gap(number, used), self._compressed_end(number, used))
+            for number in range(len(used))
+        ]
+        compressed = any(is_compressed(self.frames[k]) for k in used)
+        found = shaken_in(above_noise([self.reads[k].sectors for k in used]), care.__getitem__, compressed=compressed)
         for number, shaken in sorted(found.items()):
             k = used[number]
             if not self.reports[k].without("missed-focus"):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 import scipy.fft
@@ -43,6 +44,32 @@ def sector_powers(
     that of the finest frequencies, or `grain` as a share of the tile's light where that is more. Even
     defocus takes as much from every direction of a ring, whatever the content; motion does not.
     """
+    tiles = tile_powers(picture, shown, edges=edges, step=step)
+    return above(tiles.power, np.maximum(tiles.noise, grain**2 * tiles.light)[:, None, None])
+
+
+class TilePowers(NamedTuple):
+    """Of a picture's tiles: mean power by ring and direction of frequency, of the finest frequencies, of its light.
+
+    Shapes (tiles, rings, 12), (tiles,), (tiles,); NaN where a tile lies not wholly in what is shown.
+    """
+
+    power: NDArray[np.float32]
+    noise: Floats
+    light: Floats
+
+
+def above(power: NDArray[np.floating], noise: Floats) -> Floats:
+    """Log powers less their noise; NaN where they are little more."""
+    with np.errstate(invalid="ignore"):
+        logs = np.log(np.maximum(power - noise, 1e-15))
+        return np.where(power < _ABOVE_NOISE * noise, np.nan, logs)
+
+
+def tile_powers(
+    picture: Grey, shown: NDArray[np.bool_] | None = None, *, edges: Floats = _EDGES, step: int = _TILE
+) -> TilePowers:
+    """The powers of a picture's tiles as they are, with their noise."""
     rows, columns = picture.shape
     window = np.asarray(np.hanning(_TILE)[:, None] * np.hanning(_TILE)[None], np.float32)
     fy, fx = np.meshgrid(np.fft.fftfreq(_TILE), np.fft.rfftfreq(_TILE), indexing="ij")
@@ -55,22 +82,19 @@ def sector_powers(
     bins = (ring * SECTORS + sector).ravel()[inside]
     count = np.maximum(np.bincount(bins, minlength=many), 1)
     whole = float((window**2).sum())
-    found = []
-    for top in range(0, rows - _TILE + 1, step):
-        for left in range(0, columns - _TILE + 1, step):
-            part = picture[top : top + _TILE, left : left + _TILE]
-            if shown is not None and not shown[top : top + _TILE, left : left + _TILE].all():
-                found.append(np.full((len(edges) - 1, SECTORS), np.nan))
-                continue
-            # In single precision, which is far finer than the noise of any frame.
-            parts = scipy.fft.rfft2((part - part.mean()) * window).ravel()
-            spectrum = parts.real**2 + parts.imag**2
-            power = np.bincount(bins, weights=spectrum[inside], minlength=many) / count
-            noise = max(float(np.mean(spectrum[outer])), whole * (grain * float(part.mean())) ** 2)
-            logs = np.log(np.maximum(power - noise, 1e-15))
-            logs[power < _ABOVE_NOISE * noise] = np.nan
-            found.append(logs.reshape(-1, SECTORS))
-    return np.array(found).reshape(len(found), len(edges) - 1, SECTORS)
+    places = [(top, left) for top in range(0, rows - _TILE + 1, step) for left in range(0, columns - _TILE + 1, step)]
+    power = np.full((len(places), many), np.nan, np.float32)
+    noise, light = np.full(len(places), np.nan), np.full(len(places), np.nan)
+    for k, (top, left) in enumerate(places):
+        part = picture[top : top + _TILE, left : left + _TILE]
+        if shown is not None and not shown[top : top + _TILE, left : left + _TILE].all():
+            continue
+        # In single precision, which is far finer than the noise of any frame.
+        parts = scipy.fft.rfft2((part - part.mean()) * window).ravel()
+        spectrum = parts.real**2 + parts.imag**2
+        power[k] = np.bincount(bins, weights=spectrum[inside], minlength=many) / count
+        noise[k], light[k] = float(np.mean(spectrum[outer])), whole * float(part.mean()) ** 2
+    return TilePowers(power.reshape(len(places), len(edges) - 1, SECTORS), noise, light)
 
 
 def agreed(losses: Sequence[Loss]) -> tuple[float, float]:

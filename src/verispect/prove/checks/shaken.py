@@ -12,12 +12,13 @@ import itertools
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.checks.shake import SECTORS, Grey, least_between, sector_powers
+from verispect.prove.checks.shake import SECTORS, Grey, TilePowers, above, least_between, tile_powers
 
 # Rings of frequency, cycles a pixel, and the frequency that swings are told at.
 _EDGES: Floats = np.geomspace(0.05, 0.36, 9)
@@ -54,6 +55,12 @@ _BETTER = 0.9
 _FLOOR = 0.03
 # Share of the light that a JPEG may have thrown away; at quality 90 with less of it shakes were lost.
 _GRAIN = 0.03
+# Of all tiles of a series so few hold nothing but noise; it is known to such a margin, and rings coarser than this,
+# cycles a pixel, are never free of detail.
+_EMPTIEST, _MARGIN, _COARSE = 0.05, 1.2, 0.13
+# So much stronger than in the finest frequencies noise may be: of a colour filter array (measured 4 to 15; more than
+# 4 hid shakes where noise is white and no tile is empty), and of JPEG as cameras make it (10 to 17).
+_COLOURED, _COMPRESSED = 4.0, 25.0
 # Tiles of pictures up to so many pixels lie half over one another.
 _FEW_PIXELS = 2_500_000
 
@@ -74,24 +81,61 @@ class _Swing:
     unsure: Floats
 
 
-def powers_in(picture: Grey, *, compressed: bool = False) -> Floats:
-    """What is kept of a frame: log powers (tiles, rings, directions), NaN where there is nothing to see.
+class Powers(NamedTuple):
+    """What is kept of a frame: its tiles, below what power in each nothing can be told, how coloured noise may be."""
+
+    tiles: TilePowers
+    least: Floats
+    most_coloured: float
+
+
+def powers_in(picture: Grey, *, compressed: bool = False) -> Powers:
+    """What is kept of a frame.
 
     `compressed` is for pictures from which faint detail was thrown away: what is left of it is no measure.
     """
-    step = 64 if picture.size <= _FEW_PIXELS else 128
-    return sector_powers(picture, edges=_EDGES, step=step, grain=_GRAIN if compressed else 0.0)
+    tiles = tile_powers(picture, edges=_EDGES, step=64 if picture.size <= _FEW_PIXELS else 128)
+    if compressed:
+        return Powers(tiles, _GRAIN**2 * tiles.light, _COMPRESSED)
+    return Powers(tiles, np.zeros(len(tiles.light)), _COLOURED)
 
 
-def shaken_in(powers: Sequence[Floats], care: Callable[[int], float] = lambda _number: 1.0) -> dict[int, Shaken]:
+def above_noise(frames: Sequence[Powers]) -> list[Floats]:
+    """Log powers (tiles, rings, directions) of the frames of a series, NaN where there is nothing to see.
+
+    Noise is read off the finest frequencies. A colour filter array leaves it several times stronger in the middling
+    ones, and sharpening and compression more so; taken for detail, which no shake takes from, it hid shakes. In a
+    series most of what frames show is out of focus: what the emptiest tiles of all hold of each ring, against
+    the finest, is noise.
+    """
+    tiles = [one.tiles for one in frames]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        shares = np.concatenate([one.power.mean(axis=2) / one.noise[:, None] for one in tiles])
+    shares = shares[np.isfinite(shares).all(axis=1)]
+    coloured = np.ones(len(_MIDDLES))
+    if len(shares):
+        emptiest = np.quantile(shares, _EMPTIEST, axis=0)
+        # Coarse rings are never empty; noise is no stronger there than in the others.
+        coloured = _MARGIN * np.clip(emptiest, 1.0, max(float(emptiest[_MIDDLES > _COARSE].max()), 1.0))
+    return [
+        above(one.power, np.maximum(np.minimum(coloured, most) * one.noise[:, None], least[:, None])[..., None])
+        for one, least, most in frames
+    ]
+
+
+def shaken_in(
+    powers: Sequence[Floats], care: Callable[[int], float] = lambda _number: 1.0, *, compressed: bool = False
+) -> dict[int, Shaken]:
     """The shaken among the frames of a series, in the order of their focus.
 
     Parameters
     ----------
     powers : sequence of ndarray, shape (tiles, rings, directions)
-        As `powers_in` gives them.
+        As `above_noise` gives them.
     care : callable
         How many times as much it takes to accuse a frame.
+    compressed : bool
+        What was thrown away may look like a motion: nobody can say then which frame of a single pair was shaken.
 
     Notes
     -----
@@ -117,12 +161,28 @@ def shaken_in(powers: Sequence[Floats], care: Callable[[int], float] = lambda _n
         # One pair alone accuses both its frames: then it is the one whose loss a motion explains better.
         fits = {n: _fitted(powers, rest, n, accused[n].usual) for n in alike}
         number = min(alike, key=lambda n: fits[n][0])
-        if any(fits[number][0] > _BETTER * fits[n][0] for n in alike if n != number):
+        if any(compressed or fits[number][0] > _BETTER * fits[n][0] for n in alike if n != number):
             moot.update(rest[n] for n in alike)
+            continue
+        if compressed and number in (0, len(rest) - 1) and not _seen_past(number, rest, powers, swings):
+            moot.add(rest[number])
             continue
         found[rest[number]] = fits[number][1]
         del rest[number]
     return found
+
+
+def _seen_past(
+    n: int, rest: Sequence[int], powers: Sequence[Floats], swings: dict[tuple[int, int], _Swing | None]
+) -> bool:
+    """Whether the first or last frame lost as much against the frame past its neighbour: else that one was shaken."""
+    pairs = list(itertools.pairwise(rest))
+    near = swings[pairs[0 if n == 0 else -1]]
+    past = _swing(powers[rest[0]], powers[rest[2]]) if n == 0 else _swing(powers[rest[-3]], powers[rest[-1]])
+    if near is None or past is None:
+        return False
+    size = float(np.hypot(*near.parts))
+    return float(near.parts @ past.parts) >= _ALIKE * size * size
 
 
 @dataclass(frozen=True)
