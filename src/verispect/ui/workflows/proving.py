@@ -524,7 +524,7 @@ class ProveDesk(QObject):
         words = self.tr("Choose a frame to look at it.")
         if pair[0]:
             words = self.tr("100 % shows a picture's pixel on one of the screen; drag, wheel or arrow keys move it.")
-        if first:
+        if first or second:
             words += " " + self.tr("A mark may be dragged onto what it is.")
         self._pair.show_pair(pair[0], pair[1], words)
         self._pair.show_marks(first, second)
