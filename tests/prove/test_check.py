@@ -22,6 +22,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
 from verispect.prove.intake import described, linear_of, read_coded
+from verispect.prove.looked import Pointed
 from verispect.prove.report import Report, found_places, report_dict, report_table
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
@@ -363,6 +364,17 @@ def test_frames_from_a_hand_are_measured_where_they_lie(
     assert good.blocks is not None
     assert report.blocks is not None
     assert report.blocks.told > 0.7 * good.blocks.told
+    # Pointed at in a frame that the hand had moved, a mark lies there, and in every other frame where that one went.
+    where = next(mark for mark in report.marks if mark.name == "m1").pixel
+    assert where is not None
+    moved = Pointed("m1", where[0] + moves[3][0], where[1] + moves[3][1], sorted(tmp_path.iterdir())[3].name)
+    pointed = check([tmp_path], candidate=series, pointed=[moved])
+    assert pointed.looked is not None
+    assert pointed.looked.left_over_px < 0.1
+    both = [(one.softness, other.softness) for one, other in zip(report.marks, pointed.marks, strict=True)]
+    told = [(one, other) for one, other in both if one is not None and other is not None]
+    assert len(told) >= 3
+    assert max(abs(one - other) for one, other in told) < 0.15
 
 
 @pytest.fixture(scope="module")

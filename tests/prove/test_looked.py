@@ -85,7 +85,9 @@ def test_what_is_typed_is_read(text: str, right: Pointed) -> None:
     assert pointed_at(text) == right
 
 
-@pytest.mark.parametrize("text", ["Door", "Door=", "=1,2", "Door=1", "Door=a,b", "Door=1.2.3,4", "Door=1,2@"])
+@pytest.mark.parametrize(
+    "text", ["Door", "Door=", "=1,2", "Door=1", "Door=a,b", "Door=1.2.3,4", "Door=1,2@", "Door=1,99999999"]
+)
 def test_anything_else_is_one_sentence(text: str) -> None:
     with pytest.raises(FileError, match="is right"):
         pointed_at(text)
@@ -116,5 +118,7 @@ def test_marks_and_frames_that_are_not_there_are_named(rehearsed, series: Candid
         check([rehearsed()], candidate=series, pointed=[Pointed("Door", 1.0, 2.0)])
     with pytest.raises(FileError, match=r"no frame x\.tif"):
         check([rehearsed()], candidate=series, pointed=[Pointed("m1", 1.0, 2.0, "x.tif")])
+    with pytest.raises(FileError, match="outside the picture of 480 rows and 720 columns"):
+        check([rehearsed()], candidate=series, pointed=[Pointed("m1", 480.0, 2.0)])
     with pytest.raises(FileError, match="those of a plan"):
         check([rehearsed()], pointed=[Pointed("m1", 1.0, 2.0)])

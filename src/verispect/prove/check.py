@@ -111,6 +111,8 @@ class _Check:
         pointed: Sequence[Pointed],
     ) -> None:
         self.evidence, self.looks, self.pointed = evidence, looks, pointed
+        # The frame that marks were pointed at in.
+        self.pointed_in: int | None = None
         # Sets that a person put together, and the frames that are to be parted by what they show.
         self.given, self.rest = given, rest
         self.thumbs: list[Grey] = []
@@ -329,16 +331,18 @@ class _Check:
         if candidate is None:
             return
         base = np.eye(3)
-        named = [one.file for one in self.pointed if one.file is not None]
-        if named and not candidate.method.is_grid:
+        if self.pointed_in is not None and not candidate.method.is_grid:
             # A mark that was pointed at lies there in that frame, however this one was moved.
-            base = next(report.moved(evidence.pixels) for report in reports if report.file == named[0])
+            base = reports[self.pointed_in].moved(evidence.pixels)
         corners = np.array([[0.0, 0.0, 1.0], [*map(float, evidence.pixels), 1.0]]).T
         for k, index in enumerate(evidence.matched):
+            if evidence.is_cancelled():
+                raise Cancelled
             if index is None or not reports[k].without("dark"):
                 continue
             moved = reports[k].moved(evidence.pixels) @ np.linalg.inv(base)
             if np.abs(moved @ corners - corners).max() > _MOVED_PX:
+                reports[k].lies = moved
                 evidence.look_again(k, moved)
 
     def _looked(self) -> Looked | None:
@@ -349,7 +353,8 @@ class _Check:
         if candidate is None:
             raise FileError("marks are those of a plan: give it, with its method, beside what is pointed at")
         marks = dict(zip(candidate.scene.names, range(candidate.scene.mark_count), strict=False))
-        there = {evidence.frames[k].path.name: index for k, index in enumerate(evidence.matched) if index is not None}
+        there = {evidence.frames[k].path.name: k for k, index in enumerate(evidence.matched) if index is not None}
+        wide, high = evidence.pixels
         where: list[tuple[int, int]] = []
         for one in self.pointed:
             if one.name not in marks:
@@ -358,7 +363,13 @@ class _Check:
             if not there or (one.file is not None and one.file not in there):
                 raise FileError("{name}: no frame {file} was matched with the plan", name=one.name,
                                 file=one.file or "")  # fmt: skip
-            where.append((marks[one.name], there[one.file] if one.file else min(there.values())))
+            if not (one.row < high and one.column < wide):
+                raise FileError("{name}: row {row:g}, column {column:g} lies outside the picture of {high} rows and "
+                                "{wide} columns", name=one.name, row=one.row, column=one.column, high=high,
+                                wide=wide)  # fmt: skip
+            k = there[one.file] if one.file else min(there.values(), key=lambda k: evidence.matched[k] or 0)
+            self.pointed_in = k if self.pointed_in is None else self.pointed_in
+            where.append((marks[one.name], evidence.matched[k] or 0))
 
         def drawn(world: Floats) -> Floats:
             found = []

@@ -22,7 +22,8 @@ from verispect.sentence import Sentence
 
 # Nobody points nearer than this share of the picture's width; a levelled camera leans so little, in degrees.
 _POINTED_SHARE, _LEANS_DEG = 0.002, 3.0
-_ASKED = re.compile(r"(?P<name>.+)=(?P<row>[0-9.]+),(?P<column>[0-9.]+)(?:@(?P<file>[^@]+))?")
+_NUMBER = r"\d{1,7}(?:\.\d{1,7})?"
+_ASKED = re.compile(rf"(?P<name>.+)=(?P<row>{_NUMBER}),(?P<column>{_NUMBER})(?:@(?P<file>[^@]+))?", re.ASCII)
 
 
 @dataclass(frozen=True)
@@ -86,15 +87,13 @@ def pointed_at(text: str) -> Pointed:
         For anything else.
     """
     told = _ASKED.fullmatch(text)
-    try:
-        assert told is not None
-        return Pointed(told["name"], float(told["row"]), float(told["column"]), told["file"])
-    except (AssertionError, ValueError) as error:
+    if told is None:
         raise FileError(
             '--seen {text}: not understood; "Door handle=812,1440" is right, or with its frame '
             '"Door handle=812,1440@frame-003.tif"',
             text=text,
-        ) from error
+        )
+    return Pointed(told["name"], float(told["row"]), float(told["column"]), told["file"])
 
 
 def looked(
@@ -108,7 +107,7 @@ def looked(
     Parameters
     ----------
     pointed : sequence of Pointed
-        One at least, each mark once.
+        One at least.
     drawn : callable
         Rows and columns (n, 2) at which these marks would be drawn, were the world turned by a matrix (3, 3).
     planned : ndarray, shape (3, 3)

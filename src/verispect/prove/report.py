@@ -61,6 +61,8 @@ class FrameReport:
     duplicate_of: str | None = None
     # It shows something else than the others, or nothing that is sharp.
     is_stranger: bool = False
+    # Where it was measured, (3, 3), if not where it was planned.
+    lies: Floats | None = None
     # It could not be checked with the others.
     is_left_aside: bool = False
     faults: list[Fault] = field(default_factory=list)

@@ -66,16 +66,15 @@ class PointedMarks(QObject):
             return []
         wide, high = shown[1].width(), shown[1].height()
         is_series = report.kinds[frame.set] is SetKind.SERIES
-        return [
-            SeenMark(
-                mark.name,
-                (mark.pixel[1] + 0.5) / wide,
-                (mark.pixel[0] + 0.5) / high,
-                mark.name in self._places,
-            )
-            for mark in report.marks
-            if mark.pixel is not None and (is_series or mark.frame == frame.planned_exposure)
-        ]
+        found = []
+        for mark in report.marks:
+            if mark.pixel is None or not (is_series or mark.frame == frame.planned_exposure):
+                continue
+            column, row = mark.pixel[1], mark.pixel[0]
+            if frame.lies is not None:
+                column, row, _ = (float(part) for part in frame.lies @ (column, row, 1.0))
+            found.append(SeenMark(mark.name, (column + 0.5) / wide, (row + 0.5) / high, mark.name in self._places))
+        return found
 
     def _point(self, file: str, name: str, row: float, column: float) -> None:
         places = self._places | {name: Pointed(name, row, column, file)}
