@@ -441,3 +441,19 @@ def test_a_rail_that_stood_elsewhere_is_told_in_mm(railed: Path, rail: Candidate
     assert found is not None
     assert float(found[1]) == pytest.approx(1000.0 * float(np.linalg.norm(off)), rel=0.08)
     assert f"with the rail at {2000.0 * float(np.linalg.norm(steps[1])):.4g} mm" in fault.remedy
+
+
+def test_a_rail_that_is_not_quite_along_the_view_is_no_knock(rail: Candidate, tmp_path: Path) -> None:
+    """By two degrees aside and one up: what is sharp moves evenly, a pixel and more from frame to frame."""
+    first = rail.exposures[0].pose.pupil_m
+    askew = []
+    for one in rail.exposures:
+        along = float(np.linalg.norm(one.pose.pupil_m - first))
+        aside = along * (math.tan(math.radians(2.0)) * one.pose.right + math.tan(math.radians(1.0)) * one.pose.up)
+        askew.append(replace(one, pose=replace(one.pose, pupil_m=one.pose.pupil_m + aside)))
+    wrong = replace(rail, exposures=tuple(askew))
+    rehearse_to(wrong, Options(pixels=(720, 480), quality=Quality(share=0.8, least=3)), Writing(tmp_path / "set"))
+    (tmp_path / "set" / "run.json").unlink()
+    report = check([tmp_path / "set"], candidate=rail)
+    assert names(report) == {}
+    assert sum(mark.softness is not None for mark in report.marks) >= 3

@@ -21,7 +21,7 @@ from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
 from verispect.prove.checks.shaken import above_noise, shaken_in
 from verispect.prove.evidence import Evidence, is_compressed
-from verispect.prove.expected import blur_per_defocus, focus_from_pupil_m, light_hypotheses
+from verispect.prove.expected import ahead_m, blur_per_defocus, focus_from_pupil_m, light_hypotheses
 from verispect.prove.intake import Frame
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.verdict import metres, set_to
@@ -30,6 +30,8 @@ from verispect.prove.verdict import metres, set_to
 KNOCK_PX, EXPOSURE_STOPS, MISSED, WHITE_STOPS, MOVED = 0.3, 0.08, 0.6, 0.1, 0.12
 # Fewer frames tell no drift from a knock; without a plan it is at most so much from one frame to the next, pixels.
 _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
+# A rail looks aside by this at the most, five degrees.
+_ASKEW = math.tan(math.radians(5.0))
 # From so many frames on, of which no two lie alike, the camera was in a hand.
 _FRAMES_IN_HAND = 4
 # Two of three rests agree when they lie so much nearer than all three do.
@@ -214,6 +216,7 @@ class SeriesCheck:
                 at = extension / float(np.median(np.abs(np.diff(extension))) or np.ptp(extension))
             travel = float(np.ptp(extension)) / max(float(np.ptp(at)), 1e-9)
             bound = 0.5 * math.hypot(*self.evidence.pixels) * travel / self._nearest_mm
+            bound = max(bound, self._askew_px())
         apart = np.diff(at)
         if np.any(np.abs(apart) < 1e-9):
             return np.zeros_like(offsets)
@@ -222,6 +225,16 @@ class SeriesCheck:
         slope = np.clip(np.median(np.diff(offsets, axis=0) / apart[:, None], axis=0), -most, most)
         found: Floats = (at - at[0])[:, None] * slope
         return found
+
+    def _askew_px(self) -> float:
+        """How far a rail that is not quite along the view, as none is, shifts what is sharp between two frames."""
+        exposures = self.evidence.exposures
+        if len(exposures) < 2:
+            return 0.0
+        state = exposures[0].state
+        step_mm = 1000.0 * abs(ahead_m(exposures[-1], exposures[0])) / (len(exposures) - 1)
+        drawn = (state.image_distance_mm / state.focal_mm - 1.0) / self.evidence.pitch_mm
+        return _ASKEW * step_mm * drawn
 
     @cached_property
     def _nearest_mm(self) -> float | None:

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from verispect.prove.softness.block_map import BlockMap
 
 _KEY_STEP = 60.0
+_SHAKES_PX = 3.0
 
 
 class PictureNet(NamedTuple):
@@ -62,8 +63,11 @@ class PictureCanvas(QWidget):
         Which place of it, 0 to 1, stands in the middle.
     pointed(name, x, y)
         Where a mark was put.
+    left()
+        The mark that was asked for is not pointed at.
     """
 
+    left = pyqtSignal()
     moved = pyqtSignal(float, float)
     pointed = pyqtSignal(str, float, float)
 
@@ -81,6 +85,7 @@ class PictureCanvas(QWidget):
         self.marks: list[SeenMark] = []
         # Which of them the hand moves, or is to be pointed at by the next click.
         self._taken, self.asked = "", ""
+        self._pressed, self._drags = QPointF(), False
         self.mark_actions: Sequence[QAction] = ()
 
     def show_image(self, image: QImage | None) -> None:
@@ -181,6 +186,7 @@ class PictureCanvas(QWidget):
             return
         under = nearest(self.marks, self._area(), event.position())
         self._taken = self.asked or ("" if under is None else under.name)
+        self._pressed, self._drags = event.position(), False
         if self._taken:
             self.setCursor(Qt.CursorShape.CrossCursor)
         elif not self.whole:
@@ -191,7 +197,10 @@ class PictureCanvas(QWidget):
         if event is None or self._image is None:
             return
         if self._taken:
-            self._put(self._taken, event.position())
+            # A hand that clicks shakes a little.
+            self._drags = self._drags or (event.position() - self._pressed).manhattanLength() > _SHAKES_PX
+            if self._drags:
+                self._put(self._taken, event.position())
             return
         if self._held is None:
             return
@@ -201,8 +210,7 @@ class PictureCanvas(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         taken, self._taken, self._held = self._taken, "", None
-        moved = any(mark.name == taken and mark.is_pointed for mark in self.marks)
-        if event is not None and taken and self._image is not None and (moved or self.asked):
+        if event is not None and taken and self._image is not None and (self._drags or self.asked):
             put = self._put(taken, event.position())
             self.asked = ""
             self.pointed.emit(taken, put.x, put.y)
@@ -224,6 +232,7 @@ class PictureCanvas(QWidget):
         }  # fmt: skip
         if event is not None and event.key() == Qt.Key.Key_Escape and self.asked:
             self.ask_for("")
+            self.left.emit()
             return
         step = None if event is None else steps.get(Qt.Key(event.key()))
         if step is None:
@@ -298,12 +307,14 @@ class PicturePair(QWidget):
         self.marks_button.toggled.connect(lambda _on: self._lay_marks())
         self.marks_button.hide()
         self._marks: tuple[list[SeenMark], list[SeenMark]] = ([], [])
+        self._said = ""
         below.addWidget(self.marks_button)
         below.addWidget(self.net_button)
         below.addWidget(self.full_button)
         layout.addLayout(below)
         for number, canvas in enumerate((self.first, self.second)):
             canvas.pointed.connect(lambda name, x, y, of=number: self._on_pointed(of, name, x, y))
+            canvas.left.connect(lambda: self.words.setText(self._said))
         self.first.moved.connect(self.second.look_at)
         self.second.moved.connect(self.first.look_at)
 
@@ -314,6 +325,7 @@ class PicturePair(QWidget):
             title.setTextFormat(Qt.TextFormat.PlainText)
             title.setText("" if given is None else given[0])
         self._sides[1].setVisible(second is not None)
+        self._said = words
         self.words.setText(words)
         self.full_button.setEnabled(first is not None)
 
@@ -342,9 +354,10 @@ class PicturePair(QWidget):
         """The next click in the picture says where a mark is."""
         if self.marks_button.isVisible():
             self.marks_button.setChecked(True)
-            self.first.ask_for(name)
+            canvas = self.first if self._marks[0] else self.second
+            canvas.ask_for(name)
             self.words.setText(self.tr("Click where {0} is; Esc leaves it where it was.").format(name))
-            self.first.setFocus()
+            canvas.setFocus()
 
     def _on_pointed(self, number: int, name: str, x: float, y: float) -> None:
         image = (self.first, self.second)[number].image

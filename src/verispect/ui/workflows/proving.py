@@ -244,9 +244,8 @@ class ProveDesk(QObject):
             self.sets.forget_unless_in(folder)
             self.pointed.forget_unless_in(folder)
         candidate = self._candidate()
-        pointed = () if candidate is None else self.pointed.pointed
-        job = self._start(self.tr("Checking"), check_folder, folder, candidate, files, self.sets.together, pointed,
-                          keeps="checks")  # fmt: skip
+        job = self._start(self.tr("Checking"), check_folder, folder, candidate, files, self.sets.together,
+                          self.pointed.of(candidate), keeps="checks")  # fmt: skip
         if job is not None:
             self._checking = job
             self.folder, self._files, self._seen = folder, files, _look(folder)

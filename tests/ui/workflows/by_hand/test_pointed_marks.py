@@ -72,6 +72,10 @@ def test_a_mark_that_is_dragged_takes_all_others_along(qtbot, proved: MainWindow
             moved = place_of(window, other.name) - before[other.name]
             assert abs(moved.x() - 24) <= 6
             assert abs(moved.y() + 10) <= 6
+    # Nor does one on a mark that was pointed at.
+    told = window.prove_desk.pointed.pointed
+    QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=place_of(window, name) + QPoint(4, 3))
+    assert window.prove_desk.pointed.pointed == told
     # Taken back and brought again; the plan's own steps back stay untouched.
     undo, redo, planned = canvas.mark_actions
     assert not window.document.undo_stack.undoText().startswith("pointing")
@@ -100,6 +104,7 @@ def test_a_mark_of_the_list_is_asked_for_in_the_picture(qtbot, proved: MainWindo
     assert canvas.cursor().shape() == Qt.CursorShape.CrossCursor
     QTest.keyClick(canvas, Qt.Key.Key_Escape)
     assert canvas.cursor().shape() == Qt.CursorShape.ArrowCursor
+    assert "Click where" not in window.pictures.words.text()
     assert window.prove_desk.pointed.pointed == ()
     table.itemActivated.emit(table.item(1, 0))
     QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=canvas._area().center().toPoint())

@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QAction, QImage, QUndoStack
 
+from verispect.plan.methods.candidate import Candidate
 from verispect.prove.looked import Pointed
 from verispect.prove.parting.sets import SetKind
 from verispect.prove.report import Report
@@ -43,8 +44,12 @@ class PointedMarks(QObject):
 
     @property
     def pointed(self) -> tuple[Pointed, ...]:
-        """What was pointed at, for a check."""
+        """What was pointed at."""
         return tuple(self._places.values())
+
+    def of(self, candidate: Candidate | None) -> tuple[Pointed, ...]:
+        """The same for a check, of marks that the plan still has."""
+        return () if candidate is None else tuple(one for one in self.pointed if one.name in candidate.scene.names)
 
     def forget(self) -> None:
         """Other frames are looked at."""
