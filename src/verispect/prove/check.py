@@ -396,19 +396,21 @@ class _Check:
         return (float(rows[0]), float(columns[0])) if inside else None
 
     def _marks(self, reports: list[FrameReport]) -> list[MarkSoftness]:
-        if self.evidence.candidate is None:
+        candidate = self.evidence.candidate
+        if candidate is None:
             return []
-        rendering: Rendering | None = self.evidence.candidate.rendering
+        rendering: Rendering | None = candidate.rendering
         assert rendering is not None
         usable = self._usable(reports)
         found = []
-        for mark in range(self.evidence.candidate.scene.mark_count):
+        for mark in range(candidate.scene.mark_count):
             blocks = {
                 index: self.evidence.reads[k].blocks[mark]
                 for index, k in usable.items()
                 if mark in self.evidence.reads[k].blocks
             }
-            told = measure(self.evidence.candidate, rendering, mark, blocks, self.evidence.pitch_mm)
+            cut_off = () if candidate.method.is_grid else usable.keys() - blocks.keys()
+            told = measure(candidate, rendering, mark, blocks, self.evidence.pitch_mm, cut_off)
             pixel = self._pixel(mark, told.frame)
             if not blocks and usable:
                 where = "outside the picture" if pixel is None else "too near the picture's edge"

@@ -28,13 +28,14 @@ from verispect.prove.parting.views import thumb_of
 from verispect.prove.resources.recall import Recall, file_key, fingerprint
 from verispect.prove.resources.threads import in_turn, workers
 from verispect.prove.softness.block_map import BlockNet, Shown
-from verispect.prove.softness.mark_softness import ABOUT
+from verispect.prove.softness.mark_softness import ABOUT, SPECTRUM_HALF
 
 Grey = NDArray[np.float32]
 Progress = Callable[[float, str], None]
 _WORKING_PIXELS = 1_700_000
 _SMALL_PIXELS = 120_000
-_BLOCK_HALF = 60
+# Blocks about marks that are kept of all frames together, some 17 kB each.
+_MOST_BLOCKS = 6000
 # What a frame takes for every pixel while it is read.
 _PIXEL_BYTES = 30.0
 _SMALL_SIDE = 180
@@ -236,11 +237,20 @@ class Evidence:
             small, np.asarray(colour, np.float32), sectors, halved, level, clipped, divide, blocks, specks, net
         )
 
+    def _about(self) -> int:
+        """How many frames to either side of the planned one are looked at for a mark.
+
+        All of a series: a mark that stands elsewhere than was told is sharpest in another one. Not where that would
+        be more blocks than the memory should hold.
+        """
+        candidate = self.candidate
+        if candidate is None or candidate.method.is_grid or not candidate.method.merges:
+            return ABOUT
+        return max(ABOUT, min(len(self.exposures), _MOST_BLOCKS // (2 * max(candidate.scene.mark_count, 1))))
+
     def _looks_at(self, grey: Grey, exposure: int | None, moved: Floats) -> tuple[dict[int, Grey], Shown | None]:
         """The blocks of a frame in which sharpness is measured, of marks and all over, where they were moved to."""
-        # A mark that stands elsewhere than was told is sharpest in another frame of a series than the one planned.
-        merged = self.candidate is not None and self.candidate.method.merges and not self.candidate.method.is_grid
-        blocks = self.blocks(grey, exposure, len(self.exposures) if merged else ABOUT, moved)
+        blocks = self.blocks(grey, exposure, self._about(), moved)
         if self.net is None or exposure is None:
             return blocks, None
         view = view_of(self.exposures[exposure], self.pixels, self.pitch_mm, self.turned.get(exposure))
@@ -270,11 +280,11 @@ class Evidence:
         if moved is not None:
             columns, rows, _ = moved @ np.stack([columns, rows, np.ones(count)])
         for k in range(count):
-            near = abs(int(rendering.exposure[k]) - exposure) <= about
-            if not near or not np.isfinite(columns[k] + rows[k]):
+            away = abs(int(rendering.exposure[k]) - exposure)
+            if away > about or not np.isfinite(columns[k] + rows[k]):
                 continue
             column, row = round(float(columns[k])), round(float(rows[k]))
-            half = _BLOCK_HALF
+            half = SPECTRUM_HALF
             if half <= row < grey.shape[0] - half and half <= column < grey.shape[1] - half:
                 found[k] = grey[row - half : row + half + 1, column - half : column + half + 1].copy()
         return found

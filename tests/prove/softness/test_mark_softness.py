@@ -12,8 +12,9 @@ from scipy.special import j1
 
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.expected import blur_per_defocus
-from verispect.prove.softness.mark_softness import _of_one_distance, measure
+from verispect.prove.expected import blur_per_defocus, focused_from
+from verispect.prove.softness.mark_softness import _better_cut_off, _of_one_distance, measure
+from verispect.prove.softness.ranging import ranged
 
 
 def blur_in(series: Candidate, index: int, sharp_at_mm: float) -> float:
@@ -88,3 +89,16 @@ def test_an_edge_in_a_frame_focused_elsewhere_is_not_the_marks(series: Candidate
     assert edged.softness < 1.0
     told = measure(series, rendering, mark, blocks, pitch)
     assert told.how != "edge"
+
+
+@pytest.mark.parametrize("method", ["series", "rail"])
+def test_what_a_frame_that_cuts_it_off_would_hold_is_not_told_from_others(method: str, request) -> None:
+    candidate: Candidate = request.getfixturevalue(method)
+    seen_from, holds = candidate.exposures[1], candidate.exposures[2]
+    focused, _ = focused_from(holds, seen_from)
+    away = ranged(seen_from, candidate.scene.world_m[0], focused, 0.01)
+    assert away is not None
+    assert _better_cut_off(candidate, 1, away, {2})
+    assert not _better_cut_off(candidate, 1, away, {0})
+    assert not _better_cut_off(candidate, 1, away, ())
+    assert not _better_cut_off(candidate, 1, None, {2})

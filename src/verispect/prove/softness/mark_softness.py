@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -68,7 +68,12 @@ class MarkSoftness:
 
 
 def measure(
-    candidate: Candidate, rendering: Rendering, k: int, blocks: Mapping[int, Grey], pitch_mm: float
+    candidate: Candidate,
+    rendering: Rendering,
+    k: int,
+    blocks: Mapping[int, Grey],
+    pitch_mm: float,
+    cut_off: Collection[int] = (),
 ) -> MarkSoftness:
     """Measure one mark.
 
@@ -80,6 +85,8 @@ def measure(
         Which mark.
     blocks : mapping of int to ndarray
         Of exposures that show it, square blocks of linear light with the mark in their middle.
+    cut_off : collection of int
+        Exposures at whose edge such a block is cut off: what would be sharpest in them is not told from others.
     """
     name, best = candidate.scene.names[k], int(rendering.exposure[k])
     planned = float(rendering.softness[k])
@@ -100,6 +107,8 @@ def measure(
     # softness where the mark should look like that.
     sharpest = min(blocks, key=lambda index: _away_mm(candidate, index, best))
     by_spectra = _by_spectra(candidate, rendering, k, blocks, pitch_mm)
+    if by_spectra is not None and _better_cut_off(candidate, by_spectra[0], by_spectra[3], cut_off):
+        by_spectra = None
     away = None if by_spectra is None else by_spectra[3]
     if away is not None and _elsewhere(away):
         how = f"what is seen there stands {away.distance_m:.3g} m away: it hides the mark, or the mark stands there"
@@ -109,6 +118,18 @@ def measure(
     if by_spectra is None:
         return MarkSoftness(name, best, None, None, told, "no texture, several depths, or too few frames")
     return MarkSoftness(name, by_spectra[0], by_spectra[1], by_spectra[2], told, "spectra", away)
+
+
+def _better_cut_off(candidate: Candidate, index: int, away: Ranged | None, cut_off: Collection[int]) -> bool:
+    """Whether what was found would be sharper in a frame at whose edge it is cut off than in the sharpest told."""
+    if away is None:
+        return False
+    sharpest = candidate.exposures[index]
+    point = from_principal_point(sharpest.pose.to_camera_mm(np.array(away.place_m)), sharpest.state)
+    sharp_at = float(pupil_cones(point, sharpest.state).sharp_at_mm)
+    off = abs(sharp_at - sharpest.state.image_distance_mm)
+    others = (focused_from(candidate.exposures[other], sharpest)[0] for other in cut_off)
+    return any(abs(other - sharp_at) < off for other in others)
 
 
 def _as_planned(candidate: Candidate, k: int, index: int, softness: float, unsure: float) -> bool:
