@@ -457,3 +457,27 @@ def test_a_rail_that_is_not_quite_along_the_view_is_no_knock(rail: Candidate, tm
     report = check([tmp_path / "set"], candidate=rail)
     assert names(report) == {}
     assert sum(mark.softness is not None for mark in report.marks) >= 3
+
+
+def test_a_darker_jpeg_is_not_out_of_its_place_in_focus(rehearsed, tmp_path: Path) -> None:
+    """A camera's curve in S gives it another contrast, which without a plan had looked like another focus."""
+    for k, frame in enumerate(sorted(rehearsed().glob("*.tif"))):
+        coded = read_coded(described(frame)).astype(np.float32) / 65535.0 * (0.9 if k == 4 else 1.0)
+        curved = np.clip(coded + 0.1 * np.sin(2.0 * np.pi * (coded - 0.5)), 0.0, 1.0)
+        write_picture(tmp_path / f"{k}.jpg", (curved * 65535.0).astype(np.uint16))
+    report = check([tmp_path])
+    assert {frame.file: [fault.name for fault in frame.faults] for frame in report.frames if frame.faults} == {
+        "4.jpg": ["exposure"]
+    }
+
+
+def test_a_mark_whose_frames_are_not_there_is_not_said_to_lie_at_the_edge(
+    rehearsed, series: Candidate, tmp_path: Path
+) -> None:
+    """Of a whole series one near mark lies too near the edge; with its frame gone nobody can say so."""
+    whole = {mark.name: mark for mark in check([rehearsed()], candidate=series).marks}
+    edge = next(mark for mark in whole.values() if "picture" in mark.how)
+    shutil.copytree(rehearsed(), tmp_path / "set", ignore=shutil.ignore_patterns("run.json"))
+    sorted((tmp_path / "set").glob("*.tif"))[edge.frame].unlink()
+    left = {mark.name: mark for mark in check([tmp_path / "set"], candidate=series).marks}
+    assert left[edge.name].how == "on no frame that can be used"

@@ -353,23 +353,27 @@ class _Check:
         if candidate is None:
             raise FileError("marks are those of a plan: give it, with its method, beside what is pointed at")
         marks = dict(zip(candidate.scene.names, range(candidate.scene.mark_count), strict=False))
-        there = {evidence.frames[k].path.name: k for k, index in enumerate(evidence.matched) if index is not None}
+        there = {
+            evidence.frames[k].path.name: (index, k) for k, index in enumerate(evidence.matched) if index is not None
+        }
+        if not there:
+            raise FileError("no frame was matched with the plan: none can tell where a mark of it is")
         wide, high = evidence.pixels
         where: list[tuple[int, int]] = []
         for one in self.pointed:
             if one.name not in marks:
                 raise FileError("{name}: the plan has no such mark; it has {marks}", name=one.name,
                                 marks=", ".join(marks))  # fmt: skip
-            if not there or (one.file is not None and one.file not in there):
-                raise FileError("{name}: no frame {file} was matched with the plan", name=one.name,
-                                file=one.file or "")  # fmt: skip
+            if one.file is not None and one.file not in there:
+                raise FileError("{name}: no frame {file} was matched with the plan; point at it in one that was",
+                                name=one.name, file=one.file)  # fmt: skip
             if not (one.row < high and one.column < wide):
                 raise FileError("{name}: row {row:g}, column {column:g} lies outside the picture of {high} rows and "
                                 "{wide} columns", name=one.name, row=one.row, column=one.column, high=high,
                                 wide=wide)  # fmt: skip
-            k = there[one.file] if one.file else min(there.values(), key=lambda k: evidence.matched[k] or 0)
+            index, k = there[one.file] if one.file else min(there.values())
             self.pointed_in = k if self.pointed_in is None else self.pointed_in
-            where.append((marks[one.name], evidence.matched[k] or 0))
+            where.append((marks[one.name], index))
 
         def drawn(world: Floats) -> Floats:
             found = []
@@ -412,7 +416,7 @@ class _Check:
             cut_off = () if candidate.method.is_grid else usable.keys() - blocks.keys()
             told = measure(candidate, rendering, mark, blocks, self.evidence.pitch_mm, cut_off)
             pixel = self._pixel(mark, told.frame)
-            if not blocks and usable:
+            if not blocks and told.frame in usable:
                 where = "outside the picture" if pixel is None else "too near the picture's edge"
                 told = replace(told, how=f"{where} as the camera looked")
             found.append(replace(told, pixel=pixel))

@@ -32,8 +32,8 @@ KNOCK_PX, EXPOSURE_STOPS, MISSED, WHITE_STOPS, MOVED = 0.3, 0.08, 0.6, 0.1, 0.12
 _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
 # A rail looks aside by this at the most, five degrees.
 _ASKEW = math.tan(math.radians(5.0))
-# From so many frames on, of which no two lie alike, the camera was in a hand.
-_FRAMES_IN_HAND = 4
+# From so many frames on, of which no two lie so near to one another, the camera was in a hand; pixels.
+_FRAMES_IN_HAND, _IN_HAND_PX = 4, 1.0
 # Two of three rests agree when they lie so much nearer than all three do.
 _AGREE = 0.12
 # A lens is believed to breathe otherwise than planned where that leaves so little of what is off.
@@ -165,7 +165,7 @@ class SeriesCheck:
         if len(used) < _FRAMES_IN_HAND:
             return False
         still = offsets - self._drift(used, offsets)
-        return all(self._size_of(a - b) > KNOCK_PX for a, b in itertools.combinations(still, 2))
+        return all(self._size_of(a - b) > _IN_HAND_PX for a, b in itertools.combinations(still, 2))
 
     def _place(self, used: list[int], offsets: Floats, scales: Floats, *, unsteady: bool) -> None:
         """Where each frame's content lies against the first frames that stayed where they were."""
