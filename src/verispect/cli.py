@@ -4,10 +4,8 @@ from __future__ import annotations
 
 import argparse
 import gc
-import logging
 import os
 import sys
-import traceback
 from collections.abc import Callable, Sequence
 from importlib import import_module
 from pathlib import Path
@@ -42,8 +40,22 @@ COMMANDS = {
     "retouch": "take parts of a merged picture from one of its frames",
 }
 
+# Read, reckoned and printed in about a second, of which a fifth went into looking for garbage and clearing up.
+_BRIEF = ("weigh", "settings", "light")
+
 # Where a command's word is one of Python's own.
 _MODULES = {"return": "return_to"}
+
+
+def entered() -> int:
+    """Run Verispect as a program of its own: of what is brief, the end of the process gives back the memory."""
+    brief = sys.argv[1:2] and sys.argv[1] in _BRIEF
+    if brief:
+        gc.disable()
+    code = main()
+    if brief:
+        os._exit(code)
+    return code
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -55,15 +67,18 @@ def main(arguments: Sequence[str] | None = None) -> int:
     gc.set_threshold(50_000, 20, 50)
     # None is used, and to look for some the description of every package there is would be read.
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
-    # What libraries find odd in a damaged file is theirs; the user is told one sentence.
-    for library in _TALKATIVE:
-        logging.getLogger(library).setLevel(logging.CRITICAL)
     try:
         if given and given[0] in COMMANDS:
             room = "commands.trials" if given[0].endswith("-test") else "commands"
             name = _MODULES.get(given[0], given[0].replace("-", "_"))
+            if given[0] not in _BRIEF:
+                _quieten()
             run: Callable[[Sequence[str]], int] = import_module(f"verispect.{room}.{name}").run
-            return run(given[1:])
+            code = run(given[1:])
+            # Here, where a full disk or a reader that has gone can still be told.
+            sys.stdout.flush()
+            return code
+        _quieten()
         return _window(given)
     except VerispectError as error:
         print(f"verispect: {error}", file=sys.stderr)
@@ -84,7 +99,17 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return BAD_INPUT
 
 
+def _quieten() -> None:
+    """What libraries find odd in a damaged picture or scan is theirs; the user is told one sentence."""
+    import logging
+
+    for library in _TALKATIVE:
+        logging.getLogger(library).setLevel(logging.CRITICAL)
+
+
 def _fault(error: Exception) -> str:
+    import traceback
+
     last = traceback.extract_tb(error.__traceback__)[-1]
     return (
         f"a fault of this program, not of your files, which are as they were: {type(error).__name__}: {error} "
@@ -109,4 +134,4 @@ def _window(given: list[str]) -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    sys.exit(entered())

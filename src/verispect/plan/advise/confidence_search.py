@@ -1,22 +1,33 @@
-"""Where a probability is asked: another way to do a method, or more frames of it, that holds as surely as that."""
+"""Where a probability is asked: another way to do a method, or more frames of it, that holds as surely as that.
+
+What is wished for after the musts gives way where with it nothing is as sure as is asked.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from itertools import chain
 
 from verispect.optics.f_stops import marked
 from verispect.plan.assess.confidence import confidence
+from verispect.plan.document import Plan
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.ranking import ranked
 from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import Scene, build_scene
 from verispect.sentence import Sentence
+from verispect.subject.mark import Need
 
-# Of the allowed blur that a series may use up, tried from much to little.
+# Of the allowed blur that a series may use up. The less, the more frames and the surer: halved between a share that
+# is sure enough and one that is not, to spare frames.
 _SHARES = (0.9, 0.8, 0.7, 0.6, 0.5, 0.4, 0.3, 0.2)
-# Then halved between a share that is sure enough and one that is not, to spare frames.
 _HALVINGS = 4
+# By so much of what is asked the wishes may help a method to be sure that is not without them.
+_HELPED = 0.05
+# What of a plan carries a need.
+_NEEDED = ("marks", "surfaces", "scans")
 # So much surer a stop must be to be named.
 _WORTH_SAYING = 0.02
 # Thirds in a whole stop.
@@ -34,7 +45,7 @@ def sure_enough(candidate: Candidate, is_cancelled: Callable[[], bool] | None = 
     if _sureness(first) >= asked or not candidate.holds:
         return first
     found = [first]
-    for other in _others(candidate, asked):
+    for other in chain(_others(candidate, asked), _without_wishes(candidate, found, asked)):
         if is_cancelled is not None and is_cancelled():
             break
         found.append(other)
@@ -43,12 +54,61 @@ def sure_enough(candidate: Candidate, is_cancelled: Callable[[], bool] | None = 
     return chosen if chosen is first else replace(chosen, notes=(*chosen.notes, _why_other(first, chosen)))
 
 
-def can_be_sure(candidate: Candidate) -> bool:
-    """Whether any way to do a method that holds is as sure as is asked; the first one found will do."""
-    asked = candidate.scene.plan.wish.least_probability
-    if _sureness(replace(candidate, confidence=confidence(candidate))) >= asked:
-        return True
-    return any(_sureness(other) >= asked for other in _others(candidate, asked))
+def can_be_sure(key: str, plan: Plan) -> bool:
+    """Whether there is any way to do a method that holds as surely as is asked; the first one found will do."""
+    asked = plan.wish.least_probability
+    alone = worked(key, build_scene(deciding_alone(plan)), is_told=False)
+    if not alone.holds or asked <= 0.0:
+        return alone.holds
+    surest = _surest(alone, asked)
+    if surest >= asked or surest < asked - _HELPED or alone.scene.plan is plan:
+        return surest >= asked
+    candidate = worked(key, build_scene(plan), is_told=False)
+    return candidate.holds and _surest(candidate, asked) >= asked
+
+
+def deciding_alone(plan: Plan) -> Plan:
+    """The plan without the wishes that come after the musts: whether these hold does not hang on them.
+
+    As it is where no must is.
+    """
+    needs = [thing.need for kind in _NEEDED for thing in getattr(plan, kind)]
+    if Need.MUST not in needs or all(need in (Need.MUST, Need.MAY) for need in needs):
+        return plan
+    return plan.model_copy(
+        update={
+            kind: tuple(
+                thing if thing.need == Need.MUST else thing.model_copy(update={"need": Need.MAY})
+                for thing in getattr(plan, kind)
+            )
+            for kind in _NEEDED
+        }
+    )
+
+
+def _surest(candidate: Candidate, asked: float) -> float:
+    """How surely the surest way to do a method holds; the first that is sure enough ends the search."""
+    surest = _sureness(replace(candidate, confidence=confidence(candidate)))
+    for other in () if surest >= asked else _others(candidate, asked):
+        surest = max(surest, _sureness(other))
+        if surest >= asked:
+            break
+    return surest
+
+
+def _without_wishes(candidate: Candidate, found: list[Candidate], asked: float) -> Iterator[Candidate]:
+    """The ways to do a method by the musts alone, where nothing found until then is sure enough."""
+    if any(_sureness(other) >= asked for other in found):
+        return
+    scene = candidate.scene
+    plan = deciding_alone(scene.plan)
+    if plan is scene.plan:
+        return
+    alone = worked(candidate.key, build_scene(plan))
+    if not alone.holds:
+        return
+    for other in chain([replace(alone, confidence=confidence(alone), others=())], _others(alone, asked)):
+        yield _seen_in(scene, other)
 
 
 def _why_other(first: Candidate, chosen: Candidate) -> Sentence:
@@ -101,16 +161,21 @@ def _others(candidate: Candidate, asked: float) -> Iterator[Candidate]:
         yield from _at_other_stops(other)
     if not candidate.method.merges:
         return
-    previous = 1.0
-    for share in _SHARES:
-        tried = _with_share(candidate, share)
-        if not tried.holds:
-            return
-        yield tried
-        if _sureness(tried) >= asked:
-            yield from _fewer(candidate, asked, enough=share, too_much=previous)
-            return
-        previous = share
+    # Places in (1.0, *_SHARES): the last that is not sure enough, the first that is, and the first no longer of use.
+    shares = (1.0, *_SHARES)
+    unsure, sure, beyond = 0, 0, len(shares)
+    while beyond - unsure > 1:
+        middle = (unsure + beyond) // 2
+        tried = _with_share(candidate, shares[middle])
+        if tried.holds:
+            yield tried
+        if tried.holds and _sureness(tried) < asked:
+            unsure = middle
+        else:
+            beyond = middle
+            sure = middle if tried.holds else sure
+    if sure:
+        yield from _fewer(candidate, asked, enough=shares[sure], too_much=shares[unsure])
 
 
 def _at_other_stops(candidate: Candidate, every: int = 1) -> Iterator[Candidate]:
@@ -148,6 +213,10 @@ def _fewer(candidate: Candidate, asked: float, *, enough: float, too_much: float
 
 def _with_share(candidate: Candidate, share: float) -> Candidate:
     tried = worked(candidate.key, replace(candidate.scene, blur_share=share))
-    # What is looked at afterwards is the scene as it was.
-    problem = None if tried.problem is None else replace(tried.problem, scene=candidate.scene)
-    return replace(tried, scene=candidate.scene, problem=problem, confidence=confidence(tried), others=())
+    return _seen_in(candidate.scene, replace(tried, confidence=confidence(tried), others=()))
+
+
+def _seen_in(scene: Scene, tried: Candidate) -> Candidate:
+    """What was worked out for a scene like it, looked at in the scene as it is."""
+    problem = None if tried.problem is None else replace(tried.problem, scene=scene)
+    return replace(tried, scene=scene, problem=problem)

@@ -11,8 +11,7 @@ from verispect.optics.types import Floats
 from verispect.plan.advise.confidence_search import can_be_sure
 from verispect.plan.document import DetailFrom, Plan, Wish
 from verispect.plan.methods.candidate import Candidate
-from verispect.plan.methods.registry import worked
-from verispect.plan.scene.scene import Scene, build_scene
+from verispect.plan.scene.scene import Scene
 from verispect.sentence import Sentence
 from verispect.subject.mark import Need
 
@@ -24,8 +23,6 @@ _AS_SOFT = 0.97
 _TRIED = 4
 # What brings a mark onto a frame brings it a little farther than to its very edge.
 _MORE = 1.02
-# What of a plan carries a need.
-_NEEDED = ("marks", "surfaces", "scans")
 
 
 def remedies(nearest: Candidate, is_cancelled: Callable[[], bool] | None = None) -> tuple[Sentence, ...]:
@@ -43,31 +40,9 @@ def remedies(nearest: Candidate, is_cancelled: Callable[[], bool] | None = None)
 def holds_with(plan: Plan, key: str) -> bool:
     """Whether a method of this plan holds, as surely as is asked; not where the plan is impossible."""
     try:
-        candidate = worked(key, build_scene(_deciding_alone(plan)), is_told=False)
+        return can_be_sure(key, plan)
     except PlanError:
         return False
-    if not candidate.holds or plan.wish.least_probability <= 0.0:
-        return candidate.holds
-    return can_be_sure(candidate)
-
-
-def _deciding_alone(plan: Plan) -> Plan:
-    """The plan without the wishes that come after the musts: whether these hold does not hang on them.
-
-    As it is where no must is, and where a method must be sure: then the wishes' settings count.
-    """
-    needs = [thing.need for kind in _NEEDED for thing in getattr(plan, kind)]
-    if plan.wish.least_probability > 0.0 or Need.MUST not in needs:
-        return plan
-    return plan.model_copy(
-        update={
-            kind: tuple(
-                thing if thing.need == Need.MUST else thing.model_copy(update={"need": Need.MAY})
-                for thing in getattr(plan, kind)
-            )
-            for kind in _NEEDED
-        }
-    )
 
 
 def _lost_places(nearest: Candidate) -> tuple[Floats, Floats] | None:

@@ -92,7 +92,8 @@ class _Depth:
         return between
 
 
-_Ladders = Callable[[_Depth, Floats], list[list[float]]]
+# Of depths, shares of the allowed blur (S,) and counts (S,) beyond which no ladder is asked.
+_Ladders = Callable[[_Depth, Floats, Floats], list[list[float]]]
 
 
 def fewest_frames(
@@ -153,7 +154,8 @@ def _counted(
     step = _range_ladder if covers == Covers.RANGE else _marks_ladder
 
     def frames(depth: _Depth) -> Floats:
-        return np.array([len(ladder) or np.inf for ladder in step(depth, np.full(len(depth.slopes), share))])
+        shares, most = np.full((2, len(depth.slopes)), [[share], [MOST_FRAMES]])
+        return np.array([len(ladder) or np.inf for ladder in step(depth, shares, most)])
 
     depth = _filled(problem, sampled)
     counts = frames(depth)
@@ -232,12 +234,12 @@ def _filled(problem: Problem, depth: _Depth, *, finely: bool = False) -> _Depth:
     finely, nor than a share of what a frame holds to one side, so that nothing is lost between two frames.
     """
     group = problem.scene.group[problem.chosen]
-    areas = np.unique(group[group >= problem.scene.mark_count])
+    areas = sorted(set(group[group >= problem.scene.mark_count].tolist()))
     left: list[int] = []
     right: list[int] = []
     shares: list[float] = []
     kept = np.ones(len(group))
-    for area in areas.tolist():
+    for area in areas:
         mine = np.flatnonzero(group == area)
         order = mine[np.argsort(depth.sharp_at_mm[0, mine], kind="stable")]
         at = depth.sharp_at_mm[0, order]
@@ -287,35 +289,47 @@ def _working(state: LensState, v: Floats, stops: Floats) -> Floats:
     return found
 
 
-def _range_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
+def _range_ladder(depth: _Depth, shrink: Floats, most: Floats) -> list[list[float]]:
     """For every stop the image distances that cover the range, far to near, with blur ≤ shrink · c.
 
-    Between frames the ratio of distances from the exit pupil is (1 + κ)/(1 − κ), κ = c/(p D · stretch).
+    Between frames the ratio of distances from the exit pupil is (1 + κ)/(1 − κ), κ = c/(p D · stretch). Empty where
+    a stop would take more than so many.
     """
-    count = len(depth.slopes)
-    end = depth.sharp_at_mm.max(axis=1)
-    covered = depth.sharp_at_mm.min(axis=1)
-    ladders: list[list[float]] = [[] for _ in range(count)]
     shrink = shrink * depth.range_allowed
-    alive = shrink * depth.allowed_mm.max(axis=1) > 0.0
-    while alive.any():
-        v = covered.copy()
-        for _ in range(2):
-            kappa = shrink * depth.allowed(v) / depth.slopes
-            v = covered + kappa * (covered - depth.exit_mm)
-        v = np.clip(v, depth.shortest_mm, depth.longest_mm)
-        kappa = shrink * depth.allowed(v) / depth.slopes
-        with np.errstate(divide="ignore"):
-            reach = (v + kappa * -depth.exit_mm) / (1.0 - np.minimum(kappa, 0.999999))
-        for row in np.flatnonzero(alive):
-            ladders[row].append(float(v[row]))
-            stuck = reach[row] <= covered[row] or v[row] >= depth.longest_mm
-            if reach[row] >= end[row] * (1.0 - 1e-13) or stuck:
-                alive[row] = False
-            elif len(ladders[row]) >= MOST_FRAMES:
-                alive[row], ladders[row] = False, []
-        covered = np.where(alive, reach, covered)
+    usable = shrink * depth.allowed_mm.max(axis=1) > 0.0
+    ladders = [_range_at(depth, row, float(shrink[row]), int(most[row])) if usable[row] else []
+               for row in range(len(shrink))]  # fmt: skip
     return _with_moving(depth, shrink, ladders) if depth.moving.any() else ladders
+
+
+def _range_at(depth: _Depth, row: int, shrink: float, most: int) -> list[float]:
+    """The ladder of one stop, in plain numbers: a step is too little work for arrays; none of more frames than so."""
+    first, last = float(depth.grid_mm[0]), float(depth.grid_mm[-1])
+    pieces = len(depth.grid_mm) - 1
+    tabled: list[float] = depth.allowed_mm[row].tolist()
+    scale = shrink / float(depth.slopes[row])
+
+    def kappa(v: float) -> float:
+        place = (v - first) / (last - first) * pieces
+        index = min(max(int(place), 0), pieces - 1)
+        share = min(max(place - index, 0.0), 1.0)
+        return scale * (tabled[index] * (1.0 - share) + tabled[index + 1] * share)
+
+    end, covered = float(depth.sharp_at_mm[row].max()), float(depth.sharp_at_mm[row].min())
+    ladder: list[float] = []
+    while len(ladder) < most:
+        v = covered
+        for _ in range(2):
+            v = covered + kappa(v) * (covered - depth.exit_mm)
+        v = min(max(v, depth.shortest_mm), depth.longest_mm)
+        held = kappa(v)
+        reach = (v - held * depth.exit_mm) / (1.0 - min(held, 0.999999))
+        ladder.append(v)
+        stuck = reach <= covered or v >= depth.longest_mm
+        if stuck or reach >= end * (1.0 - 1e-13):
+            return ladder
+        covered = reach
+    return []
 
 
 def _with_moving(depth: _Depth, shrink: Floats, ladders: list[list[float]]) -> list[list[float]]:
@@ -346,7 +360,7 @@ def _holding(depth: _Depth, shrink: Floats) -> tuple[Floats, Floats]:
     return np.clip(low, depth.shortest_mm, depth.longest_mm), np.clip(high, depth.shortest_mm, depth.longest_mm)
 
 
-def _marks_ladder(depth: _Depth, shrink: Floats) -> list[list[float]]:
+def _marks_ladder(depth: _Depth, shrink: Floats, most: Floats) -> list[list[float]]:
     """For every stop the fewest image distances that hold all marks: greedy stabbing of intervals.
 
     Taking each time the smallest upper end is optimal for intervals on a line.
@@ -390,10 +404,10 @@ def _tighten(depth: _Depth, step: _Ladders, counts: Floats, share: float) -> tup
     """With the counts (S,) kept, the least blur that still covers: bisection on the share of c that is used."""
     rows = len(depth.slopes)
     low, high = np.zeros(rows), np.full(rows, share)
-    best: list[list[float]] = step(depth, high)
+    best: list[list[float]] = step(depth, high, np.full(rows, MOST_FRAMES))
     for _ in range(_HALVINGS):
         middle = 0.5 * (low + high)
-        ladders = step(depth, np.maximum(middle, 1e-9))
+        ladders = step(depth, np.maximum(middle, 1e-9), counts)
         enough = np.array([0 < len(ladder) <= count for ladder, count in zip(ladders, counts, strict=True)])
         best = [new if ok else old for new, old, ok in zip(ladders, best, enough, strict=True)]
         low, high = np.where(enough, low, middle), np.where(enough, middle, high)
