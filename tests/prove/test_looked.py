@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -30,7 +31,7 @@ def pinhole(basis: np.ndarray, places: np.ndarray) -> np.ndarray:
 def found_by(planned: np.ndarray, really: np.ndarray, places: np.ndarray, off: float = 0.0) -> Looked:
     seen = pinhole(really, places) + np.random.default_rng(3).normal(0.0, off, (len(places), 2))
     pointed = [Pointed(f"m{k}", row, column) for k, (row, column) in enumerate(seen)]
-    return looked(pointed, lambda world: pinhole(planned @ world, places), planned, WIDE)
+    return looked(pointed, places, lambda there, world: pinhole(planned @ world, there), planned, np.zeros(3), WIDE)
 
 
 angle = st.floats(-4.0, 4.0)
@@ -74,6 +75,26 @@ def test_hands_that_point_a_little_off_are_evened_out() -> None:
     assert "to the right of the plan" in str(found.says)
 
 
+@settings(max_examples=40, deadline=None)
+@given(right=angle, above=angle, aside=st.floats(0.05, 0.2), bearing=st.floats(-180.0, 180.0))
+def test_a_mark_that_stands_aside_is_moved_and_tells_little_of_the_camera(
+    right: float, above: float, aside: float, bearing: float
+) -> None:
+    planned = Rotation.from_euler("y", -bearing, degrees=True).as_matrix()
+    really = Rotation.from_euler("YX", [right, -above], degrees=True).as_matrix().T @ planned
+    places = np.array([(-1.0, 0.4, 4.0), (1.1, -0.5, 3.5), (0.2, 0.8, 9.0), (-0.6, -0.7, 5.0)]) @ planned
+    told = places.copy()
+    told[0] += aside * planned[0]
+    seen = pinhole(really, places)
+    pointed = [Pointed(f"m{k}", row, column) for k, (row, column) in enumerate(seen)]
+    found = looked(pointed, told, lambda there, world: pinhole(planned @ world, there), planned, np.zeros(3), WIDE)
+    # The camera is told by the three others, the mark by where it was seen, as far away as planned.
+    assert found.right_deg == pytest.approx(right, abs=0.12)
+    assert pinhole(planned @ found.world, found.places) == pytest.approx(seen, abs=0.1)
+    assert np.linalg.norm(found.places, axis=1) == pytest.approx(np.linalg.norm(told, axis=1), rel=3e-3)
+    assert np.linalg.norm(found.places[0] - places[0]) < 0.012 + 0.2 * aside
+
+
 @pytest.mark.parametrize(
     ("text", "right"),
     [
@@ -111,6 +132,24 @@ def test_marks_are_looked_for_where_they_were_pointed_at(rehearsed, series: Cand
         if mark.pixel is None or where[mark.name] is None:
             continue
         assert mark.pixel == pytest.approx((where[mark.name][0] + 6.0, where[mark.name][1] - 40.0), abs=2.5)
+
+
+@pytest.mark.xdist_group("frames")
+def test_a_mark_put_aside_in_the_plan_is_measured_where_it_was_pointed_at(rehearsed, series: Candidate) -> None:
+    told = {mark.name: mark for mark in check([rehearsed()], candidate=series).marks}
+    scene = series.scene
+    world = scene.world_m.copy()
+    world[1, 0] += 0.25
+    aside = replace(series, scene=replace(scene, world_m=world))
+    there = [Pointed(mark.name, *mark.pixel) for mark in told.values() if mark.pixel is not None]
+    assert "m1" in [one.name for one in there]
+    found = check([rehearsed()], candidate=aside, pointed=there)
+    assert found.looked is not None
+    assert abs(found.looked.right_deg) < 0.1
+    for mark in found.marks:
+        if mark.pixel is not None:
+            assert mark.pixel == pytest.approx(told[mark.name].pixel, abs=0.5)
+            assert mark.softness == pytest.approx(told[mark.name].softness, abs=0.03)
 
 
 def test_marks_and_frames_that_are_not_there_are_named(rehearsed, series: Candidate, tmp_path: Path) -> None:

@@ -375,16 +375,19 @@ class _Check:
             self.pointed_in = k if self.pointed_in is None else self.pointed_in
             where.append((marks[one.name], index))
 
-        def drawn(world: Floats) -> Floats:
+        def drawn(places: Floats, world: Floats) -> Floats:
             found = []
-            for mark, index in where:
-                columns, rows = evidence.pixels_of(index, candidate.scene.world_m[[mark]], world)
+            for place, (_, index) in zip(places, where, strict=True):
+                columns, rows = evidence.pixels_of(index, place[None], world)
                 found.append((float(rows[0]), float(columns[0])))
             return np.array(found)
 
-        first = evidence.turned.get(where[0][1], evidence.exposures[where[0][1]].pose.matrix)
-        found = looked(self.pointed, drawn, first, evidence.pixels[0])
-        evidence.look(found.world)
+        those, pose = [mark for mark, _ in where], evidence.exposures[where[0][1]].pose
+        found = looked(
+            self.pointed, candidate.scene.world_m[those], drawn,
+            evidence.turned.get(where[0][1], pose.matrix), pose.pupil_m, evidence.pixels[0],
+        )  # fmt: skip
+        evidence.look(found.world, those, found.places)
         return found
 
     def _pixel(self, mark: int, best: int) -> tuple[float, float] | None:

@@ -313,8 +313,13 @@ class Evidence:
         index = self.matched[k]
         return self.found.get(k) if index is None else self.planned_view(index)
 
-    def look(self, world: Floats) -> None:
-        """Take the plan's world to be turned so, before any frame is read for a plan."""
+    def look(self, world: Floats, marks: Sequence[int], places: Floats) -> None:
+        """Take the plan's world to be turned so, and marks to stand at places (n, 3), before any frame is read."""
+        assert self.candidate is not None
+        scene = self.candidate.scene
+        world_m = scene.world_m.copy()
+        world_m[marks] = places
+        self.candidate = replace(self.candidate, scene=replace(scene, world_m=world_m))
         for index, exposure in enumerate(self.exposures):
             self.turned[index] = self.turned.get(index, exposure.pose.matrix) @ world
         self.net, self._planned = self._net(), self._fingerprint()

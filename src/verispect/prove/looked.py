@@ -2,7 +2,7 @@
 
 Nobody aims a camera to the pixel that a plan reckons: a degree aside is a hundred pixels and more, and what is
 measured where the plan has a mark is then something else. One mark that is pointed at tells how far to the side and
-up the camera looked, two and more how far it leant as well.
+up the camera looked, two and more how far it leant as well. What a mark is off besides, it stands aside in the plan.
 """
 
 from __future__ import annotations
@@ -22,6 +22,10 @@ from verispect.sentence import Sentence
 
 # Nobody points nearer than this share of the picture's width; a levelled camera leans so little, in degrees.
 _POINTED_SHARE, _LEANS_DEG = 0.002, 3.0
+# Farther off than so many times that, a mark stands aside in the plan and tells less of the camera.
+_ASIDE = 3.0
+# Steps in which a mark is moved to where it was pointed at, and by which share of its distance its move is tried.
+_NEWTON, _TRIED = 3, 1e-4
 _NUMBER = r"\d{1,7}(?:\.\d{1,7})?"
 _ASKED = re.compile(rf"(?P<name>.+)=(?P<row>{_NUMBER}),(?P<column>{_NUMBER})(?:@(?P<file>[^@]+))?", re.ASCII)
 
@@ -47,9 +51,11 @@ class Looked:
     right_deg, up_deg, clockwise_deg : float
         How far the camera looked to the right, up, and leant.
     left_over_px : float
-        How far off the marks still are, root mean square.
+        How far off the marks of the plan still are, root mean square.
     by : tuple of str
         The marks that were pointed at.
+    places : ndarray, shape (n, 3)
+        Where these stand in the plan's world, as far away as planned, so as to be drawn where they were pointed at.
     """
 
     world: Floats
@@ -58,6 +64,7 @@ class Looked:
     clockwise_deg: float
     left_over_px: float
     by: tuple[str, ...]
+    places: Floats
 
     @property
     def says(self) -> Sentence:
@@ -98,20 +105,27 @@ def pointed_at(text: str) -> Pointed:
 
 def looked(
     pointed: Sequence[Pointed],
-    drawn: Callable[[Floats], Floats],
+    places: Floats,
+    drawn: Callable[[Floats, Floats], Floats],
     planned: Floats,
+    eye_m: Floats,
     picture_wide: int,
 ) -> Looked:
-    """How the camera looked, by marks pointed at.
+    """How the camera looked, by marks pointed at, and where these really are.
 
     Parameters
     ----------
     pointed : sequence of Pointed
         One at least.
+    places : ndarray, shape (n, 3)
+        Of these marks in the plan's world.
     drawn : callable
-        Rows and columns (n, 2) at which these marks would be drawn, were the world turned by a matrix (3, 3).
+        Rows and columns (n, 2) at which these marks would be drawn, stood they at places (n, 3) and were the world
+        turned by a matrix (3, 3).
     planned : ndarray, shape (3, 3)
         The camera's basis as planned: rows right, up, forward.
+    eye_m : ndarray, shape (3,)
+        The entrance pupil.
     picture_wide : int
         In pixels.
     """
@@ -125,15 +139,38 @@ def looked(
         return found
 
     def off(turn: Floats) -> Floats:
-        there = (drawn(world_of(turn)) - told).ravel() / sure_px
+        there = (drawn(places, world_of(turn)) - told).ravel() / sure_px
         # A mark behind the camera is as far off as anything.
         there = np.where(np.isfinite(there), np.clip(there, -1e4, 1e4), 1e4)
         found: Floats = np.append(there, turn[2] / math.radians(_LEANS_DEG))
         return found
 
-    found = least_squares(off, np.zeros(3), x_scale=0.01).x
+    found = least_squares(off, np.zeros(3), x_scale=0.01, loss="soft_l1", f_scale=_ASIDE).x
     world = world_of(found)
-    rest = drawn(world) - told
+    rest = drawn(places, world) - told
     right, above, clockwise = (math.degrees(float(part)) for part in found)
     left_over = float(np.sqrt(np.mean(np.sum(rest**2, axis=1))))
-    return Looked(world, right, above, clockwise, left_over, tuple(one.name for one in pointed))
+    moved = _moved(places, told, lambda there: drawn(there, world), eye_m)
+    return Looked(world, right, above, clockwise, left_over, tuple(one.name for one in pointed), moved)
+
+
+def _moved(places: Floats, told: Floats, drawn: Callable[[Floats], Floats], eye_m: Floats) -> Floats:
+    """The places moved across the line of sight until each is drawn where it was seen; by Newton's method."""
+    away = places - eye_m
+    distance = np.linalg.norm(away, axis=1, keepdims=True)
+    sight = away / distance
+    # Whichever axis of the world lies farthest from the line of sight.
+    other = np.eye(3)[np.argmin(np.abs(sight), axis=1)]
+    across = np.cross(sight, other)
+    across /= np.linalg.norm(across, axis=1, keepdims=True)
+    ways = np.stack([across, np.cross(sight, across)], axis=1)
+    found = places.copy()
+    for _ in range(_NEWTON):
+        now = drawn(found)
+        slopes = np.stack([(drawn(found + _TRIED * distance * ways[:, k]) - now) / _TRIED for k in (0, 1)], axis=2)
+        sound = np.isfinite(slopes).all(axis=(1, 2)) & np.isfinite(now).all(axis=1)
+        if not sound.all():
+            return places
+        shares = np.linalg.solve(slopes, (told - now)[..., None])
+        found += distance * (shares * ways).sum(axis=1)
+    return found

@@ -5,9 +5,10 @@ What is wished for after the musts gives way where with it nothing is as sure as
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator
 from dataclasses import replace
-from itertools import chain
+from itertools import chain, takewhile
 
 from verispect.optics.f_stops import marked
 from verispect.plan.assess.confidence import confidence
@@ -45,13 +46,17 @@ def sure_enough(candidate: Candidate, is_cancelled: Callable[[], bool] | None = 
     if _sureness(first) >= asked or not candidate.holds:
         return first
     found = [first]
-    for other in chain(_others(candidate, asked), _without_wishes(candidate, found, asked)):
-        if is_cancelled is not None and is_cancelled():
-            break
-        found.append(other)
+    by_musts_from = math.inf
+    stopped = is_cancelled or (lambda: False)
+    for others in (_others(candidate, asked), _without_wishes(candidate, found, asked)):
+        found.extend(takewhile(lambda _other: not stopped(), others))
+        by_musts_from = min(by_musts_from, len(found))
     enough = [other for other in found if _sureness(other) >= asked]
     chosen = ranked(enough)[0] if enough else max(found, key=_sureness)
-    return chosen if chosen is first else replace(chosen, notes=(*chosen.notes, _why_other(first, chosen)))
+    if chosen is first:
+        return first
+    by_musts = next(k for k, other in enumerate(found) if other is chosen) >= by_musts_from
+    return replace(chosen, notes=(*chosen.notes, _why_other(first, chosen, by_musts=by_musts)))
 
 
 def can_be_sure(key: str, plan: Plan) -> bool:
@@ -111,7 +116,7 @@ def _without_wishes(candidate: Candidate, found: list[Candidate], asked: float) 
         yield _seen_in(scene, other)
 
 
-def _why_other(first: Candidate, chosen: Candidate) -> Sentence:
+def _why_other(first: Candidate, chosen: Candidate, *, by_musts: bool) -> Sentence:
     assert first.lens is not None
     values: dict[str, object] = {
         "own": 100.0 * _sureness(chosen),
@@ -120,6 +125,12 @@ def _why_other(first: Candidate, chosen: Candidate) -> Sentence:
         "stop": marked(first.exposures[0].state.f_number),
         "sure": 100.0 * _sureness(first),
     }
+    if by_musts:
+        return Sentence(
+            "Set by what must be sharp alone, so as to hold in {own:.0f} of 100 tries; with what is wished besides "
+            "it would hold in {sure:.0f}",
+            values,
+        )
     if first.frame_count == 1:
         return Sentence(
             "Set so as to hold in {own:.0f} of 100 tries; by the figures alone it would be {lens} at f/{stop}, "
