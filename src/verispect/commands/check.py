@@ -45,6 +45,15 @@ def run(given: Sequence[str]) -> int:
         "--seen", action="append", default=[], metavar="MARK=ROW,COLUMN[@FRAME]",
         help="where a mark is seen in a frame (the first one), as no camera looks quite as planned; may be repeated",
     )  # fmt: skip
+    options_of.add_argument(
+        "--photograph", type=Path, metavar="F",
+        help="the picture of the plan's photograph, which tells where marks are; one beside it is taken unasked",
+    )  # fmt: skip
+    options_of.add_argument(
+        "--as-planned",
+        action="store_true",
+        help="look for marks where the plan has them, whatever its photograph shows",
+    )
     options_of.add_argument("--force", action="store_true", help="write over what is there")
     offer_sets(options_of)
     options = options_of.parse_args(given)
@@ -71,6 +80,7 @@ def run(given: Sequence[str]) -> int:
         if not picture.is_file():
             raise FileError("{path}: there is no such picture; name one that was merged or joined", path=picture)
     candidate, happened = planned(options.plan, options.method)
+    photograph = None if options.as_planned else _photograph(options.photograph, options.plan, candidate)
     together = given_sets(options.sets)
     report = check(
         options.frames,
@@ -78,6 +88,7 @@ def run(given: Sequence[str]) -> int:
         run=happened,
         together=together,
         pointed=[pointed_at(text) for text in options.seen],
+        photograph=photograph,
         progress=progress(options.quiet),
     )
     if options.distances_out is not None and candidate is not None:
@@ -157,6 +168,29 @@ def _write_distances(path: Path, report: Report, candidate: Candidate) -> None:
 
     plan, _ = with_distances(candidate.scene.plan, found_places(report, candidate.scene.plan.marks))
     write_plan(plan, path)
+
+
+def _photograph(told: Path | None, plan_path: Path | None, candidate: Candidate | None) -> Path | None:
+    """The picture of the plan's photograph: the one that is named, or the one that lies beside the plan."""
+    from verispect.files.photo_file import lies_beside
+
+    photo = None if candidate is None else candidate.scene.plan.photograph
+    if told is not None and photo is None:
+        raise FileError("--photograph: the plan has none; open it in Subject, and catch marks on it")
+    if told is not None or photo is None or not photo.file or plan_path is None:
+        return told
+    folder = _plan_path(plan_path).parent
+    path = folder / photo.file
+    return path if lies_beside(folder, photo.file) and path.is_file() else None
+
+
+def _plan_path(path: Path) -> Path:
+    """The plan's own path, where its run may be given in its place."""
+    if path.suffix.lower() != ".json":
+        return path
+    from verispect.files.run_file import read_run
+
+    return path.parent / (read_run(path).plan or path.name)
 
 
 def planned(path: Path | None, key: str | None) -> tuple[Candidate | None, Run | None]:

@@ -44,6 +44,14 @@ class Picture:
     sensor_long_mm: float | None
 
 
+def lies_beside(folder: Path, name: str) -> bool:
+    """Whether a picture that a plan names lies in or under the plan's folder: only such a one is opened unasked.
+
+    A plan may come from anybody, and a picture from anywhere is read by libraries that many have broken.
+    """
+    return (folder / name).resolve().is_relative_to(folder.resolve())
+
+
 def read_picture(path: Path) -> Picture:
     """Open a JPEG, TIFF, PNG or camera raw.
 

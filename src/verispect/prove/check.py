@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from verispect.errors import Cancelled, FileError
+from verispect.files.photo_file import read_picture
 from verispect.files.run_file import Run
 from verispect.optics.types import Floats
 from verispect.plan.frames.rendering import Rendering
@@ -23,6 +24,7 @@ from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame, frames_in
 from verispect.prove.left_aside import of_one_size, readable_frames, unreadable
 from verispect.prove.looked import Looked, Pointed, looked
+from verispect.prove.matching.by_photograph import Laid, seen_by_photograph
 from verispect.prove.matching.matched import Matched
 from verispect.prove.parting.by_hand import ByHand, put_together
 from verispect.prove.parting.order import out_of_order
@@ -48,6 +50,9 @@ _UNLIKE = 0.4
 _SIDE_BY_SIDE = (
     "These frames show unlike things: they are no series as the plan's method has it, but may be joined side by side",
 )
+_UNLIKE_PHOTOGRAPH = (
+    "The frames have too little in common with the plan's photograph: marks were looked for where the plan has them",
+)
 
 
 def check(
@@ -57,6 +62,7 @@ def check(
     run: Run | None = None,
     together: ByHand | None = None,
     pointed: Sequence[Pointed] = (),
+    photograph: Path | None = None,
     progress: Progress | None = None,
     is_cancelled: Callable[[], bool] | None = None,
     recall: Recall | None = None,
@@ -75,6 +81,9 @@ def check(
         Which frames belong together, where a person says so.
     pointed : sequence of Pointed
         Where marks of the plan are seen: the camera never looks quite as planned.
+    photograph : Path, optional
+        The picture of the plan's photograph: where nothing was pointed at, marks are found by what frames share with
+        it.
     recall : Recall, optional
         What was read of frames in checks before this one.
 
@@ -93,7 +102,8 @@ def check(
     looks, cut = evidence.first_looks()
     aside = [*broken, *(unreadable(path, why) for path, why in cut), *others]
     given, rest = put_together([frame.path.name for frame in evidence.frames], together or ByHand())
-    report = _Check(evidence, looks, given, rest, pointed).report()
+    laid = None if pointed else _laid(photograph, candidate)
+    report = _Check(evidence, looks, given, rest, pointed, laid).report()
     report.frames += [one.report for one in aside]
     # A file that was badly copied is mended soonest.
     report.redo = redo([one.report for one in aside], [], []) + report.redo
@@ -109,8 +119,9 @@ class _Check:
         given: Sequence[FrameSet],
         rest: Sequence[int],
         pointed: Sequence[Pointed],
+        laid: Laid | None,
     ) -> None:
-        self.evidence, self.looks, self.pointed = evidence, looks, pointed
+        self.evidence, self.looks, self.pointed, self.laid = evidence, looks, pointed, laid
         # The frame that marks were pointed at in.
         self.pointed_in: int | None = None
         # Sets that a person put together, and the frames that are to be parted by what they show.
@@ -194,6 +205,7 @@ class _Check:
             [
                 *(_SIDE_BY_SIDE if candidate is not None and kinds[:1] == [SetKind.UNKNOWN] else ()),
                 *(() if looked_at is None else (str(looked_at.says),)),
+                *(_UNLIKE_PHOTOGRAPH if looked_at is None and self.laid is not None else ()),
                 *advice(every, marks, planned=candidate is not None, plain=bool(specks), blocks=blocks),
             ],
             blocks, looked=looked_at,
@@ -346,10 +358,15 @@ class _Check:
                 evidence.look_again(k, moved)
 
     def _looked(self) -> Looked | None:
-        """How the camera looked, by the marks that were pointed at; the frames are then read so."""
+        """How the camera looked, by marks that were pointed at or that the photograph shows; frames are read so."""
+        evidence, candidate = self.evidence, self.evidence.candidate
+        if self.laid is not None:
+            by_photograph = seen_by_photograph(self.laid, evidence)
+            if by_photograph is not None:
+                evidence.look(by_photograph.world, by_photograph.places)
+            return by_photograph
         if not self.pointed:
             return None
-        evidence, candidate = self.evidence, self.evidence.candidate
         if candidate is None:
             raise FileError("marks are those of a plan: give it, with its method, beside what is pointed at")
         marks = dict(zip(candidate.scene.names, range(candidate.scene.mark_count), strict=False))
@@ -382,12 +399,12 @@ class _Check:
                 found.append((float(rows[0]), float(columns[0])))
             return np.array(found)
 
-        those, pose = [mark for mark, _ in where], evidence.exposures[where[0][1]].pose
+        count, pose = candidate.scene.mark_count, evidence.exposures[where[0][1]].pose
         found = looked(
-            self.pointed, candidate.scene.world_m[those], drawn,
+            self.pointed, [mark for mark, _ in where], candidate.scene.world_m[:count], drawn,
             evidence.turned.get(where[0][1], pose.matrix), pose.pupil_m, evidence.pixels[0],
         )  # fmt: skip
-        evidence.look(found.world, those, found.places)
+        evidence.look(found.world, found.places)
         return found
 
     def _pixel(self, mark: int, best: int) -> tuple[float, float] | None:
@@ -424,6 +441,12 @@ class _Check:
                 told = replace(told, how=f"{where} as the camera looked")
             found.append(replace(told, pixel=pixel))
         return found
+
+
+def _laid(photograph: Path | None, candidate: Candidate | None) -> Laid | None:
+    """The plan's photograph with its picture, where there are both."""
+    photo = None if candidate is None else candidate.scene.plan.photograph
+    return None if photograph is None or photo is None else Laid(photo, read_picture(photograph).shown)
 
 
 def _true(flags: Sequence[bool]) -> list[int]:

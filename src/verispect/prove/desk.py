@@ -72,16 +72,20 @@ def _run_of(folder: Path, candidate: Candidate | None) -> Run | None:
 
 def check_folder(
     folder: Path, candidate: Candidate | None, files: tuple[Path, ...] = (), together: ByHand | None = None,
-    pointed: tuple[Pointed, ...] = (), *, progress: Share, is_cancelled: Stop,
+    pointed: tuple[Pointed, ...] = (), photograph: Path | None = None, *, progress: Share, is_cancelled: Stop,
 ) -> Report | None:  # fmt: skip
-    """Check a folder's frames, or those named, put together and pointed at by hand; None where it was stopped."""
+    """Check a folder's frames, or those named, put together and pointed at by hand; None where it was stopped.
+
+    With the picture of the plan's photograph, where marks may be found by that.
+    """
     run = _run_beside(folder)
     taken = None if run is None else [folder / frame.file for frame in run.frames if frame.file]
     places = list(files) or ([path for path in taken if path.exists()] if taken else [folder])
     try:
         return check(
             places or [folder], candidate=candidate, run=_run_of(folder, candidate), together=together,
-            pointed=pointed, recall=_RECALL, progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
+            pointed=pointed, photograph=photograph, recall=_RECALL,
+            progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
         )  # fmt: skip
     except Cancelled:
         return None

@@ -313,12 +313,11 @@ class Evidence:
         index = self.matched[k]
         return self.found.get(k) if index is None else self.planned_view(index)
 
-    def look(self, world: Floats, marks: Sequence[int], places: Floats) -> None:
-        """Take the plan's world to be turned so, and marks to stand at places (n, 3), before any frame is read."""
+    def look(self, world: Floats, places: Floats) -> None:
+        """Take the plan's world to be turned so, and its marks to stand at places (M, 3), before frames are read."""
         assert self.candidate is not None
         scene = self.candidate.scene
-        world_m = scene.world_m.copy()
-        world_m[marks] = places
+        world_m = np.concatenate([places, scene.world_m[len(places) :]])
         self.candidate = replace(self.candidate, scene=replace(scene, world_m=world_m))
         for index, exposure in enumerate(self.exposures):
             self.turned[index] = self.turned.get(index, exposure.pose.matrix) @ world

@@ -247,9 +247,11 @@ def report_dict(report: Report) -> dict[str, Any]:
 def _looked(found: Looked) -> dict[str, Any]:
     return {
         "by": list(found.by),
+        "shared": found.shared,
         "right_deg": round(found.right_deg, 4),
         "up_deg": round(found.up_deg, 4),
         "clockwise_deg": round(found.clockwise_deg, 4),
+        "stood_mm": [round(1000.0 * float(part), 1) for part in found.stood_m],
         "left_over_px": round(found.left_over_px, 2),
     }
 

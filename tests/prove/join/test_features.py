@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from tests.prove.join.spheres import painted_sphere, seen, turn
-from verispect.prove.join.features import _RATIO, Common, _best_both, common_of, features_of, show_the_same
+from verispect.prove.join.features import _RATIO, Common, best_both, common_of, features_of, show_the_same
 
 
 def grey(seed: int, bearing: float, pitch: float = 0.0) -> np.ndarray:
@@ -32,7 +32,7 @@ def test_matches_are_those_of_opencv() -> None:
 
     there, back = best(own, other), best(other, own)
     expected = {(a, b) for a, b in there.items() if back.get(b) == a}
-    found = {(int(a), int(b)) for a, b in _best_both(own, other)}
+    found = {(int(a), int(b)) for a, b in best_both(own, other)}
     assert len(expected) > 60
     # Where two are as near to the last bit either may be taken.
     assert len(expected ^ found) <= 0.01 * len(expected)

@@ -128,7 +128,7 @@ def _common(
     (first, own), (second, other) = features[a], features[b]
     if len(own) < 8 or len(other) < 8:
         return None
-    pairs = _best_both(own, other)
+    pairs = best_both(own, other)
     if len(pairs) < 8:
         return None
     here, there = first[pairs[:, 0]], second[pairs[:, 1]]
@@ -144,7 +144,7 @@ def _common(
     return Common(a, b, here[agreed], there[agreed], np.asarray(matrix, float))
 
 
-def _best_both(own: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[np.intp]:
+def best_both(own: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[np.intp]:
     """Points (K, 2) each of which is the other's best, and clearly nearer than the next best."""
     # Of descriptors of length 1 the product tells the distance: once for both ways, by the fastest there is.
     alike = own @ other.T

@@ -176,7 +176,7 @@ class MainWindow(QMainWindow):
 
         panel = ProvePanel(lambda: self.preferences.system)
         self._put("prove", panel)
-        desk = ProveDesk(self, panel, self.pictures, self.session, self.notices)
+        desk = ProveDesk(self, panel, self.pictures, self.session, self.notices, lambda: self.photograph_desk.at_hand)
         desk.scanned.connect(self.scan_desk.read_own)
         desk.proved.connect(lambda *proved: self.keep_desk.jobs.log_proof(*proved))
         desk.proved.connect(lambda *_given: self._show_states())

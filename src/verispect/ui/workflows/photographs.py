@@ -148,14 +148,9 @@ class PhotographDesk(QObject):
         self.shown.emit()
 
     def _open_named(self, name: str) -> None:
-        """Open what a plan names: unasked only beside the plan, or where this person has opened it before.
-
-        A plan may come from anybody, and a picture from anywhere is read by libraries that many have broken.
-        """
-        folder = None if self._document.path is None else self._document.path.resolve().parent
-        path = Path(name) if folder is None else folder / name
-        beside = folder is not None and path.resolve().is_relative_to(folder)
-        if beside or self._preferences.knows_picture(path):
+        """Open what a plan names: unasked only beside the plan, or where this person has opened it before."""
+        path, allowed = self._named(name)
+        if allowed:
             self._start(path, lambda _path, picture: self._on_opened(name, picture), name)
             return
         self._wanted = name
@@ -168,6 +163,24 @@ class PhotographDesk(QObject):
             self.tr("This plan names a picture that does not lie beside it: {0}").format(path),
             [(self.tr("Open it"), open_it)],
         )
+
+    def _named(self, name: str) -> tuple[Path, bool]:
+        """Where a picture lies that the plan names, and whether it may be opened unasked."""
+        from verispect.files.photo_file import lies_beside
+
+        folder = None if self._document.path is None else self._document.path.resolve().parent
+        path = Path(name) if folder is None else folder / name
+        beside = folder is not None and lies_beside(folder, name)
+        return path, beside or self._preferences.knows_picture(path)
+
+    @property
+    def at_hand(self) -> Path | None:
+        """The file of the plan's photograph, where it is there and may be opened unasked."""
+        photo = self._document.plan.photograph
+        if photo is None or not photo.file:
+            return None
+        path, allowed = self._named(photo.file)
+        return path if allowed and path.is_file() else None
 
     def _on_opened(self, name: str, picture: Picture) -> None:
         # Meanwhile the plan may have come to name another.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -56,8 +56,9 @@ class ProveDesk(QObject):
     scanned = pyqtSignal(object)
 
     def __init__(
-        self, window: QWidget, panel: ProvePanel, pair: PicturePair, session: Session, notices: Notices
-    ) -> None:
+        self, window: QWidget, panel: ProvePanel, pair: PicturePair, session: Session, notices: Notices,
+        photograph: Callable[[], Path | None],
+    ) -> None:  # fmt: skip
         super().__init__(window)
         self._window, self._panel, self._pair = window, panel, pair
         self._session, self._notices = session, notices
@@ -103,7 +104,7 @@ class ProveDesk(QObject):
         self.sets = SetsByHand(self, panel.frames)
         self.sets.changed.connect(self._check_again)
         self._is_stale = False
-        self.pointed = PointedMarks(self, pair)
+        self.pointed = PointedMarks(self, pair, photograph)
         self.pointed.changed.connect(self._check_again)
         panel.mark_wanted.connect(pair.ask_for)
 
@@ -245,7 +246,7 @@ class ProveDesk(QObject):
             self.pointed.forget_unless_in(folder)
         candidate = self._candidate()
         job = self._start(self.tr("Checking"), check_folder, folder, candidate, files, self.sets.together,
-                          self.pointed.of(candidate), keeps="checks")  # fmt: skip
+                          self.pointed.of(candidate), self.pointed.photograph, keeps="checks")  # fmt: skip
         if job is not None:
             self._checking = job
             self.folder, self._files, self._seen = folder, files, _look(folder)

@@ -1,7 +1,11 @@
-"""Marks pointed at in the pictures of a check, each step taken back and brought again as anything else."""
+"""Marks pointed at in the pictures of a check, each step taken back and brought again as anything else.
+
+Where nobody pointed, the plan's photograph tells where they are, unless that is not wished.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -29,16 +33,22 @@ class PointedMarks(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, parent: QObject, pair: PicturePair) -> None:
+    def __init__(self, parent: QObject, pair: PicturePair, at_hand: Callable[[], Path | None]) -> None:
+        """`at_hand` gives the picture of the plan's photograph, where it may be opened."""
         super().__init__(parent)
         self._places: Places = {}
+        self._at_hand = at_hand
         self._stack = QUndoStack(self)
         undo, redo = self._stack.createUndoAction(self), self._stack.createRedoAction(self)
         assert undo is not None
         assert redo is not None
         self._planned = QAction(self.tr("All where the &plan has them"), self)
         self._planned.triggered.connect(lambda: self._push({}, self.tr("marks where the plan has them")))
-        pair.offer_on_marks([undo, redo, self._planned])
+        self._by_photograph = QAction(self.tr("Found by the plan's p&hotograph"), self)
+        self._by_photograph.setCheckable(True)
+        self._by_photograph.setChecked(True)
+        self._by_photograph.toggled.connect(lambda _on: self.changed.emit())
+        pair.offer_on_marks([undo, redo, self._planned, self._by_photograph])
         pair.pointed.connect(self._point)
         self._planned.setEnabled(False)
 
@@ -46,6 +56,13 @@ class PointedMarks(QObject):
     def pointed(self) -> tuple[Pointed, ...]:
         """What was pointed at."""
         return tuple(self._places.values())
+
+    @property
+    def photograph(self) -> Path | None:
+        """The picture by which a check may find marks where nobody pointed at any."""
+        picture = self._at_hand()
+        self._by_photograph.setEnabled(picture is not None)
+        return picture if self._by_photograph.isChecked() and not self._places else None
 
     def of(self, candidate: Candidate | None) -> tuple[Pointed, ...]:
         """The same for a check, of marks that the plan still has."""

@@ -1,0 +1,251 @@
+"""Where the frames show what the plan's photograph shows: marks are found without anybody pointing.
+
+The photograph was taken from about the camera's place, by another lens, and by a hand. Points that it has in common
+with frames tell how the camera looked and stood against it: those beside a mark are as far away as the mark, the
+others lie somewhere on their line of sight, which a frame shows as a line (epipolar geometry: Hartley & Zisserman,
+Multiple View Geometry, chapter 9).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+
+from verispect.optics.types import Bools, Floats
+from verispect.prove.evidence import Evidence, Grey
+from verispect.prove.intake import grey_linear, read_coded
+from verispect.prove.join.features import Grey8, best_both, features_of
+from verispect.prove.looked import Looked, aimed, turn_of, turned_world
+from verispect.subject.distortion import Pixels, straightened
+from verispect.subject.photograph import Photograph
+
+# Camera's right, up, forward to right, down, forward.
+_FLIP = np.diag([1.0, -1.0, 1.0])
+# A frame is looked at so many pixels wide.
+_WIDE = 1600
+# Nobody aims farther off than this, nor holds a camera so much askew, nor stands so far off, as a share of how far
+# the marks are.
+_FAR_DEG, _LEANT_DEG, _STOOD = 12.0, 8.0, 0.25
+# Usually it is about so near.
+_STOOD_USUALLY = 0.05
+# Pixels of a frame as it is looked at to which points are told, and within which they agree with one place.
+_SURE_PX, _AGREES_PX = 1.5, 3.0
+# So near a mark, as a share of a frame's width, is what is as far away as it, by a few per cent.
+_BESIDE = 0.03
+# Points that must agree, and of those that look alike so large a share.
+_LEAST, _LEAST_SHARE = 24, 0.25
+# Of the points that two views agree on so large a share must agree on one camera.
+_LEAST_AGREED = 0.6
+# Frames that are looked at, those that show most of the marks sharpest.
+_MOST_FRAMES = 8
+# What is seen lies between this share of the nearest mark's distance and so many times the farthest's.
+_NEARER, _FARTHER = 0.5, 50.0
+
+
+class Laid(NamedTuple):
+    """A photograph of the plan, and its picture as taken, reduced."""
+
+    photo: Photograph
+    content: Pixels
+
+
+@dataclass(frozen=True)
+class _Common:
+    """Points of the photograph, columns and rows (n, 2), with where a frame shows them; whole at pixel centres."""
+
+    index: int
+    on_photo: Floats
+    in_frame: Floats
+    sure_px: float
+    # The frame's camera against the photograph's, by these points alone: right, up, forward.
+    turn: Floats
+
+    def of(self, kept: Bools) -> _Common:
+        return _Common(self.index, self.on_photo[kept], self.in_frame[kept], self.sure_px, self.turn)
+
+
+def seen_by_photograph(laid: Laid, evidence: Evidence) -> Looked | None:
+    """How the camera looked and stood by the plan's photograph; None where they share too little to be sure."""
+    candidate = evidence.candidate
+    if candidate is None or candidate.rendering is None:
+        return None
+    photo, scene = laid.photo, candidate.scene
+    eye, count = scene.plan.camera.pose().pupil_m, scene.mark_count
+    away = scene.world_m[:count] - eye
+    distances = np.linalg.norm(away, axis=1)
+    on_photo = photo.pixel_of(away / distances[:, None])[:, ::-1]
+    shown = np.all((on_photo > 0.0) & (on_photo < np.array(photo.pixels) - 1.0), axis=1)
+    frames = {index: k for k, index in enumerate(evidence.matched) if index is not None}
+    shown_by = _shown_by(candidate.rendering.exposure[:count].tolist(), shown.tolist(), sorted(frames))
+    grey = np.asarray(cv2.cvtColor(straightened(laid.content, photo), cv2.COLOR_RGB2GRAY), np.uint8)
+    every = [_common(photo, grey, evidence, frames[index], eye, float(np.median(distances))) for index in shown_by]
+    common = [one for one in every if one is not None]
+    shared = sum(len(one.on_photo) for one in common)
+    if not common:
+        return None
+    fitted = _Fit(photo, evidence, eye, scene.world_m[:count], on_photo, common)
+    found = fitted.looked()
+    limits = (_FAR_DEG, _FAR_DEG, _LEANT_DEG)
+    turned = (found.right_deg, found.up_deg, found.clockwise_deg)
+    held = all(abs(one) < most for one, most in zip(turned, limits, strict=True))
+    agreed = fitted.agreed_share > _LEAST_AGREED and fitted.stood_share < _STOOD
+    return found if held and agreed and shared >= _LEAST else None
+
+
+class _Fit:
+    """How the camera looked and stood, by points in common."""
+
+    def __init__(
+        self,
+        photo: Photograph,
+        evidence: Evidence,
+        eye: Floats,
+        world_m: Floats,
+        on_photo: Floats,
+        common: Sequence[_Common],
+    ) -> None:
+        self.photo, self.evidence, self.eye, self.world_m, self.on_photo = photo, evidence, eye, world_m, on_photo
+        self.common = common
+        self.distances = np.linalg.norm(world_m - eye, axis=1)
+        # A frame's width, as the photograph shows it.
+        first = evidence.planned_view(common[0].index)
+        self.per_photo_px = first.scale_px / photo.focal_px
+        self.beside_px = _BESIDE * evidence.pixels[0] / self.per_photo_px
+        # The mark that a point lies beside, if any.
+        self.of_mark = [self._beside(one.on_photo) for one in common]
+        self.stood_share = self.agreed_share = 0.0
+
+    def _beside(self, places: Floats) -> Floats:
+        apart = np.linalg.norm(places[:, None] - self.on_photo[None], axis=2)
+        near = apart.argmin(axis=1)
+        return np.where(apart.min(axis=1) < self.beside_px, near, -1)
+
+    def looked(self) -> Looked:
+        first = self.common[0].index
+        planned = self.evidence.turned.get(first, self.evidence.exposures[first].pose.matrix)
+        away = float(np.median(self.distances))
+        most = max(self.common, key=lambda one: len(one.on_photo))
+        start = turn_of(most.turn @ self.photo.pose(0.0).matrix, planned)
+        turn, stood = aimed(self._off, planned, away, [start], _STOOD_USUALLY)
+        world = turned_world(turn, planned)
+        self.stood_share = float(np.linalg.norm(stood)) / away
+        right, above, clockwise = (math.degrees(float(part)) for part in turn)
+        off_px = np.linalg.norm(self._off(world, stood), axis=1) * np.concatenate(
+            [np.full(len(one.on_photo), one.sure_px) for one in self.common]
+        )
+        shared = len(off_px)
+        self.agreed_share = float(np.mean(off_px < _AGREES_PX / _SURE_PX * most.sure_px))
+        return Looked(
+            world, stood, right, above, clockwise, float(np.median(off_px)), (), self.world_m - stood, shared
+        )  # fmt: skip
+
+    def _off(self, world: Floats, stood: Floats) -> Floats:
+        """How far off the points are (n, 2), in units of how surely each is told."""
+        found = []
+        for one, of_mark in zip(self.common, self.of_mark, strict=True):
+            sights = self.photo.directions(one.on_photo[:, ::-1])
+            known = self.distances[np.maximum(of_mark, 0)]
+            near = np.where(of_mark >= 0, known, _NEARER * self.distances.min())
+            far = np.where(of_mark >= 0, known, _FARTHER * self.distances.max())
+            ends = [self._drawn(one.index, self.eye + d[:, None] * sights - stood, world) for d in (near, far)]
+            found.append(_from_line(one.in_frame, *ends) / one.sure_px)
+        return np.concatenate(found)
+
+    def _drawn(self, index: int, world_m: Floats, world: Floats) -> Floats:
+        return np.stack(self.evidence.pixels_of(index, world_m, world), axis=1)
+
+
+def _from_line(place: Floats, first: Floats, second: Floats) -> Floats:
+    """How far places (n, 2) are from the line between two others, each with its own."""
+    along = second - first
+    share = np.sum((place - first) * along, axis=1) / np.maximum(np.sum(along**2, axis=1), 1e-12)
+    found: Floats = place - first - np.clip(share, 0.0, 1.0)[:, None] * along
+    return found
+
+
+def _shown_by(planned: Sequence[int], wanted: Sequence[bool], there: Sequence[int]) -> dict[int, list[int]]:
+    """Of the frames that are there, which show which marks nearest to sharpest."""
+    found: dict[int, list[int]] = {}
+    for mark, index in enumerate(planned):
+        if wanted[mark] and there:
+            found.setdefault(min(there, key=lambda other: abs(other - int(index))), []).append(mark)
+    most = sorted(found, key=lambda index: -len(found[index]))[:_MOST_FRAMES]
+    return {index: found[index] for index in most}
+
+
+def _common(photo: Photograph, grey: Grey8, evidence: Evidence, k: int, eye: Floats, away_m: float) -> _Common | None:
+    """What a frame has in common with the photograph, near where the plan has it."""
+    index = evidence.matched[k]
+    assert index is not None
+    view = evidence.planned_view(index)
+    linear = np.asarray(grey_linear(read_coded(evidence.frames[k]), 1), np.float32)
+    smaller = min(1.0, _WIDE / linear.shape[1])
+    reduced = cv2.resize(linear, None, fx=smaller, fy=smaller, interpolation=cv2.INTER_AREA)
+    frame = _tonal(np.asarray(reduced, np.float32))
+    # Both as large as one another; a picture is not drawn larger for that.
+    shown_px = photo.focal_px * grey.shape[1] / photo.pixels[0]
+    scale = min(1.0, view.scale_px * smaller / shown_px)
+    small = np.asarray(cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), np.uint8)
+    to_photo = photo.pixels[0] / small.shape[1]
+
+    def drawn(places: Floats) -> Floats:
+        """Where the plan has the frame show places (column, row) of the photograph."""
+        world = eye + away_m * photo.directions(places[:, ::-1])
+        found = np.stack(evidence.pixels_of(index, world), axis=1)
+        return np.where(np.isfinite(found), found, 1e9)
+
+    # Only what the frame may show is looked at.
+    reach_px = math.tan(math.radians(_FAR_DEG)) * view.scale_px
+    rows, columns = np.mgrid[0 : small.shape[0] : 16, 0 : small.shape[1] : 16]
+    there = drawn((np.stack([columns, rows], axis=-1).reshape(-1, 2) + 0.5) * to_photo - 0.5)
+    within = np.all((there > -reach_px) & (there < np.array(evidence.pixels) + reach_px), axis=1).reshape(rows.shape)
+    if not within.any():
+        return None
+    low = np.array([columns[within].min(), rows[within].min()])
+    high = np.array([columns[within].max(), rows[within].max()]) + 16
+    part = np.ascontiguousarray(small[low[1] : high[1], low[0] : high[0]])
+    own, told = features_of(np.asarray(cv2.createCLAHE(2.0, (4, 4)).apply(part), np.uint8))
+    other, seen = features_of(frame)
+    if min(len(own), len(other)) < _LEAST:
+        return None
+    pairs = best_both(told, seen)
+    on_photo = (own[pairs[:, 0]] + _middle(part) + low + 0.5) * to_photo - 0.5
+    in_frame = (other[pairs[:, 1]] + _middle(frame) + 0.5) / smaller - 0.5
+    found = _Common(index, on_photo, in_frame, _SURE_PX / smaller, np.eye(3))
+    found = found.of(np.linalg.norm(drawn(on_photo) - in_frame, axis=1) < reach_px)
+    return _agreed(found, photo, evidence, smaller)
+
+
+def _agreed(common: _Common, photo: Photograph, evidence: Evidence, smaller: float) -> _Common | None:
+    """Of points that look alike those that two cameras could see so; None where too few agree."""
+    if len(common.on_photo) < _LEAST:
+        return None
+    view = evidence.planned_view(common.index)
+    one = (common.on_photo - photo.axis_px[::-1]) / photo.focal_px
+    other = np.stack(view.undrawn(common.in_frame[:, 0], common.in_frame[:, 1]), axis=1)
+    other = (other - np.array(view.centre_px)) / view.scale_px
+    within = _AGREES_PX / smaller / view.scale_px
+    matrix, kept = cv2.findEssentialMat(one, other, np.eye(3), cv2.USAC_MAGSAC, 0.9999, within)
+    if matrix is None or kept is None:
+        return None
+    agreed = kept.ravel().astype(bool)
+    if agreed.sum() < max(_LEAST, _LEAST_SHARE * len(agreed)):
+        return None
+    _, turn, _, _ = cv2.recoverPose(matrix[:3], one[agreed], other[agreed])
+    return replace(common.of(agreed), turn=np.asarray(_FLIP @ turn @ _FLIP, float))
+
+
+def _tonal(light: Grey) -> Grey8:
+    """Light as an eye has it, shadows opened: the photograph has another exposure."""
+    level = float(np.percentile(light, 99.0))
+    grey = np.asarray(np.clip(np.sqrt(light / max(level, 1e-9)), 0.0, 1.0) * 255.0, np.uint8)
+    return np.asarray(cv2.createCLAHE(2.0, (4, 4)).apply(grey), np.uint8)
+
+
+def _middle(grey: Grey8) -> Floats:
+    return np.array([(grey.shape[1] - 1) / 2.0, (grey.shape[0] - 1) / 2.0])
