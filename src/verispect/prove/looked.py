@@ -160,7 +160,10 @@ def looked(
         return found
 
     # One of them may stand aside, and the others be right: each by itself says where the camera may have looked.
-    alone = [_turn_by(k, off, planned) for k in range(min(len(told), _TRIED_ALONE))]
+    def off_alone(number: int) -> Callable[[Floats], Floats]:
+        return lambda world: off(world, np.zeros(3))[number]
+
+    alone = [turned_by(off_alone(k), planned) for k in range(min(len(told), _TRIED_ALONE))]
     turn, stood = aimed(off, planned, away_m, alone)
     world = turned_world(turn, planned)
     places = world_m - stood
@@ -218,15 +221,15 @@ def turn_of(basis: Floats, planned: Floats) -> Floats:
     return np.asarray(Rotation.from_matrix(planned @ basis.T).as_euler("YXZ") * np.array([1.0, -1.0, -1.0]), float)
 
 
-def _turn_by(number: int, off: Off, planned: Floats) -> Floats:
-    """How far the camera turned right and up by one mark alone."""
+def turned_by(off: Callable[[Floats], Floats], planned: Floats) -> Floats:
+    """How far the camera turned right and up, had it stood in its place, by what is off in a world so turned."""
 
     def badness(turn: Floats) -> Floats:
-        there = off(turned_world(np.append(turn, 0.0), planned), np.zeros(3))[number]
+        there = off(turned_world(np.append(turn, 0.0), planned)).ravel()
         found: Floats = np.where(np.isfinite(there), np.clip(there, -1e4, 1e4), 1e4)
         return found
 
-    return np.append(least_squares(badness, np.zeros(2), x_scale=0.01).x, 0.0)
+    return np.append(least_squares(badness, np.zeros(2), x_scale=0.01, loss="soft_l1", f_scale=_ASIDE).x, 0.0)
 
 
 def _moved(places: Floats, told: Floats, drawn: Callable[[Floats], Floats], eye_m: Floats) -> Floats:

@@ -20,7 +20,7 @@ from verispect.optics.types import Bools, Floats
 from verispect.prove.evidence import Evidence, Grey
 from verispect.prove.intake import grey_linear, read_coded
 from verispect.prove.join.features import Grey8, best_both, features_of
-from verispect.prove.looked import Looked, aimed, turn_of, turned_world
+from verispect.prove.looked import Looked, aimed, turn_of, turned_by, turned_world
 from verispect.subject.distortion import Pixels, straightened
 from verispect.subject.photograph import Photograph
 
@@ -39,8 +39,12 @@ _SURE_PX, _AGREES_PX = 1.5, 3.0
 _BESIDE = 0.03
 # Points that must agree, and of those that look alike so large a share.
 _LEAST, _LEAST_SHARE = 24, 0.25
-# Of the points that two views agree on so large a share must agree on one camera.
-_LEAST_AGREED = 0.6
+# Points that lie beside no mark count for so many times as much as those that do, however many they are: a lens
+# that draws a little otherwise than told would else be taken for a step aside.
+_OTHERS = 4.0
+# Of the points that two views agree on so large a share must agree on one camera, within so many times what each is
+# told to.
+_LEAST_AGREED, _AGREED = 0.6, 4.0
 # Frames that are looked at, those that show most of the marks sharpest.
 _MOST_FRAMES = 8
 # What is seen lies between this share of the nearest mark's distance and so many times the farthest's.
@@ -130,8 +134,12 @@ class _Fit:
         planned = self.evidence.turned.get(first, self.evidence.exposures[first].pose.matrix)
         away = float(np.median(self.distances))
         most = max(self.common, key=lambda one: len(one.on_photo))
-        start = turn_of(most.turn @ self.photo.pose(0.0).matrix, planned)
-        turn, stood = aimed(self._off, planned, away, [start], _STOOD_USUALLY)
+        # By the two views alone; and by the frame that shows most, as if everything were as far away as most marks.
+        starts = [
+            turn_of(most.turn @ self.photo.pose(0.0).matrix, planned),
+            turned_by(lambda world: self._off_at(most, away, world), planned),
+        ]
+        turn, stood = aimed(self._weighed, planned, away, starts, _STOOD_USUALLY)
         world = turned_world(turn, planned)
         self.stood_share = float(np.linalg.norm(stood)) / away
         right, above, clockwise = (math.degrees(float(part)) for part in turn)
@@ -139,7 +147,7 @@ class _Fit:
             [np.full(len(one.on_photo), one.sure_px) for one in self.common]
         )
         shared = len(off_px)
-        self.agreed_share = float(np.mean(off_px < _AGREES_PX / _SURE_PX * most.sure_px))
+        self.agreed_share = float(np.mean(off_px < _AGREED * most.sure_px))
         return Looked(
             world, stood, right, above, clockwise, float(np.median(off_px)), (), self.world_m - stood, shared
         )  # fmt: skip
@@ -155,6 +163,19 @@ class _Fit:
             ends = [self._drawn(one.index, self.eye + d[:, None] * sights - stood, world) for d in (near, far)]
             found.append(_from_line(one.in_frame, *ends) / one.sure_px)
         return np.concatenate(found)
+
+    def _weighed(self, world: Floats, stood: Floats) -> Floats:
+        """The same, of as many points as lie beside marks so many times as much of the others, which tell less."""
+        known = np.concatenate(self.of_mark) >= 0
+        share = min(1.0, _OTHERS * max(int(known.sum()), 1) / max(int((~known).sum()), 1))
+        found: Floats = self._off(world, stood) * np.where(known, 1.0, math.sqrt(share))[:, None]
+        return found
+
+    def _off_at(self, one: _Common, away: float, world: Floats) -> Floats:
+        """How far off the points of one frame are, were all of them so far away."""
+        there = self.eye + away * self.photo.directions(one.on_photo[:, ::-1])
+        found: Floats = (one.in_frame - self._drawn(one.index, there, world)) / one.sure_px
+        return found
 
     def _drawn(self, index: int, world_m: Floats, world: Floats) -> Floats:
         return np.stack(self.evidence.pixels_of(index, world_m, world), axis=1)

@@ -77,7 +77,8 @@ def test_a_mark_that_is_dragged_takes_all_others_along(qtbot, proved: MainWindow
     QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=place_of(window, name) + QPoint(4, 3))
     assert window.prove_desk.pointed.pointed == told
     # Taken back and brought again; the plan's own steps back stay untouched.
-    undo, redo, planned = canvas.mark_actions
+    undo, redo, planned, by_photograph = canvas.mark_actions
+    assert not by_photograph.isEnabled()
     assert not window.document.undo_stack.undoText().startswith("pointing")
     undo.trigger()
     settled(qtbot, window)
@@ -123,3 +124,37 @@ def test_a_mark_of_the_list_is_asked_for_in_the_picture(qtbot, proved: MainWindo
     window.prove_desk.check(other)
     settled(qtbot, window)
     assert window.prove_desk.pointed.pointed == ()
+
+
+def test_the_photograph_of_the_plan_tells_where_marks_are_unless_it_is_not_wished(
+    qtbot, proved: MainWindow, tmp_path: Path
+) -> None:
+    window, desk = proved, proved.prove_desk
+    before = {mark.name: mark.pixel for mark in desk.report.marks}
+    assert desk.report.looked is None
+    assert window.photograph_desk.at_hand is None
+    # What the frames show, moved 40 pixels to the right: the camera looked farther right than the photograph.
+    shown = np.roll(np.dstack([focused(1, 2.0, noise=9)] * 3), 40, axis=1)
+    picture = tmp_path / "beside.png"
+    write_picture(picture, coded_of(shown))
+    window.photograph_desk.open_path(picture)
+    qtbot.waitUntil(lambda: window.document.plan.photograph is not None, timeout=20_000)
+    assert window.photograph_desk.at_hand == picture
+    weighed(qtbot, window)
+    desk.check(desk.folder, tuple(sorted(tmp_path.glob("f-*.tif"))))
+    qtbot.waitUntil(lambda: desk.report is not None and desk.report.looked is not None, timeout=60_000)
+    settled(qtbot, window)
+    found = desk.report.looked
+    assert found.shared > 24
+    assert found.right_deg > 0.0
+    moved = [
+        (mark.pixel[0] - before[mark.name][0], mark.pixel[1] - before[mark.name][1])
+        for mark in desk.report.marks if mark.pixel is not None and before[mark.name] is not None
+    ]  # fmt: skip
+    assert np.median(moved, axis=0) == pytest.approx((0.0, -40.0), abs=4.0)
+    by_photograph = window.pictures.first.mark_actions[3]
+    assert by_photograph.isEnabled()
+    by_photograph.trigger()
+    settled(qtbot, window)
+    assert desk.report.looked is None
+    assert {mark.name: mark.pixel for mark in desk.report.marks} == before
