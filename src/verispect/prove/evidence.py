@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
+from typing import TypeVar
 
 import cv2
 import numpy as np
@@ -32,6 +33,7 @@ from verispect.prove.softness.mark_softness import ABOUT, SPECTRUM_HALF
 
 Grey = NDArray[np.float32]
 Progress = Callable[[float, str], None]
+Known = TypeVar("Known")
 _WORKING_PIXELS = 1_700_000
 _SMALL_PIXELS = 120_000
 # Blocks about marks that are kept of all frames together, some 17 kB each.
@@ -211,6 +213,10 @@ class Evidence:
         planned = b"" if exposure is None else self._planned
         key = ("read", self._files[k], exposure, planned, self.frames[k].path in self._plain)
         return self.recall.of(key, lambda: self._read(self.frames[k], exposure))
+
+    def known(self, what: str, k: int, work: Callable[[Frame], Known]) -> Known:
+        """What is found in a frame whatever is planned, kept for the next check."""
+        return self.recall.of((what, self._files[k]), lambda: work(self.frames[k]))
 
     def _read(self, frame: Frame, exposure: int | None) -> Read:
         coded = read_coded(frame)

@@ -9,16 +9,17 @@ Multiple View Geometry, chapter 9).
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from verispect.optics.types import Bools, Floats
 from verispect.prove.evidence import Evidence, Grey
-from verispect.prove.intake import grey_linear, read_coded
+from verispect.prove.intake import Frame, grey_linear, read_coded
 from verispect.prove.join.features import Grey8, best_both, features_of
 from verispect.prove.looked import Looked, aimed, turn_of, turned_by, turned_world
 from verispect.subject.distortion import Pixels, straightened
@@ -27,7 +28,7 @@ from verispect.subject.photograph import Photograph
 # Camera's right, up, forward to right, down, forward.
 _FLIP = np.diag([1.0, -1.0, 1.0])
 # A frame is looked at so many pixels wide.
-_WIDE = 1600
+_WIDE = 1440
 # Nobody aims farther off than this, nor holds a camera so much askew, nor stands so far off, as a share of how far
 # the marks are.
 _FAR_DEG, _LEANT_DEG, _STOOD = 12.0, 8.0, 0.25
@@ -46,7 +47,11 @@ _OTHERS = 4.0
 # told to.
 _LEAST_AGREED, _AGREED = 0.6, 4.0
 # Frames that are looked at, those that show most of the marks sharpest.
-_MOST_FRAMES = 8
+_MOST_FRAMES = 5
+# Of each so many points nearest to marks, and about as many others.
+_OF_FRAME = 100
+# The photograph's parts begin and end at whole steps of so many pixels: frames of a series look at the same one.
+_STEP = 64
 # What is seen lies between this share of the nearest mark's distance and so many times the farthest's.
 _NEARER, _FARTHER = 0.5, 50.0
 
@@ -86,10 +91,12 @@ def seen_by_photograph(laid: Laid, evidence: Evidence) -> Looked | None:
     shown = np.all((on_photo > 0.0) & (on_photo < np.array(photo.pixels) - 1.0), axis=1)
     frames = {index: k for k, index in enumerate(evidence.matched) if index is not None}
     shown_by = _shown_by(candidate.rendering.exposure[:count].tolist(), shown.tolist(), sorted(frames))
-    grey = np.asarray(cv2.cvtColor(straightened(laid.content, photo), cv2.COLOR_RGB2GRAY), np.uint8)
-    every = [_common(photo, grey, evidence, frames[index], eye, float(np.median(distances))) for index in shown_by]
+    if not shown_by:
+        return None
+    scale_px = evidence.planned_view(next(iter(shown_by))).scale_px
+    own = _Shown(laid, scale_px * _smaller(evidence.pixels[0]))
+    every = [_common(own, evidence, frames[index], eye, float(np.median(distances))) for index in shown_by]
     common = [one for one in every if one is not None]
-    shared = sum(len(one.on_photo) for one in common)
     if not common:
         return None
     fitted = _Fit(photo, evidence, eye, scene.world_m[:count], on_photo, common)
@@ -98,7 +105,7 @@ def seen_by_photograph(laid: Laid, evidence: Evidence) -> Looked | None:
     turned = (found.right_deg, found.up_deg, found.clockwise_deg)
     held = all(abs(one) < most for one, most in zip(turned, limits, strict=True))
     agreed = fitted.agreed_share > _LEAST_AGREED and fitted.stood_share < _STOOD
-    return found if held and agreed and shared >= _LEAST else None
+    return found if held and agreed else None
 
 
 class _Fit:
@@ -114,15 +121,25 @@ class _Fit:
         common: Sequence[_Common],
     ) -> None:
         self.photo, self.evidence, self.eye, self.world_m, self.on_photo = photo, evidence, eye, world_m, on_photo
-        self.common = common
+        self.common = [self._fewer(one, on_photo) for one in common]
+        self.shared = sum(len(one.on_photo) for one in common)
         self.distances = np.linalg.norm(world_m - eye, axis=1)
         # A frame's width, as the photograph shows it.
         first = evidence.planned_view(common[0].index)
         self.per_photo_px = first.scale_px / photo.focal_px
         self.beside_px = _BESIDE * evidence.pixels[0] / self.per_photo_px
         # The mark that a point lies beside, if any.
-        self.of_mark = [self._beside(one.on_photo) for one in common]
+        self.of_mark = [self._beside(one.on_photo) for one in self.common]
         self.stood_share = self.agreed_share = 0.0
+
+    @staticmethod
+    def _fewer(one: _Common, marks: Floats) -> _Common:
+        """Those that lie nearest to marks, and of the others every so many: all of them tell hardly more."""
+        order = np.argsort(np.linalg.norm(one.on_photo[:, None] - marks[None], axis=2).min(axis=1), kind="stable")
+        rest = order[_OF_FRAME:]
+        kept = np.zeros(len(order), bool)
+        kept[order[:_OF_FRAME]] = kept[rest[:: max(1, len(rest) // _OF_FRAME)]] = True
+        return one.of(kept)
 
     def _beside(self, places: Floats) -> Floats:
         apart = np.linalg.norm(places[:, None] - self.on_photo[None], axis=2)
@@ -146,7 +163,7 @@ class _Fit:
         off_px = np.linalg.norm(self._off(world, stood), axis=1) * np.concatenate(
             [np.full(len(one.on_photo), one.sure_px) for one in self.common]
         )
-        shared = len(off_px)
+        shared = self.shared
         self.agreed_share = float(np.mean(off_px < _AGREED * most.sure_px))
         return Looked(
             world, stood, right, above, clockwise, float(np.median(off_px)), (), self.world_m - stood, shared
@@ -199,20 +216,48 @@ def _shown_by(planned: Sequence[int], wanted: Sequence[bool], there: Sequence[in
     return {index: found[index] for index in most}
 
 
-def _common(photo: Photograph, grey: Grey8, evidence: Evidence, k: int, eye: Floats, away_m: float) -> _Common | None:
+class _Shown:
+    """The photograph's own points, looked for once in each part of it; drawn as large as a frame, never larger."""
+
+    def __init__(self, laid: Laid, frame_px: float) -> None:
+        """`frame_px`: pixels for a tangent of 1 in a frame as it is looked at."""
+        self.photo = laid.photo
+        grey = cv2.cvtColor(straightened(laid.content, laid.photo), cv2.COLOR_RGB2GRAY)
+        scale = min(1.0, frame_px * laid.photo.pixels[0] / laid.photo.focal_px / grey.shape[1])
+        self.grey = np.asarray(cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), np.uint8)
+        self._to_photo = laid.photo.pixels[0] / self.grey.shape[1]
+        self._found: dict[tuple[int, ...], tuple[Floats, NDArray[np.float32]]] = {}
+
+    def points(self, shows: Callable[[Floats], Bools]) -> tuple[Floats, NDArray[np.float32]]:
+        """Columns and rows (n, 2) on the photograph and descriptors, of the part of it that a frame may show.
+
+        `shows` tells of places (m, 2) whether it may.
+        """
+        high, wide = self.grey.shape
+        rows, columns = np.mgrid[0:high:_STEP, 0:wide:_STEP]
+        within = shows(self._whole(np.stack([columns, rows], axis=-1).reshape(-1, 2))).reshape(rows.shape)
+        if not within.any():
+            return np.empty((0, 2)), np.empty((0, 128), np.float32)
+        seen = (columns[within].min(), rows[within].min(), columns[within].max(), rows[within].max())
+        part = tuple(int(one) for one in seen)
+        if part not in self._found:
+            left, top, right, bottom = part
+            grey = np.ascontiguousarray(self.grey[top : bottom + _STEP, left : right + _STEP])
+            found, told = features_of(np.asarray(cv2.createCLAHE(2.0, (4, 4)).apply(grey), np.uint8))
+            self._found[part] = self._whole(found + _middle(grey) + np.array([left, top])), told
+        return self._found[part]
+
+    def _whole(self, places: Floats) -> Floats:
+        found: Floats = (places + 0.5) * self._to_photo - 0.5
+        return found
+
+
+def _common(shown: _Shown, evidence: Evidence, k: int, eye: Floats, away_m: float) -> _Common | None:
     """What a frame has in common with the photograph, near where the plan has it."""
-    index = evidence.matched[k]
+    index, photo = evidence.matched[k], shown.photo
     assert index is not None
     view = evidence.planned_view(index)
-    linear = np.asarray(grey_linear(read_coded(evidence.frames[k]), 1), np.float32)
-    smaller = min(1.0, _WIDE / linear.shape[1])
-    reduced = cv2.resize(linear, None, fx=smaller, fy=smaller, interpolation=cv2.INTER_AREA)
-    frame = _tonal(np.asarray(reduced, np.float32))
-    # Both as large as one another; a picture is not drawn larger for that.
-    shown_px = photo.focal_px * grey.shape[1] / photo.pixels[0]
-    scale = min(1.0, view.scale_px * smaller / shown_px)
-    small = np.asarray(cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), np.uint8)
-    to_photo = photo.pixels[0] / small.shape[1]
+    reach_px = math.tan(math.radians(_FAR_DEG)) * view.scale_px
 
     def drawn(places: Floats) -> Floats:
         """Where the plan has the frame show places (column, row) of the photograph."""
@@ -220,26 +265,33 @@ def _common(photo: Photograph, grey: Grey8, evidence: Evidence, k: int, eye: Flo
         found = np.stack(evidence.pixels_of(index, world), axis=1)
         return np.where(np.isfinite(found), found, 1e9)
 
-    # Only what the frame may show is looked at.
-    reach_px = math.tan(math.radians(_FAR_DEG)) * view.scale_px
-    rows, columns = np.mgrid[0 : small.shape[0] : 16, 0 : small.shape[1] : 16]
-    there = drawn((np.stack([columns, rows], axis=-1).reshape(-1, 2) + 0.5) * to_photo - 0.5)
-    within = np.all((there > -reach_px) & (there < np.array(evidence.pixels) + reach_px), axis=1).reshape(rows.shape)
-    if not within.any():
-        return None
-    low = np.array([columns[within].min(), rows[within].min()])
-    high = np.array([columns[within].max(), rows[within].max()]) + 16
-    part = np.ascontiguousarray(small[low[1] : high[1], low[0] : high[0]])
-    own, told = features_of(np.asarray(cv2.createCLAHE(2.0, (4, 4)).apply(part), np.uint8))
-    other, seen = features_of(frame)
-    if min(len(own), len(other)) < _LEAST:
+    def shows(places: Floats) -> Bools:
+        there, size = drawn(places), np.array(evidence.pixels)
+        return np.asarray(np.all((there > -reach_px) & (there < size + reach_px), axis=1))
+
+    own, told = shown.points(shows)
+    in_frame, seen = evidence.known("points", k, _points_of)
+    if min(len(own), len(in_frame)) < _LEAST:
         return None
     pairs = best_both(told, seen)
-    on_photo = (own[pairs[:, 0]] + _middle(part) + low + 0.5) * to_photo - 0.5
-    in_frame = (other[pairs[:, 1]] + _middle(frame) + 0.5) / smaller - 0.5
-    found = _Common(index, on_photo, in_frame, _SURE_PX / smaller, np.eye(3))
-    found = found.of(np.linalg.norm(drawn(on_photo) - in_frame, axis=1) < reach_px)
+    smaller = _smaller(evidence.pixels[0])
+    found = _Common(index, own[pairs[:, 0]], in_frame[pairs[:, 1]], _SURE_PX / smaller, np.eye(3))
+    found = found.of(np.linalg.norm(drawn(found.on_photo) - found.in_frame, axis=1) < reach_px)
     return _agreed(found, photo, evidence, smaller)
+
+
+def _smaller(wide: int) -> float:
+    return min(1.0, _WIDE / wide)
+
+
+def _points_of(frame: Frame) -> tuple[Floats, NDArray[np.float32]]:
+    """Columns and rows (n, 2) of a frame's points, and their descriptors."""
+    linear = np.asarray(grey_linear(read_coded(frame), 1), np.float32)
+    smaller = _smaller(linear.shape[1])
+    reduced = cv2.resize(linear, None, fx=smaller, fy=smaller, interpolation=cv2.INTER_AREA)
+    grey = _tonal(np.asarray(reduced, np.float32))
+    found, told = features_of(grey)
+    return (found + _middle(grey) + 0.5) / smaller - 0.5, told
 
 
 def _agreed(common: _Common, photo: Photograph, evidence: Evidence, smaller: float) -> _Common | None:
