@@ -181,20 +181,28 @@ def turned_world(turn: Floats, planned: Floats) -> Floats:
 
 
 def aimed(
-    off: Off, planned: Floats, away_m: float, starts: Sequence[Floats] = (), stood_share: float = _STOOD_SHARE
+    off: Off,
+    planned: Floats,
+    away_m: float,
+    starts: Sequence[Floats] = (),
+    *,
+    stood_share: float = _STOOD_SHARE,
+    aside: float = _ASIDE,
 ) -> tuple[Floats, Floats]:
     """How far the camera turned right, up and clockwise (rad), and how far off its place it stood (m).
 
     Parameters
     ----------
     off : callable
-        In units of how surely each is known; what is several times farther off tells less of the camera.
+        In units of how surely each is known.
     away_m : float
         How far away things are.
     starts : sequence of ndarray, shape (3,)
         Turns that are likely, beside none.
     stood_share : float
         How near its place it is put up, as a share of `away_m`.
+    aside : float
+        What is so many times farther off than it is known tells less and less of the camera.
     """
 
     def badness(moves: Floats) -> Floats:
@@ -206,7 +214,7 @@ def aimed(
         return found
 
     def fitted(moves: Floats, loss: str) -> tuple[float, Floats]:
-        fit = least_squares(badness, moves, x_scale=0.01, loss=loss, f_scale=_ASIDE)
+        fit = least_squares(badness, moves, x_scale=0.01, loss=loss, f_scale=aside)
         return float(fit.cost), np.asarray(fit.x, float)
 
     # From afar every one pulls; then what is still far off, as a mark that stands aside or is hidden, hardly any.

@@ -32,8 +32,9 @@ _WIDE = 1440
 # Nobody aims farther off than this, nor holds a camera so much askew, nor stands so far off, as a share of how far
 # the marks are.
 _FAR_DEG, _LEANT_DEG, _STOOD = 12.0, 8.0, 0.25
-# Usually it is about so near.
-_STOOD_USUALLY = 0.05
+# Usually it is about so near. What is more than so many times farther off than a point is told to counts for less
+# and less: beside a mark often something behind it is seen.
+_STOOD_USUALLY, _ASIDE = 0.05, 2.0
 # Pixels of a frame as it is looked at to which points are told, and within which they agree with one place.
 _SURE_PX, _AGREES_PX = 1.5, 3.0
 # So near a mark, as a share of a frame's width, is what is as far away as it, by a few per cent.
@@ -156,7 +157,7 @@ class _Fit:
             turn_of(most.turn @ self.photo.pose(0.0).matrix, planned),
             turned_by(lambda world: self._off_at(most, away, world), planned),
         ]
-        turn, stood = aimed(self._weighed, planned, away, starts, _STOOD_USUALLY)
+        turn, stood = aimed(self._weighed, planned, away, starts, stood_share=_STOOD_USUALLY, aside=_ASIDE)
         world = turned_world(turn, planned)
         self.stood_share = float(np.linalg.norm(stood)) / away
         right, above, clockwise = (math.degrees(float(part)) for part in turn)
