@@ -175,6 +175,8 @@ def _photograph(told: Path | None, plan_path: Path | None, candidate: Candidate 
     from verispect.files.photo_file import lies_beside
 
     photo = None if candidate is None else candidate.scene.plan.photograph
+    if told is not None and not told.is_file():
+        raise FileError("{path}: there is no such picture", path=told)
     if told is not None and photo is None:
         raise FileError("--photograph: the plan has none; open it in Subject, and catch marks on it")
     if told is not None or photo is None or not photo.file or plan_path is None:

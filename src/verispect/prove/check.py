@@ -102,8 +102,9 @@ def check(
     looks, cut = evidence.first_looks()
     aside = [*broken, *(unreadable(path, why) for path, why in cut), *others]
     given, rest = put_together([frame.path.name for frame in evidence.frames], together or ByHand())
-    laid = None if pointed else _laid(photograph, candidate)
+    laid, unread = _laid(None if pointed else photograph, candidate)
     report = _Check(evidence, looks, given, rest, pointed, laid).report()
+    report.advice += unread
     report.frames += [one.report for one in aside]
     # A file that was badly copied is mended soonest.
     report.redo = redo([one.report for one in aside], [], []) + report.redo
@@ -443,10 +444,16 @@ class _Check:
         return found
 
 
-def _laid(photograph: Path | None, candidate: Candidate | None) -> Laid | None:
-    """The plan's photograph with its picture, where there are both."""
-    photo = None if candidate is None else candidate.scene.plan.photograph
-    return None if photograph is None or photo is None else Laid(photo, read_picture(photograph).shown)
+def _laid(photograph: Path | None, candidate: Candidate | None) -> tuple[Laid | None, tuple[str, ...]]:
+    """The plan's photograph with its picture, where there are both and marks to be found; else why it cannot be read."""
+    photo = None if candidate is None or not candidate.scene.mark_count else candidate.scene.plan.photograph
+    if photograph is None or photo is None:
+        return None, ()
+    try:
+        return Laid(photo, read_picture(photograph).shown), ()
+    except FileError as error:
+        # The frames are what is to be checked: they are not to wait for it.
+        return None, (f"{error}: marks were looked for where the plan has them",)
 
 
 def _true(flags: Sequence[bool]) -> list[int]:

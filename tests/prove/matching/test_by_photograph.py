@@ -15,6 +15,7 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from verispect.cli import main
+from verispect.errors import Cancelled
 from verispect.files.plan_file import write_plan
 from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
@@ -110,6 +111,31 @@ def test_a_photograph_of_something_else_moves_nothing(rehearsed, series: Candida
     assert not any("photograph" in line for line in as_planned.advice)
 
 
+def test_a_photograph_that_is_cut_keeps_no_frame_from_being_checked(
+    rehearsed, series: Candidate, photograph: Path, tmp_path
+) -> None:
+    cut = tmp_path / "cut.jpg"
+    cut.write_bytes(photograph.read_bytes()[:900])
+    report = check([rehearsed()], candidate=with_photograph(series, cut), photograph=cut)
+    assert report.looked is None
+    assert len(report.frames) == series.frame_count
+    (said,) = [line for line in report.advice if "cut.jpg" in line]
+    assert said.endswith("marks were looked for where the plan has them")
+
+
+def test_nothing_goes_on_once_it_is_given_up(rehearsed, series: Candidate, photograph: Path) -> None:
+    told = with_photograph(series, photograph)
+    asked: list[int] = []
+
+    def given_up() -> bool:
+        asked.append(1)
+        # After the first looks at the frames: while the photograph is laid over them.
+        return len(asked) > series.frame_count + 1
+
+    with pytest.raises(Cancelled):
+        check([rehearsed()], candidate=told, photograph=photograph, is_cancelled=given_up)
+
+
 def test_the_command_takes_the_photograph_beside_the_plan(
     rehearsed, series: Candidate, photograph: Path, capsys
 ) -> None:
@@ -126,6 +152,8 @@ def test_the_command_takes_the_photograph_beside_the_plan(
     write_plan(away, plan)
     assert main(asked) in (0, 1)
     assert '"looked": null' in capsys.readouterr().out
+    assert main([*asked, "--photograph", str(plan.with_name("none.jpg"))]) == 2
+    assert "no such picture" in capsys.readouterr().err
     write_plan(series.scene.plan, plan)
     assert main([*asked, "--photograph", str(photograph)]) == 2
     assert "the plan has none" in capsys.readouterr().err

@@ -17,6 +17,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from verispect.errors import Cancelled
 from verispect.optics.types import Bools, Floats
 from verispect.prove.evidence import Evidence, Grey
 from verispect.prove.intake import Frame, grey_linear, read_coded
@@ -80,7 +81,13 @@ class _Common:
 
 
 def seen_by_photograph(laid: Laid, evidence: Evidence) -> Looked | None:
-    """How the camera looked and stood by the plan's photograph; None where they share too little to be sure."""
+    """How the camera looked and stood by the plan's photograph; None where they share too little to be sure.
+
+    Raises
+    ------
+    Cancelled
+        Where that is asked, before the next frame.
+    """
     candidate = evidence.candidate
     if candidate is None or candidate.rendering is None:
         return None
@@ -255,6 +262,8 @@ class _Shown:
 
 def _common(shown: _Shown, evidence: Evidence, k: int, eye: Floats, away_m: float) -> _Common | None:
     """What a frame has in common with the photograph, near where the plan has it."""
+    if evidence.is_cancelled():
+        raise Cancelled
     index, photo = evidence.matched[k], shown.photo
     assert index is not None
     view = evidence.planned_view(index)
