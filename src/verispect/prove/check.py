@@ -445,7 +445,7 @@ class _Check:
 
 
 def _laid(photograph: Path | None, candidate: Candidate | None) -> tuple[Laid | None, tuple[str, ...]]:
-    """The plan's photograph with its picture, where there are both and marks to be found; else why it cannot be read."""
+    """The plan's photograph with its picture, where there are both and marks to be found; or why it is not read."""
     photo = None if candidate is None or not candidate.scene.mark_count else candidate.scene.plan.photograph
     if photograph is None or photo is None:
         return None, ()

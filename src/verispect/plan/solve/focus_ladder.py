@@ -407,7 +407,7 @@ def _tighten(depth: _Depth, step: _Ladders, counts: Floats, share: float) -> tup
     best: list[list[float]] = step(depth, high, np.full(rows, MOST_FRAMES))
     for _ in range(_HALVINGS):
         middle = 0.5 * (low + high)
-        ladders = step(depth, np.maximum(middle, 1e-9), counts)
+        ladders = step(depth, np.maximum(middle, 1e-9), np.minimum(counts, MOST_FRAMES))
         enough = np.array([0 < len(ladder) <= count for ladder, count in zip(ladders, counts, strict=True)])
         best = [new if ok else old for new, old, ok in zip(ladders, best, enough, strict=True)]
         low, high = np.where(enough, low, middle), np.where(enough, middle, high)
