@@ -97,6 +97,16 @@ def test_a_person_who_points_goes_before_the_photograph(rehearsed, series: Candi
     )
 
 
+def test_a_mark_behind_the_photograph_takes_no_point(rehearsed, series: Candidate, photograph: Path) -> None:
+    world = series.scene.world_m.copy()
+    world[0] = (0.3, 1.4, -2.0)
+    told = with_photograph(series, photograph)
+    told = replace(told, scene=replace(told.scene, world_m=world))
+    found = check([rehearsed()], candidate=told, photograph=photograph).looked
+    assert found is not None
+    assert (found.right_deg, found.up_deg) == pytest.approx((0.0, 0.0), abs=0.2)
+
+
 def test_a_photograph_of_something_else_moves_nothing(rehearsed, series: Candidate, photograph, tmp_path) -> None:
     rng = np.random.default_rng(4)
     other = cv2.GaussianBlur(rng.uniform(0.0, 255.0, (SIZE[1], SIZE[0], 3)).astype(np.uint8), (0, 0), 2.0)

@@ -95,7 +95,8 @@ def seen_by_photograph(laid: Laid, evidence: Evidence) -> Looked | None:
     eye, count = scene.plan.camera.pose().pupil_m, scene.mark_count
     away = scene.world_m[:count] - eye
     distances = np.linalg.norm(away, axis=1)
-    on_photo = photo.pixel_of(away / distances[:, None])[:, ::-1]
+    # What lies behind it is nowhere near any point.
+    on_photo = np.nan_to_num(photo.pixel_of(away / distances[:, None])[:, ::-1], nan=-1e9)
     shown = np.all((on_photo > 0.0) & (on_photo < np.array(photo.pixels) - 1.0), axis=1)
     frames = {index: k for k, index in enumerate(evidence.matched) if index is not None}
     shown_by = _shown_by(candidate.rendering.exposure[:count].tolist(), shown.tolist(), sorted(frames))
@@ -171,10 +172,9 @@ class _Fit:
         off_px = np.linalg.norm(self._off(world, stood), axis=1) * np.concatenate(
             [np.full(len(one.on_photo), one.sure_px) for one in self.common]
         )
-        shared = self.shared
         self.agreed_share = float(np.mean(off_px < _AGREED * most.sure_px))
         return Looked(
-            world, stood, right, above, clockwise, float(np.median(off_px)), (), self.world_m - stood, shared
+            world, stood, right, above, clockwise, float(np.median(off_px)), (), self.world_m - stood, self.shared
         )  # fmt: skip
 
     def _off(self, world: Floats, stood: Floats) -> Floats:
