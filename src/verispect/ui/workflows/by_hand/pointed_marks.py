@@ -42,8 +42,8 @@ class PointedMarks(QObject):
         undo, redo = self._stack.createUndoAction(self), self._stack.createRedoAction(self)
         assert undo is not None
         assert redo is not None
-        self._planned = QAction(self.tr("All where the &plan has them"), self)
-        self._planned.triggered.connect(lambda: self._push({}, self.tr("marks where the plan has them")))
+        self._planned = QAction(self.tr("&Forget what was pointed at"), self)
+        self._planned.triggered.connect(lambda: self._push({}, self.tr("forgetting what was pointed at")))
         self._by_photograph = QAction(self.tr("Found by the plan's p&hotograph"), self)
         self._by_photograph.setCheckable(True)
         self._by_photograph.setChecked(True)
