@@ -80,7 +80,7 @@ def run(given: Sequence[str]) -> int:
         if not picture.is_file():
             raise FileError("{path}: there is no such picture; name one that was merged or joined", path=picture)
     candidate, happened = planned(options.plan, options.method)
-    photograph = None if options.as_planned else _photograph(options.photograph, options.plan, candidate)
+    photograph = None if options.as_planned else _photograph(options.photograph, options.plan, candidate, happened)
     together = given_sets(options.sets)
     report = check(
         options.frames,
@@ -170,7 +170,9 @@ def _write_distances(path: Path, report: Report, candidate: Candidate) -> None:
     write_plan(plan, path)
 
 
-def _photograph(told: Path | None, plan_path: Path | None, candidate: Candidate | None) -> Path | None:
+def _photograph(
+    told: Path | None, plan_path: Path | None, candidate: Candidate | None, happened: Run | None
+) -> Path | None:
     """The picture of the plan's photograph: the one that is named, or the one that lies beside the plan."""
     from verispect.files.photo_file import lies_beside
 
@@ -181,18 +183,10 @@ def _photograph(told: Path | None, plan_path: Path | None, candidate: Candidate 
         raise FileError("--photograph: the plan has none; open it in Subject, and catch marks on it")
     if told is not None or photo is None or not photo.file or plan_path is None:
         return told
-    folder = _plan_path(plan_path).parent
-    path = folder / photo.file
-    return path if lies_beside(folder, photo.file) and path.is_file() else None
-
-
-def _plan_path(path: Path) -> Path:
-    """The plan's own path, where its run may be given in its place."""
-    if path.suffix.lower() != ".json":
-        return path
-    from verispect.files.run_file import read_run
-
-    return path.parent / (read_run(path).plan or path.name)
+    if happened is not None and happened.plan is not None:
+        plan_path = plan_path.parent / happened.plan
+    path = plan_path.parent / photo.file
+    return path if lies_beside(plan_path.parent, photo.file) and path.is_file() else None
 
 
 def planned(path: Path | None, key: str | None) -> tuple[Candidate | None, Run | None]:
@@ -205,6 +199,6 @@ def planned(path: Path | None, key: str | None) -> tuple[Candidate | None, Run |
         run = read_run(path)
         if run.plan is None:
             raise FileError("{path}: this run names no plan; give the plan itself", path=path)
-        plan_path = Path(run.plan) if Path(run.plan).is_absolute() else path.parent / run.plan
+        plan_path = path.parent / run.plan
         return worked_method(plan_path, read_plan_of(plan_path), key or run.method), run
     return worked_method(path, read_plan_of(path), key), None

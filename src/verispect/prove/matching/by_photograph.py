@@ -133,10 +133,9 @@ class _Fit:
         self.common = [self._fewer(one, on_photo) for one in common]
         self.shared = sum(len(one.on_photo) for one in common)
         self.distances = np.linalg.norm(world_m - eye, axis=1)
-        # A frame's width, as the photograph shows it.
+        # That share of a frame's width, as the photograph shows it.
         first = evidence.planned_view(common[0].index)
-        self.per_photo_px = first.scale_px / photo.focal_px
-        self.beside_px = _BESIDE * evidence.pixels[0] / self.per_photo_px
+        self.beside_px = _BESIDE * evidence.pixels[0] * photo.focal_px / first.scale_px
         # The mark that a point lies beside, if any.
         self.of_mark = [self._beside(one.on_photo) for one in self.common]
         self.stood_share = self.agreed_share = 0.0
@@ -251,7 +250,7 @@ class _Shown:
         if part not in self._found:
             left, top, right, bottom = part
             grey = np.ascontiguousarray(self.grey[top : bottom + _STEP, left : right + _STEP])
-            found, told = features_of(np.asarray(cv2.createCLAHE(2.0, (4, 4)).apply(grey), np.uint8))
+            found, told = features_of(_evened(grey))
             self._found[part] = self._whole(found + _middle(grey) + np.array([left, top])), told
         return self._found[part]
 
@@ -327,6 +326,10 @@ def _tonal(light: Grey) -> Grey8:
     """Light as an eye has it, shadows opened: the photograph has another exposure."""
     level = float(np.percentile(light, 99.0))
     grey = np.asarray(np.clip(np.sqrt(light / max(level, 1e-9)), 0.0, 1.0) * 255.0, np.uint8)
+    return _evened(grey)
+
+
+def _evened(grey: Grey8) -> Grey8:
     return np.asarray(cv2.createCLAHE(2.0, (4, 4)).apply(grey), np.uint8)
 
 
