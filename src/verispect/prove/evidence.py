@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 from typing import TypeVar
 
@@ -294,6 +294,29 @@ class Evidence:
             if half <= row < grey.shape[0] - half and half <= column < grey.shape[1] - half:
                 found[k] = grey[row - half : row + half + 1, column - half : column + half + 1].copy()
         return found
+
+    def blocks_if_of(self, used: Sequence[int], asked: Sequence[Sequence[int]]) -> list[dict[int, dict[int, Grey]]]:
+        """Of each frame used the blocks about the marks, by the exposures asked, were it of these.
+
+        Raises
+        ------
+        Cancelled
+        """
+
+        def blocks_in(number: int) -> dict[int, dict[int, Grey]]:
+            if self.is_cancelled():
+                raise Cancelled
+            k = used[number]
+            grey = cache(lambda: np.asarray(grey_linear(read_coded(self.frames[k]), 1), np.float32))
+
+            def if_of(place: int) -> dict[int, Grey]:
+                return self.recall.of(
+                    ("blocks", self._files[k], place, self._planned), lambda: self.blocks(grey(), place)
+                )
+
+            return {place: if_of(place) for place in asked[number]}
+
+        return list(in_turn(blocks_in, range(len(used)), self._at_once))
 
     def pixels_of(self, exposure: int, world_m: Floats, turned: Floats | None = None) -> tuple[Floats, Floats]:
         """Columns and rows (M,) at which marks lie in a frame, with what is known to have happened.

@@ -10,10 +10,13 @@ import pytest
 import tifffile
 
 from verispect.plan.methods.candidate import Candidate
+from verispect.prove import evidence
 from verispect.prove.check import check
-from verispect.prove.intake import described
+from verispect.prove.intake import Coded, Frame, described
+from verispect.prove.matching import shown
 from verispect.prove.matching.shown import _ways, in_planned_order
-from verispect.prove.report import Report
+from verispect.prove.report import Report, report_dict
+from verispect.prove.resources.recall import Recall
 from verispect.rehearse.camera import Options
 from verispect.rehearse.pupil_views import Quality
 from verispect.rig.rehearsed_run import Writing, rehearse_to
@@ -63,6 +66,21 @@ def test_the_frame_that_is_missing_from_a_series_is_named(
     report = check([bare(rehearsed(), tmp_path / "set", order)], candidate=series)
     assert taken_for(report) == order
     assert [frame.planned_exposure for frame in report.frames if frame.file is None] == [gone]
+
+
+def test_what_tells_of_the_missing_one_is_read_once(
+    rehearsed, series: Candidate, tmp_path: Path, monkeypatch
+) -> None:
+    folder = bare(rehearsed(), tmp_path / "set", [k for k in range(series.frame_count) if k != 3])
+    recall = Recall()
+    before = check([folder], candidate=series, recall=recall)
+
+    def unread(frame: Frame) -> Coded:
+        raise AssertionError(frame.path.name)
+
+    for module in (evidence, shown):
+        monkeypatch.setattr(module, "read_coded", unread)
+    assert report_dict(check([folder], candidate=series, recall=recall)) == report_dict(before)
 
 
 def test_one_that_missed_its_focus_is_a_fault_and_no_other_order(

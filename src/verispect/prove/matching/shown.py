@@ -17,7 +17,7 @@ from verispect.prove.align.motion import at_level, at_middle, enlarged, motion_b
 from verispect.prove.checks.dust import is_plain
 from verispect.prove.evidence import Evidence, small_of
 from verispect.prove.expected import View, blur_per_defocus
-from verispect.prove.intake import Frame, grey_linear, read_coded
+from verispect.prove.intake import Frame, read_coded
 from verispect.prove.join.placing import found_places
 from verispect.prove.join.pointing import overlap_share
 from verispect.prove.softness.mark_softness import measure
@@ -199,16 +199,11 @@ class _Judge:
         assert candidate is not None
         rendering = candidate.rendering
         assert rendering is not None
-        blocks: dict[tuple[int, int], dict[int, Grey]] = {}
-        for number, k in enumerate(self.used):
-            if evidence.is_cancelled():
-                raise Cancelled
-            grey = np.asarray(grey_linear(read_coded(evidence.frames[k]), 1), np.float32)
-            for place in {places[number] for places in ways}:
-                blocks[number, place] = evidence.blocks(grey, place)
+        asked = [sorted({places[number] for places in ways}) for number in range(len(self.used))]
+        blocks = dict(enumerate(evidence.blocks_if_of(self.used, asked)))
         totals = []
         for places in ways:
-            of = {place: blocks[number, place] for number, place in enumerate(places)}
+            of = {place: blocks[number][place] for number, place in enumerate(places)}
             total = 0.0
             for mark in range(candidate.scene.mark_count):
                 seen = {place: of[place][mark] for place in sorted(of) if mark in of[place]}
