@@ -110,15 +110,36 @@ def test_the_blur_is_kept_in_the_lens_of_a_new_plan(tmp_path, capsys) -> None:
     assert "--force" in capsys.readouterr().err
 
 
-def test_a_wall_without_an_edge_tells_the_stops_apart_by_its_texture(tmp_path, capsys) -> None:
+def test_where_diffraction_rules_how_little_is_known_of_the_blur_is_told(tmp_path, capsys) -> None:
+    told = measured(capsys, written(tmp_path, [16.0], lambda out, _stop: 0.0015 if out < 0.3 else 0.003))
+    for row in told["stops"]:
+        real = 1.5 if row["zone"] == "middle" else 3.0
+        assert abs(row["blur_um"] - real) <= row["blur_plus_minus_um"] < 5.0
+
+
+def wall_by_stop(folder, blurs_mm: dict[float, float]):
+    """One wall of grains at several stops, each with its own blur."""
     rng = np.random.default_rng(1)
     nu = np.hypot(*np.meshgrid(np.fft.fftfreq(900, PITCH_MM), np.fft.fftfreq(600, PITCH_MM)))
     grains = np.fft.fft2(rng.normal(0.0, 1.0, (600, 900)))
-    for k, (stop, disc_mm) in enumerate(((2.8, 0.020), (8.0, 0.0))):
+    for k, (stop, disc_mm) in enumerate(blurs_mm.items()):
         wall = np.fft.ifft2(grains * transfer(nu, disc_mm, stop)).real
         picture = srgb16(np.clip(0.3 + 0.08 * wall, 0.0, 1.0))
-        write_picture(tmp_path / f"{k}.tif", picture, shot=Shot(f_number=stop, pixel_mm=PITCH_MM))
-    told = measured(capsys, tmp_path)
+        write_picture(folder / f"{k}.tif", picture, shot=Shot(f_number=stop, pixel_mm=PITCH_MM))
+    return folder
+
+
+def test_of_the_sharpest_stop_those_stopped_down_tell_how_sharp_it_is(tmp_path, capsys) -> None:
+    """That f/16 falls so little behind f/5.6 as diffraction would have it tells that f/5.6 is not ideal itself."""
+    real = {2.8: 0.020, 5.6: 0.008, 16.0: 0.0}
+    told = measured(capsys, wall_by_stop(tmp_path, real))
+    for row in told["stops"]:
+        assert row["blur_um"] == pytest.approx(1000.0 * real[row["f_number"]], abs=1.5), row
+    assert set(told["best_stop"].values()) == {5.6}
+
+
+def test_a_wall_without_an_edge_tells_the_stops_apart_by_its_texture(tmp_path, capsys) -> None:
+    told = measured(capsys, wall_by_stop(tmp_path, {2.8: 0.020, 8.0: 0.0}))
     assert {row["how"] for row in told["stops"]} == {"texture"}
     middle = {row["f_number"]: row for row in told["stops"] if row["zone"] == "middle"}
     assert middle[2.8]["blur_um"] == pytest.approx(20.0, abs=3.0)

@@ -42,6 +42,8 @@ _TEXTURE, _BLOCKS = 128, 8
 _BAND = np.linspace(0.05, 0.30, 26)
 _BLURS_PX = np.linspace(0.0, 16.0, 321)
 _LEAST_SHARE = 0.01
+# Frequencies by which a block must tell.
+_LEAST_TOLD = 5
 
 
 @dataclass(frozen=True)
@@ -55,7 +57,8 @@ class Resolved:
     blur_um, blur_plus_minus_um : float
         The disc that leaves as much, pixel and diffraction taken off.
     how : str
-        "edges" or "texture"; texture tells blur against the sharpest stop, which is taken to have none.
+        "edges" or "texture"; texture tells blur against the sharpest stop, whose own is the least that lets those
+        stopped down farther be no sharper than diffraction lets them.
     looks : int
         Edges or blocks that it rests on.
     """
@@ -208,13 +211,14 @@ def _from_edges(stop: float, zone: Zone, found: list[float], pitch: float, light
     middle = float(np.median(values))
     spread = 1.4826 * float(np.median(np.abs(values - middle)))
     unsure = max(1.96 * 1.253 * spread / np.sqrt(len(values)), _LEAST_SHARE * middle)
-    blurs = [
-        disc_of_mtf50(nu, pitch_mm=pitch, working_f_number=stop, lights=lights)
-        for nu in (middle, middle - unsure, middle + unsure)
-    ]
-    return Resolved(
-        stop, zone, middle, unsure, 1000.0 * blurs[0], 500.0 * abs(blurs[1] - blurs[2]), "edges", len(values)
+    # Contrast beyond what no blur at all would leave is an error of measuring, and as much of one may lie below.
+    limit = _mtf50_of(0.0, stop, pitch, lights)
+    unsure = max(unsure, middle - limit)
+    blur, most, least = (
+        1000.0 * disc_of_mtf50(nu, pitch_mm=pitch, working_f_number=stop, lights=lights)
+        for nu in (middle, min(middle, limit) - unsure, middle + unsure)
     )
+    return Resolved(stop, zone, middle, unsure, blur, max(most - blur, blur - least), "edges", len(values))
 
 
 def _textured(grey: Grey, zone: Zone) -> list[tuple[int, int]]:
@@ -270,9 +274,11 @@ def _from_texture(zone: Zone, powers: dict[float, list[Floats]], pitch: float, l
         return []
     sharpest = max(kept, key=lambda stop: kept[stop])
     base, told = usable[sharpest], []
-    for stop in kept:
-        ratios = usable[stop] - base
-        blurs = [_fitted_px(ratio, stop, sharpest, pitch, lights) for ratio in ratios]
+    ratios = {stop: usable[stop] - base for stop in kept}
+    own_px = _blur_of_sharpest(ratios, sharpest, pitch, lights)
+    for stop, ratio in ratios.items():
+        modelled = _modelled(stop, sharpest, _BLURS_PX, pitch, lights) - _log_power(np.array([own_px]))
+        blurs = [_fitted_px(one, modelled) for one in ratio]
         sound = np.array([blur for blur in blurs if blur is not None])
         if sound.size == 0:
             continue
@@ -283,25 +289,50 @@ def _from_texture(zone: Zone, powers: dict[float, list[Floats]], pitch: float, l
         ends = [_mtf50_of(b * pitch, stop, pitch, lights) for b in (blur, max(blur - unsure, 0.0), blur + unsure)]
         told.append(
             Resolved(
-                stop, zone, ends[0], 0.5 * abs(ends[1] - ends[2]), 1000.0 * blur * pitch, 1000.0 * unsure * pitch,
-                "texture", len(sound),
+                stop, zone, ends[0], max(ends[0] - ends[2], ends[1] - ends[0]), 1000.0 * blur * pitch,
+                1000.0 * unsure * pitch, "texture", len(sound),
             )
         )  # fmt: skip
     return told
 
 
-def _fitted_px(ratio: Floats, stop: float, sharpest: float, pitch: float, lights: Lights) -> float | None:
-    known = np.isfinite(ratio)
-    if known.sum() < 5:
-        return None
+def _blur_of_sharpest(ratios: dict[float, Floats], sharpest: float, pitch: float, lights: Lights) -> float:
+    """The blur, px, that the sharpest stop must itself have, were one stopped down farther without any.
+
+    `ratios` hold the log power of each stop's blocks over the sharpest's, shape (blocks, F). Stopped down far a lens
+    has next to no blur of its own but diffraction, which is known: that it falls behind by less tells of the other.
+    """
+    told = [0.0]
+    for stop, blocks in ratios.items():
+        if stop > sharpest:
+            ideal = _modelled(stop, sharpest, np.zeros(1), pitch, lights)[0]
+            blurs = [_fitted_px(ideal - ratio, _log_power(_BLURS_PX)) for ratio in blocks]
+            told.append(float(np.median([blur for blur in blurs if blur is not None] or [0.0])))
+    return max(told)
+
+
+def _log_power(blurs_px: Floats) -> Floats:
+    """Log power that discs leave in the band, shape (blurs, F)."""
+    left: Floats = np.abs(disc_mtf(np.pi * _BAND[None] * blurs_px[:, None]))
+    return 2.0 * np.log(np.maximum(left, 1e-2))
+
+
+def _modelled(stop: float, sharpest: float, blurs_px: Floats, pitch: float, lights: Lights) -> Floats:
+    """Log power of a stop with each of some blurs over that of the sharpest without any, shape (blurs, F)."""
     own = [
         own_contrast(nu / pitch, pitch_mm=pitch, working_f_number=stop, lights=lights, angle_deg=0.0)
         / own_contrast(nu / pitch, pitch_mm=pitch, working_f_number=sharpest, lights=lights, angle_deg=0.0)
-        for nu in _BAND[known]
+        for nu in _BAND
     ]
-    discs = np.abs(disc_mtf(np.pi * _BAND[known][None] * _BLURS_PX[:, None]))
-    modelled = 2.0 * np.log(np.maximum(discs * np.array(own)[None], 1e-4))
-    return float(_BLURS_PX[int(np.argmin(np.mean((modelled - ratio[known][None]) ** 2, axis=1)))])
+    return _log_power(blurs_px) + 2.0 * np.log(np.maximum(own, 1e-2))
+
+
+def _fitted_px(measured: Floats, modelled: Floats) -> float | None:
+    """The one of `_BLURS_PX` with which log power (F,) is as measured; None where too little of that is known."""
+    known = np.isfinite(measured)
+    if known.sum() < _LEAST_TOLD:
+        return None
+    return float(_BLURS_PX[int(np.argmin(np.mean((modelled - measured)[:, known] ** 2, axis=1)))])
 
 
 def _mtf50_of(blur_mm: float, stop: float, pitch: float, lights: Lights) -> float:
