@@ -33,7 +33,8 @@ def plan_with_wishes(least: float) -> Plan:
         for name, x, y, z, need, detail, unsure, times in rows
     )
     wish = plan.wish.model_copy(update={"rule": "root-sum", "least_probability": least})
-    return plan.model_copy(update={"marks": marks, "wish": wish})
+    camera = plan.camera.model_copy(update={"pitch_deg": -24.0})
+    return plan.model_copy(update={"marks": marks, "wish": wish, "camera": camera})
 
 
 def test_wishes_give_way_where_with_them_the_musts_are_not_sure_enough() -> None:
@@ -49,7 +50,8 @@ def test_wishes_give_way_where_with_them_the_musts_are_not_sure_enough() -> None
     assert found.is_sure
     # It is the plan's own scene that is told of, its shoulds and all.
     assert found.scene.plan is plan
-    assert found.loose_shoulds
+    assert found.rendering is not None
+    assert found.rendering.softness.shape == (5,)
     said = str(found.notes[-1])
     assert f"to hold in {100 * found.confidence.holds:.0f} of 100 tries; with what is wished besides" in said
 

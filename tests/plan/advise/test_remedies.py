@@ -83,9 +83,11 @@ def test_a_must_on_no_frame_is_told_what_brings_it_in_by_numbers(side) -> None:
     wider = re.search(r"Framed wider, as by ([\d.]+) mm, .* holds", told(weighing, "Framed wider"))
     assert wider is None or float(wider[1]) < focal
     words = told(weighing, "With the camera")
-    numbers = [part.replace("−", "-") for part in re.findall(r"([+−][\d.]+)°", words)]
-    assert numbers
-    turn, pitch = (float(numbers[0]), float(numbers[1])) if len(numbers) == 2 else (0.0, float(numbers[0]))
+    turn, pitch = (
+        float(found[1].replace("−", "-")) if (found := re.search(rf"{way} by ([+−][\d.]+)°", words)) else 0.0
+        for way in ("turned", "pitched")
+    )
+    assert turn or pitch
     camera = plan.camera.model_copy(update={"bearing_deg": turn, "pitch_deg": pitch})
     moved = weigh(plan.model_copy(update={"camera": camera}))
     assert any(candidate.holds for candidate in moved.candidates)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 from functools import lru_cache
 from typing import Any
 
@@ -23,6 +24,7 @@ from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.plan.solve.problem import problem_for
 from verispect.plan.solve.stop_choice import look_at_stops
+from verispect.subject.surface import Surface
 
 
 def scattered_plan(seed: int) -> Plan:
@@ -266,13 +268,46 @@ def test_where_none_is_sure_enough_the_surest_is_advised_and_that_is_said() -> N
     assert any("No method holds in 100 of 100 tries" in str(reason) for reason in weighing.because)
 
 
-def test_marks_outside_the_picture_are_named() -> None:
-    plan = make_plan([(0, 1.5, 5), (30.0, 1.5, 6)])
-    weighing = weighing_to_dict(weigh(plan))
-    for method in weighing["methods"]:
+def test_a_must_beside_the_picture_is_held_by_nothing_and_the_rest_told_all_the_same() -> None:
+    inside = make_plan([(0, 1.5, 5), (0.4, 1.2, 9)])
+    alone = weigh(inside)
+    weighing = weigh(make_plan([(0, 1.5, 5), (0.4, 1.2, 9), (5.0, 1.5, 6)]))
+    written = weighing_to_dict(weighing)
+    for method in written["methods"]:
+        assert not method["holds"]
         if method["fits"]:
-            assert method["outside"] == ["m1"]
-    assert any("m1 lies outside the picture" in reason for reason in weighing["because"])
+            assert method["outside"] == ["m2"]
+    assert weighing.advised == alone.advised
+    first, then, *ways = map(str, weighing.because)
+    assert first.startswith("m2 lies outside the picture")
+    assert then.startswith("But for that One frame would hold everything in one frame at f/")
+    assert any("If m2 may be soft, One frame holds" in way for way in ways)
+    cross = next(float(words[1]) for way in ways if (words := re.search(r"With a cross of ([\d.]+) mm", way)))
+    # By hand: 5 m aside at 6 m, the picture's edge at 18 mm of 24.
+    assert cross == pytest.approx(24.0 * 5.0 / 6.0 - 18.0, rel=0.06)
+
+
+def test_an_area_beside_the_picture_is_held_by_nothing() -> None:
+    shed = Surface(name="shed", x_m=40.0, z_m=3.0, width_m=1.0)
+    weighing = weigh(make_plan([(0, 1.5, 5)]).model_copy(update={"surfaces": (shed,)}))
+    assert not any(candidate.holds for candidate in weighing.candidates)
+    assert str(weighing.because[0]).startswith("shed lies outside the picture")
+
+
+@pytest.mark.parametrize(
+    ("places", "words", "change"),
+    [
+        ([(0, 1.5, 5), (1.0, 5.0, 6.0)], r"With a rise of ([\d.]+) mm", "rise_mm"),
+        ([(0, 1.5, 5), (1.0, 5.0, 6.0)], r"With the camera pitched by \+([\d.]+)°", "pitch_deg"),
+        ([(0, 1.5, 5), (1.0, 5.0, 6.0)], r"With the camera at ([\d.]+) m", "height_m"),
+        ([(0, 1.5, 5), (5.0, 1.5, 6.0)], r"With the camera turned by \+([\d.]+)°", "bearing_deg"),
+    ],
+)
+def test_what_takes_in_a_must_beside_the_picture_does(places, words, change) -> None:
+    plan = make_plan(places)
+    told = [float(found[1]) for reason in weigh(plan).because if (found := re.search(words, str(reason)))]
+    camera = plan.camera.model_copy(update={change: told[0] + 0.05})
+    assert any(candidate.holds for candidate in weigh(plan.model_copy(update={"camera": camera})).candidates)
 
 
 def test_contract_has_all_its_keys() -> None:

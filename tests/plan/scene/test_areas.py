@@ -53,20 +53,23 @@ def rendered_at(candidate, world: np.ndarray) -> np.ndarray:
         scene, world_m=world, weights=nought + 1, speeds_mm_s=nought, mark_count=count, names=("",) * count,
         musts=nought == 0, deciding=nought == 0,
     )  # fmt: skip
-    # What the narrowest frame shows is looked at; the rim goes with the crop (docs/derivations/areas.md).
+    # Of the wanted picture what the final one keeps: of a series what each of its frames shows.
     seen = other.points_mm
-    kept = other.half_picture() * areas._picture(scene.plan, scene.pose)[1]
-    inside = (seen[:, 2] > 60.0) & np.all(np.abs(seen[:, :2]) <= kept * seen[:, 2:], axis=1)
+    inside = (seen[:, 2] > 60.0) & np.all(np.abs(seen[:, :2]) <= other.half_picture() * seen[:, 2:], axis=1)
     rendering = render(other, candidate.exposures, candidate.criterion)
-    return rendering.softness[inside & rendering.inside]
+    inside &= rendering.inside
+    if not candidate.method.is_grid:
+        inside &= np.all([render(other, (one,), candidate.criterion).inside for one in candidate.exposures], axis=0)
+    return rendering.softness[inside]
 
 
 @pytest.mark.parametrize("key", ["one-frame", "tilt", "series", "tilt-series", "turned-grid-series"])
 def test_a_surface_is_as_soft_as_its_softest_place(key) -> None:
     candidate = worked(key, build_scene(plan_with([FLOOR, WALL])))
     every = np.concatenate([rendered_at(candidate, dense(surface)) for surface in (FLOOR, WALL)])
-    # A dense grid comes near the clipped edges and not onto them: what is weighed is never the milder.
-    assert every.max() * 0.999 <= candidate.worst_softness <= every.max() * 1.04
+    # A dense grid comes near the clipped edges and not onto them: what is weighed is never the milder, but for what
+    # is not worth another look between its samples.
+    assert every.max() - 0.005 <= candidate.worst_softness <= every.max() * 1.04
 
 
 @pytest.mark.parametrize("key", [key for key in METHOD_KEYS if key not in ("rail-series", "shift-grid")])

@@ -28,7 +28,8 @@ def advise(candidates: Sequence[Candidate]) -> tuple[str | None, tuple[Sentence,
     fitting = [candidate for candidate in candidates if candidate.fits]
     if not fitting:
         return None, (Sentence("No method fits this kit; each says why not"),)
-    holding = [candidate for candidate in fitting if candidate.holds]
+    # What lies beside the picture does so with every method: by the rest they are told apart all the same.
+    holding = [candidate for candidate in fitting if candidate.is_sharp]
     if not holding:
         nearest = min(fitting, key=lambda c: (c.worst_softness, -c.worst_contrast, _order(c)))
         return nearest.key, _nothing_holds(nearest, fitting)
@@ -42,6 +43,8 @@ def advise(candidates: Sequence[Candidate]) -> tuple[str | None, tuple[Sentence,
     least = min(burden(candidate) for candidate in holding)
     ties = [candidate for candidate in holding if burden(candidate) <= least * (1.0 + TIE)]
     chosen = min(ties, key=_order)
+    if not chosen.holds:
+        return chosen.key, (_beside(chosen), _but_for_that(chosen))
     passed = [c for c in fitting if c not in unsure and (c not in too_sharp or not thrown_out)]
     reasons = [
         _holds(chosen),
@@ -53,7 +56,7 @@ def advise(candidates: Sequence[Candidate]) -> tuple[str | None, tuple[Sentence,
         *(_simpler_fail(chosen, passed) if sure else []),
         *_ties(chosen, ties),
     ]
-    return chosen.key, (*reasons, *_outside(chosen))
+    return chosen.key, tuple(reasons)
 
 
 def _doubt(chosen: Candidate, fitting: list[Candidate]) -> list[Sentence]:
@@ -250,7 +253,14 @@ def _nothing_holds(nearest: Candidate, fitting: list[Candidate]) -> tuple[Senten
                 "step back, or take a wider lens",
                 values | {"mark": nearest.lost_marks[0]},
             ),
-            *_outside(nearest),
+            *(
+                Sentence(
+                    "{mark} lies in the picture and on no frame: the view narrows as the lens is focused near",
+                    {"mark": name},
+                )
+                for name in nearest.lost_marks
+            ),
+            *([_beside(nearest)] if nearest.beside else []),
         )
     first = (
         Sentence("Nothing holds every must; {method} comes nearest, {worst} is {times:.2f} times too soft", values)
@@ -279,7 +289,7 @@ def _nothing_holds(nearest: Candidate, fitting: list[Candidate]) -> tuple[Senten
             values,
         )
     )
-    return (first, *_outside(nearest))
+    return (first, *([_beside(nearest)] if nearest.beside else []))
 
 
 def _smears(candidate: Candidate) -> bool:
@@ -291,13 +301,28 @@ def _smears(candidate: Candidate) -> bool:
     return bool(hopeless.any() and np.all(scene.speeds_mm_s[hopeless] > 0.0))
 
 
-def _outside(candidate: Candidate) -> list[Sentence]:
-    lost = set(candidate.lost_marks)
-    return [
-        Sentence(
-            "{mark} lies in the picture and on no frame: the view narrows as the lens is focused near", {"mark": name}
+def _beside(candidate: Candidate) -> Sentence:
+    """What must be sharp and lies beside the picture, so that nothing holds it."""
+    names = candidate.beside
+    if len(names) == 1:
+        return Sentence(
+            "{mark} lies outside the picture, and nothing holds it there: turn, pitch or raise the camera, step "
+            "back, or take a wider lens",
+            {"mark": names[0]},
         )
-        if name in lost
-        else Sentence("{mark} lies outside the picture", {"mark": name})
-        for name in candidate.outside_names
-    ]
+    return Sentence(
+        "{first} and {others} more lie outside the picture, and nothing holds them there: turn, pitch or raise the "
+        "camera, step back, or take a wider lens",
+        {"first": names[0], "others": len(names) - 1},
+    )
+
+
+def _but_for_that(chosen: Candidate) -> Sentence:
+    values: dict[str, object] = {
+        "method": Sentence(chosen.method.name),
+        "frames": chosen.frame_count,
+        "stop": marked(chosen.exposures[0].state.f_number),
+    }
+    if chosen.frame_count == 1:
+        return Sentence("But for that {method} would hold everything in one frame at f/{stop}", values)
+    return Sentence("But for that {method} would hold everything in {frames} frames at f/{stop}", values)

@@ -40,7 +40,7 @@ def further(weighing: Weighing, *, is_cancelled: Callable[[], bool] | None = Non
     one = weighing.by_key(ONE_FRAME.key)
     views = views_of(scene.plan)
     ways: list[Callable[[], object]] = []
-    if one.fits and not one.holds:
+    if one.fits and not one.is_sharp:
         ways = [partial(attempt, scene, one) for attempt in (wider, moved_back, letting_go, own_frame)]
     advices = [partial(_advice, plan, is_cancelled) for _, plan in views]
     changes = _what_changes(weighing)
@@ -73,5 +73,6 @@ def _what_changes(weighing: Weighing) -> list[Asked]:
         return []
     advised = weighing.by_key(weighing.advised)
     if not advised.holds:
-        return openings(weighing)
+        # What is sharp as it is lacks a turn of the camera, and nothing of the kit.
+        return [] if advised.is_sharp else openings(weighing)
     return [*deciding_guesses(advised), *thresholds(weighing, advised)]

@@ -13,6 +13,7 @@ from verispect.plan.document import DetailFrom, Plan, Wish
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.scene.scene import Scene
 from verispect.sentence import Sentence
+from verispect.subject.camera import Around
 from verispect.subject.mark import Need
 
 # A wish is eased up to so many times, found to within this share.
@@ -23,12 +24,14 @@ _AS_SOFT = 0.97
 _TRIED = 4
 # What brings a mark onto a frame brings it a little farther than to its very edge.
 _MORE = 1.02
+# No lens shifts farther than a plan can say, and nobody climbs higher for a mark.
+_MOST_SHIFT_MM, _MOST_HIGHER_M = 500.0, 3.0
 
 
 def remedies(nearest: Candidate, is_cancelled: Callable[[], bool] | None = None) -> tuple[Sentence, ...]:
     """Sentences that each name one change with which this method would hold."""
     found = []
-    for attempt in (_pointed_elsewhere, _framed_wider, _without_the_worst, _seen_from_farther):
+    for attempt in (_shifted, _pointed_elsewhere, _higher, _framed_wider, _without_the_worst, _seen_from_farther):
         if is_cancelled is not None and is_cancelled():
             break
         sentence = attempt(nearest)
@@ -46,52 +49,114 @@ def holds_with(plan: Plan, key: str) -> bool:
 
 
 def _lost_places(nearest: Candidate) -> tuple[Floats, Floats] | None:
-    """Where lost marks lie off the middle of the frames, and half of what the narrowest of those sees, as tangents.
+    """Where lost marks lie off the middle of what is seen, and half of that, as tangents.
+
+    Seen is of frames that all look one way what the narrowest has, and of marks beside the picture no more than that.
 
     Returns
     -------
     off, half : ndarray, shape (K, 2) and (2,)
-        None where none is lost, or the frames look elsewhere each.
+        None where none is lost, or frames that look elsewhere each lose one in the picture.
     """
     scene = nearest.scene
-    lost = [scene.names.index(name) for name in nearest.lost_marks]
-    if not lost or nearest.method.is_grid:
+    beside = _marks_beside(nearest)
+    lost = [*(scene.names.index(name) for name in nearest.lost_marks), *beside]
+    if not lost or (nearest.method.is_grid and nearest.lost_marks) or scene.plan.camera.around != Around.PICTURE:
         return None
-    scale = max(exposure.state.pupil_scale_mm for exposure in nearest.exposures)
-    half = 0.5 * np.asarray(scene.plan.sensor_mm) / scale
-    middle = -np.asarray(nearest.exposures[0].sensor_centre_mm) / nearest.exposures[0].state.pupil_scale_mm
+    half, middle = scene.half_picture(), scene.picture_centre()
+    if not nearest.method.is_grid:
+        scale = max(exposure.state.pupil_scale_mm for exposure in nearest.exposures)
+        narrowest = 0.5 * np.asarray(scene.plan.sensor_mm) / scale
+        half = np.minimum(half, narrowest) if beside else narrowest
+        middle = -np.asarray(nearest.exposures[0].sensor_centre_mm) / nearest.exposures[0].state.pupil_scale_mm
     return scene.points_mm[lost, :2] / scene.points_mm[lost, 2:] - middle, half
 
 
-def _pointed_elsewhere(nearest: Candidate) -> Sentence | None:
-    """A turn of the camera that brings a lost mark onto the frame and loses none for it."""
+def _marks_beside(nearest: Candidate) -> list[int]:
+    scene = nearest.scene
+    return np.flatnonzero((scene.outside_picture & scene.deciding)[: scene.mark_count]).tolist()
+
+
+def _lacking(nearest: Candidate) -> tuple[float, float] | None:
+    """How far, as tangents right and up, the picture would have to move to take in what is lost.
+
+    None where nothing is, or on both sides: no move brings all of that in.
+    """
     places = _lost_places(nearest)
     if places is None:
         return None
     off, half = places
     over = np.sign(off) * np.maximum(np.abs(off) - half, 0.0)
     if np.any((over.max(axis=0) > 0.0) & (over.min(axis=0) < 0.0)):
-        # Lost on both sides: no turn brings all of them in.
         return None
     right, up = over[np.argmax(np.abs(over), axis=0), [0, 1]]
+    return float(right), float(up)
+
+
+def _pointed_elsewhere(nearest: Candidate) -> Sentence | None:
+    """A turn of the camera that brings a lost mark onto the frame and loses none for it."""
+    lacking, places = _lacking(nearest), _lost_places(nearest)
+    if lacking is None or places is None:
+        return None
+    (right, up), half = lacking, places[1]
     # A little more than the least: the mark shall not lie on the very edge.
     turn = _MORE * np.degrees(np.arctan2(right, 1.0 - right * half[0])) if right else 0.0
     pitch = _MORE * np.degrees(np.arctan2(up, 1.0 - up * half[1])) if up else 0.0
     camera = nearest.scene.plan.camera
-    moved = camera.model_copy(
-        update={"bearing_deg": camera.bearing_deg + float(turn), "pitch_deg": camera.pitch_deg + float(pitch)}
-    )
-    if not holds_with(nearest.scene.plan.model_copy(update={"camera": moved}), nearest.key):
+    changed = {"bearing_deg": camera.bearing_deg + float(turn), "pitch_deg": camera.pitch_deg + float(pitch)}
+    if not _holds_from(nearest, changed):
         return None
     method = Sentence(nearest.method.name)
     if up and not right:
         return Sentence(
             "With the camera pitched by {pitch:+.1f}°, {method} holds", {"pitch": pitch, "method": method}
         )
+    if right and not up:
+        return Sentence("With the camera turned by {turn:+.1f}°, {method} holds", {"turn": turn, "method": method})
     return Sentence(
         "With the camera turned by {turn:+.1f}° and pitched by {pitch:+.1f}°, {method} holds",
         {"turn": turn, "pitch": pitch, "method": method},
     )
+
+
+def _shifted(nearest: Candidate) -> Sentence | None:
+    """A rise or cross of the lens that takes in what lies beside the picture, the camera as level as it is."""
+    lacking, kit = _lacking(nearest), nearest.scene.plan.kit
+    reach = max((lens.shift_mm for lens in kit.lenses), default=0.0) + kit.body.back_shift_mm
+    if lacking is None or reach <= 0.0:
+        return None
+    camera, framing = nearest.scene.plan.camera, nearest.scene.plan.framing_mm
+    rise, cross = (camera.rise_mm + _MORE * lacking[1] * framing, camera.cross_mm + _MORE * lacking[0] * framing)
+    if max(abs(rise), abs(cross)) > _MOST_SHIFT_MM or not _holds_from(nearest, {"rise_mm": rise, "cross_mm": cross}):
+        return None
+    values: dict[str, object] = {"rise": rise, "cross": cross, "method": Sentence(nearest.method.name)}
+    if lacking[0] == 0.0:
+        return Sentence("With a rise of {rise:.1f} mm, {method} holds", values)
+    if lacking[1] == 0.0:
+        return Sentence("With a cross of {cross:.1f} mm, {method} holds", values)
+    return Sentence("With a rise of {rise:.1f} mm and a cross of {cross:.1f} mm, {method} holds", values)
+
+
+def _higher(nearest: Candidate) -> Sentence | None:
+    """The camera put higher or lower, where that alone takes in what is lost above or below."""
+    lacking, scene = _lacking(nearest), nearest.scene
+    if lacking is None or lacking[0] != 0.0 or lacking[1] == 0.0:
+        return None
+    lost = [*(scene.names.index(name) for name in nearest.lost_marks), *_marks_beside(nearest)]
+    more = _MORE * lacking[1] * float(scene.depth_mm[lost].max()) / 1000.0
+    height = scene.plan.camera.height_m + more
+    if abs(more) > _MOST_HIGHER_M or height < 0.0 or not _holds_from(nearest, {"height_m": height}):
+        return None
+    return Sentence(
+        "With the camera at {height:.2f} m, {method} holds",
+        {"height": height, "method": Sentence(nearest.method.name)},
+    )
+
+
+def _holds_from(nearest: Candidate, changed: dict[str, float]) -> bool:
+    """Whether the method would hold with the camera changed so."""
+    plan = nearest.scene.plan
+    return holds_with(plan.model_copy(update={"camera": plan.camera.model_copy(update=changed)}), nearest.key)
 
 
 def _framed_wider(nearest: Candidate) -> Sentence | None:
@@ -125,6 +190,9 @@ def _without_the_worst(nearest: Candidate) -> Sentence | None:
     rank = np.where(softness >= 1e8, 1e9 - rendering.contrast[musts], softness)
     # The best focus leaves two or more equally soft, near and far: each of them is tried.
     binding = musts[np.argsort(-rank, kind="stable")][: int(np.count_nonzero(rank >= _AS_SOFT * rank.max()))]
+    if nearest.beside:
+        # Only what lies beside the picture alone can be let go so that all the rest is held.
+        binding = np.array(_marks_beside(nearest) if len(nearest.beside) == 1 else [], int)
     groups = list(dict.fromkeys(scene.group[binding].tolist()))[:_TRIED]
     for group in groups:
         if holds_with(_without(scene.plan, scene, group), nearest.key):
@@ -164,6 +232,8 @@ def eased(wish: Wish, times: float) -> Wish:
 def _seen_from_farther(nearest: Candidate) -> Sentence | None:
     """The least easing of the wish with which the method holds."""
     plan = nearest.scene.plan
+    if nearest.beside:
+        return None
 
     def holds(times: float) -> bool:
         return holds_with(plan.model_copy(update={"wish": eased(plan.wish, times)}), nearest.key)

@@ -107,7 +107,7 @@ def advised_of(plan: Plan, *, is_cancelled: Callable[[], bool] | None = None) ->
         if least <= least_burden(method, plan) * (1.0 + TIE):
             continue
         candidates.append(_worked(scene, is_cancelled, method.key))
-        if candidates[-1].holds and candidates[-1].is_sure and candidates[-1].soft_enough:
+        if candidates[-1].is_sharp and candidates[-1].is_sure and candidates[-1].soft_enough:
             least = min(least, burden(candidates[-1]))
     advised, _ = advise(candidates)
     return next((candidate for candidate in candidates if candidate.key == advised), None)

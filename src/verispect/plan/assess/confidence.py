@@ -54,7 +54,7 @@ def confidence(
     softness = np.concatenate(parts)
     sharp: Bools = softness <= 1.0
     return Confidence(
-        holds=0.0 if candidate.lost_marks else float(np.mean(np.all(sharp, axis=1))),
+        holds=0.0 if candidate.lost_marks or candidate.beside else float(np.mean(np.all(sharp, axis=1))),
         each=np.mean(sharp, axis=0),
         softness_95=np.quantile(softness, 0.95, axis=0, method="higher"),
         points=marks,

@@ -110,7 +110,7 @@ def comparison(weighing: Weighing) -> list[Row]:
 def _state(candidate: Candidate) -> Sentence:
     if candidate.holds:
         return Sentence("holds")
-    return Sentence("misses a mark") if candidate.lost_marks else Sentence("too soft")
+    return Sentence("misses a mark") if candidate.lost_marks or candidate.is_sharp else Sentence("too soft")
 
 
 def _row(weighing: Weighing, candidate: Candidate) -> Row:

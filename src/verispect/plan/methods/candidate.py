@@ -224,9 +224,14 @@ class Candidate:
         return float(np.min(self.rendering.contrast[self.scene.deciding]))
 
     @property
-    def holds(self) -> bool:
-        """Whether it fits, every must is sharp enough and every mark that must be sharp is on a frame."""
+    def is_sharp(self) -> bool:
+        """Whether it fits, every must is sharp enough, and each that lies in the wanted picture is on a frame."""
         return self.fits and self.worst_softness <= 1.0 and not self.lost_marks
+
+    @property
+    def holds(self) -> bool:
+        """Whether it fits, and every must is sharp enough and in the picture: of what lies beside it none is held."""
+        return self.is_sharp and not self.beside
 
     @property
     def is_sure(self) -> bool:
@@ -285,6 +290,13 @@ class Candidate:
         return tuple(self.scene.names[k] for k in np.flatnonzero(lost))
 
     @property
+    def beside(self) -> tuple[str, ...]:
+        """Names of marks to be sharp that lie beside the wanted picture, and of areas of which nothing lies in it."""
+        scene = self.scene
+        marks = (scene.outside_picture & scene.deciding)[: scene.mark_count]
+        return tuple(scene.names[k] for k in np.flatnonzero(marks)) + scene.lost_areas
+
+    @property
     def is_one_of_a_series(self) -> bool:
         """Whether it is a series that one frame does for."""
         return self.method.merges and self.frame_count == 1
@@ -306,7 +318,7 @@ class Candidate:
 
     @property
     def outside_names(self) -> tuple[str, ...]:
-        """Names of what must be sharp and lies outside."""
+        """Names of what must be sharp and lies outside the picture or on none of the frames."""
         return tuple(self.scene.names[k] for k in self.outside if k < self.scene.mark_count) + self.scene.lost_areas
 
     @property

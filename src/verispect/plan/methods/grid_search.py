@@ -72,7 +72,7 @@ def with_every_focal(key: str, scene: Scene, attempt: GridAttempt, estimate: Est
     grids = sorted(_grids(key, scene, estimate, refused, tried), key=_promise)
     attempts: list[Candidate] = []
     for grid in grids:
-        held = [found for found in attempts if found.holds and not found.loses]
+        held = [found for found in attempts if found.is_sharp and not found.loses]
         if len(attempts) >= _MOST_TRIED or (held and not _worth_a_look(grid, held)):
             break
         attempts.append(_without_gaps(key, grid, attempt))

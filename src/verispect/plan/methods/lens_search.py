@@ -36,7 +36,7 @@ def best_of(key: str, scene: Scene, attempts: Iterable[Candidate], tried: Iterab
         for candidate in found:
             reasons.extend(reason for reason in candidate.why_not if reason not in reasons)
         return unfit(key, scene, *reasons)
-    others = tuple(candidate for candidate in found[1:] if candidate.holds)
+    others = tuple(candidate for candidate in found[1:] if candidate.is_sharp)
     return replace(found[0], others=others, record=record_of(tried))
 
 
@@ -106,13 +106,13 @@ def _attempted(problem: Problem, attempt: Attempt) -> Candidate:
     The rule stands in docs/decisions/0011-shoulds.md. It spends focus, plane and stop, never frames.
     """
     found = _breathing(problem, attempt)
-    if not found.holds or not found.loose_shoulds or found.frame_count > 1:
+    if not found.is_sharp or not found.loose_shoulds or found.frame_count > 1:
         return found
     scene = problem.scene
     both = problem.looking(problem.pose, np.flatnonzero(scene.deciding | scene.shoulds_in_picture))
     for counts in _SHOULDS:
         tried = _breathing(replace(both, should_counts=counts), attempt)
-        if tried.holds and _for_shoulds(tried) < _for_shoulds(found):
+        if tried.is_sharp and _for_shoulds(tried) < _for_shoulds(found):
             found = tried
         if not found.loose_shoulds:
             break
@@ -138,7 +138,7 @@ def _breathing(problem: Problem, attempt: Attempt) -> Candidate:
 def with_even_weights(problem: Problem, attempt: Attempt) -> Candidate:
     """An attempt; where weights keep it from holding, the better of it and one in which all marks count alike."""
     found = attempt(problem)
-    if found.holds or not found.fits or not np.ptp(problem.weights) > 0.0:
+    if found.is_sharp or not found.fits or not np.ptp(problem.weights) > 0.0:
         return found
     return better(found, attempt(replace(problem, even=True)))
 

@@ -51,14 +51,14 @@ def ranked(candidates: Sequence[Candidate]) -> list[Candidate]:
     burden, of near-equals the fewest frames, then the fewest shoulds left soft, then the better worst must. What does
     not hold comes by its softness.
     """
-    holding = [candidate for candidate in candidates if candidate.holds]
+    holding = [candidate for candidate in candidates if candidate.is_sharp]
     least: dict[tuple[bool, bool], float] = {}
     for candidate in holding:
         kind = _shortfalls(candidate)
         least[kind] = min(least.get(kind, np.inf), burden(candidate))
 
     def place(candidate: Candidate) -> tuple[float, ...]:
-        if not candidate.holds:
+        if not candidate.is_sharp:
             return (1.0 if candidate.fits else 2.0, 0.0, 0.0, candidate.worst_softness, float(candidate.frame_count))
         kind, own = _shortfalls(candidate), burden(candidate)
         beyond = own if own > least[kind] * (1.0 + TIE) else least[kind]

@@ -107,7 +107,7 @@ def _attempt(problem: Problem) -> Candidate:
     found = from_ladder("series", problem, fewest_frames(problem, covers=covers), FORWARD)
     for share in _SHARES:
         # Where an inner group makes the lens longer near, each frame holds a little less than was reckoned.
-        if found.holds or not found.fits or problem.lens.closest_focal_mm <= problem.lens.focal_mm:
+        if found.is_sharp or not found.fits or problem.lens.closest_focal_mm <= problem.lens.focal_mm:
             break
         found = from_ladder("series", problem, fewest_frames(problem, covers=covers, share=share), FORWARD)
     return found

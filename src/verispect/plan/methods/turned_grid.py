@@ -46,13 +46,13 @@ def _worked(problem: Problem, cells: list[Problem], source: list[int], rows: tup
 
 def _stopped_for_shoulds(problem: Problem, found: Candidate, at: Callable[[float], Candidate]) -> Candidate:
     """The grid at the stop that holds every must and leaves fewest shoulds soft (docs/decisions/0011-shoulds.md)."""
-    if not found.holds or not found.loose_shoulds:
+    if not found.is_sharp or not found.loose_shoulds:
         return found
     best = found
     for stop in problem.stops:
         tried = at(float(stop))
         fewer = (len(tried.loose_shoulds), tried.worst_should) < (len(best.loose_shoulds), best.worst_should)
-        if tried.holds and fewer:
+        if tried.is_sharp and fewer:
             best = tried
     return best
 

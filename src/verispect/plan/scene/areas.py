@@ -63,22 +63,28 @@ class Area:
     world_m: Floats
 
 
-def areas_of(plan: Plan, pose: Pose, *, spacing: float = SPACING) -> tuple[Area, ...]:
-    """The surfaces and scans of a plan that are not indifferent."""
+def areas_of(plan: Plan, pose: Pose, *, spacing: float = SPACING, to_its_edge: bool = False) -> tuple[Area, ...]:
+    """The surfaces and scans of a plan that are not indifferent.
+
+    But for the rim that a frame focused on the nearest of them would not show. With it if asked `to_its_edge`, of
+    scans the rim alone.
+    """
     if not plan.surfaces and not plan.scans:
         return ()
     if plan.camera.around != Around.PICTURE:
         return _areas_all_round(plan, spacing)
     half, kept = _picture(plan, pose)
     centre = np.asarray(plan.picture_centre)
+    shown = 1.0 if to_its_edge else kept
     found = [
-        _area(surface, _remembered(_Same(surface), plan.camera, _pair(half), kept, _pair(centre), spacing))
+        _area(surface, _remembered(_Same(surface), plan.camera, _pair(half), shown, _pair(centre), spacing))
         for surface in plan.surfaces
         if surface.need != Need.MAY
     ]
     for cloud in plan.scans:
         if cloud.need != Need.MAY:
-            found.append(_area(cloud, _reduced(*_key(cloud, plan.camera), _pair(half), plan.picture_centre, kept)))
+            key = (*_key(cloud, plan.camera), _pair(half), plan.picture_centre)
+            found.append(_area(cloud, _reduced(*key, kept, to_its_edge)))
     return tuple(found)
 
 
@@ -270,14 +276,18 @@ def _reduced(
     half: tuple[float, float],
     centre: tuple[float, float],
     kept: float,
+    beyond: bool,
 ) -> Floats:
     """World places (P, 3) of a scan that can decide, remembered while the camera stays.
 
-    Of the picture the share `kept` about its middle is looked at.
+    Of the picture the share `kept` about its middle is looked at, or what lies `beyond`.
     """
     world, seen, out = _in_picture(points, count, region, camera, half, centre)
-    inner = out <= kept
-    world, seen = world[inner], seen[inner]
+    looked_at = out > kept if beyond else out <= kept
+    if beyond and not looked_at.any():
+        # One place stands for it: what is looked at of it more densely goes by that.
+        return world[:1]
+    world, seen = world[looked_at], seen[looked_at]
     return world if len(world) <= _PLENTY else world[deciding_of(_to_q(seen))]
 
 

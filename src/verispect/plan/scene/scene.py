@@ -154,8 +154,11 @@ class Scene:
 
 
 def densely_sampled(scene: Scene) -> Scene:
-    """The areas of a scene by many more points, to be looked at and not solved for; its marks are left out."""
-    dense = unchecked_scene(scene.plan, spacing=SPACING / _DENSER)
+    """The areas of a scene by many more points, out to the edge of the picture; its marks are left out.
+
+    To be looked at where the frames of a method show them, and not solved for.
+    """
+    dense = unchecked_scene(scene.plan, spacing=SPACING / _DENSER, to_its_edge=True)
     if not dense.areas:
         return dense
     places, rows = [], []
@@ -168,8 +171,10 @@ def densely_sampled(scene: Scene) -> Scene:
         cloud = by_name.get(area.name)
         if cloud is not None:
             # What decides of a scan as a whole is its hull; between frames anything in it may.
-            of_area = seen_of_cloud(scene.plan, cloud)
-        of_area = of_area[:: max(1, len(of_area) // _MOST_OF_AN_AREA)]
+            every = seen_of_cloud(scene.plan, cloud)
+            of_area = np.concatenate([every[:: max(1, len(every) // _MOST_OF_AN_AREA)], of_area])
+        else:
+            of_area = of_area[:: max(1, len(of_area) // _MOST_OF_AN_AREA)]
         places.append(of_area)
         rows.append(np.full(len(of_area), mine[0]))
     return dense.of_rows(np.concatenate(rows), np.concatenate(places)) if places else dense
@@ -205,10 +210,10 @@ def same_scene(scene: Scene, plan: Plan) -> Scene:
     return replace(scene, plan=plan)
 
 
-def unchecked_scene(plan: Plan, *, spacing: float = SPACING) -> Scene:
+def unchecked_scene(plan: Plan, *, spacing: float = SPACING, to_its_edge: bool = False) -> Scene:
     """The scene of a plan as it stands, to be drawn and not weighed: it may be empty or impossible."""
     pose, marks = plan.camera.pose(), plan.marks
-    areas = areas_of(plan, pose, spacing=spacing)
+    areas = areas_of(plan, pose, spacing=spacing, to_its_edge=to_its_edge)
     sizes = [len(area.world_m) for area in areas]
     more = sum(sizes)
 

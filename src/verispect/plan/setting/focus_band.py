@@ -36,7 +36,7 @@ def focus_band(candidate: Candidate) -> FocusBand | None:
     all these have in common. A thing lies in the band where its own v_i does.
     """
     problem, rendering = candidate.problem, candidate.rendering
-    if candidate.frame_count != 1 or problem is None or rendering is None or not candidate.holds:
+    if candidate.frame_count != 1 or problem is None or rendering is None or not candidate.is_sharp:
         return None
     exposure, scene = candidate.exposures[0], candidate.scene
     everything = problem.looking(problem.pose, np.arange(len(scene.names)))

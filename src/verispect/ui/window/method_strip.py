@@ -126,6 +126,8 @@ def _outcome(widget: QWidget, candidate: Candidate) -> str:
         return widget.tr("{0} · holds, {1:.2f}").format(stop, worst)
     if candidate.lost_marks:
         return widget.tr("{0} · {1} on no frame").format(stop, candidate.lost_marks[0])
+    if candidate.is_sharp:
+        return widget.tr("{0} · {1} outside the picture").format(stop, candidate.beside[0])
     if not np.isfinite(worst):
         return widget.tr("{0} · detail too fine").format(stop)
     return widget.tr("{0} · {1:.2f}× too soft").format(stop, worst)

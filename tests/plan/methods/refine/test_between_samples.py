@@ -10,6 +10,7 @@ from verispect.plan.document import Plan
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene, unchecked_scene
+from verispect.subject.surface import Surface
 
 
 def yard(seed: int) -> Plan:
@@ -87,3 +88,51 @@ def test_each_area_is_told_at_its_softest_where_frames_of_a_grid_meet() -> None:
     told = float(found.rendering.softness[mine & found.rendering.inside].max())
     assert told < found.worst_softness
     assert softest_anywhere(plan, found) <= told * 1.02
+
+
+def test_a_mark_put_beside_an_area_does_not_pass_for_it() -> None:
+    """What was sampled of the area for the plan without the mark is not taken for the plan with it."""
+    floor = Surface(name="Floor", z_m=1.2, width_m=6.0, length_m=9.0)
+    bare = make_plan([], lenses=[a_lens(24.0)]).model_copy(update={"surfaces": (floor,)})
+    marked = make_plan([(0.0, 1.4, 4.0)], lenses=[a_lens(24.0)]).model_copy(update={"surfaces": (floor,)})
+    for plan in (bare, marked):
+        found = worked("tilt", build_scene(plan))
+        of_floor = found.scene.group == len(plan.marks)
+        assert found.rendering is not None
+        assert int(np.count_nonzero(~of_floor)) == len(plan.marks)
+        assert found.worst_softness == pytest.approx(float(found.rendering.softness.max()))
+
+
+@pytest.mark.parametrize(("key", "sees"), [("tilt", 35.0), ("series", 35.0), ("tilt-series", 24.0)])
+def test_an_area_close_before_the_camera_is_sharp_to_the_edge_of_what_the_frames_show(key: str, sees: float) -> None:
+    """A wall a hand's breadth aside: focused farther than its nearest place, frames see more than that lets expect.
+
+    Against rays sent through every frame's corner of the picture, in the plan's own place and not by its samples.
+    """
+    wall = Surface(
+        name="Wall",
+        kind="wall",
+        x_m=0.12,
+        y_m=0.0,
+        z_m=1.0,
+        bearing_deg=90.0,
+        slope_deg=90.0,
+        width_m=3.0,
+        length_m=2.5,
+    )
+    lens = a_lens(sees, closest_m=0.1)
+    plan = make_plan([(0.0, 1.5, 4.0)], framing=sees, lenses=[lens], contrast_floor=0.1, print_mm=(450, 300),
+                     viewing_mm=600)  # fmt: skip
+    plan = plan.model_copy(update={"surfaces": (wall,)})
+    found = worked(key, build_scene(plan))
+    rows, columns = np.meshgrid(np.linspace(-1, 1, 121), np.linspace(0.01, 1, 121))
+    ways = np.stack([columns * 18.0 / sees, rows * 12.0 / sees, np.ones_like(rows)], -1).reshape(-1, 3)
+    # Where each line of sight meets the wall, which runs straight away.
+    places = np.array([0.0, 1.5, 0.0]) + ways * (0.12 / ways[:, :1])
+    on_it = (places[:, 2] <= 2.5) & (places[:, 1] >= 0.0) & (places[:, 1] <= 2.5)
+    looked = found.scene.of_rows(np.full(int(on_it.sum()), found.scene.mark_count), places[on_it])
+    assert found.criterion is not None
+    shown = np.all([render(looked, (one,), found.criterion).inside for one in found.exposures], axis=0)
+    soft = render(looked, found.exposures, found.criterion).softness[shown]
+    assert shown.sum() > 500
+    assert soft.max() <= found.worst_softness * 1.02 + 0.01

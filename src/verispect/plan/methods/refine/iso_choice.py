@@ -43,7 +43,7 @@ def at_a_fitting_iso(solver: Callable[[Scene], Candidate], scene: Scene) -> Cand
     Full stops up to the end of the body's range, and no farther than the asked signal-to-noise ratio allows.
     """
     found = solver(scene)
-    if not found.holds and found.fits and np.any(scene.speeds_mm_s[scene.deciding]):
+    if not found.is_sharp and found.fits and np.any(scene.speeds_mm_s[scene.deciding]):
         found = _raised(solver, scene, found)
     longest = max((exposure.shutter_s for exposure in found.exposures), default=0.0)
     if longest > _LONGEST_S:
@@ -67,13 +67,13 @@ def _raised(solver: Callable[[Scene], Candidate], scene: Scene, found: Candidate
         return solver(same_scene(scene, plan.model_copy(update={"kit": kit})))
 
     highest = at(steps[-1])
-    if not highest.holds:
+    if not highest.is_sharp:
         return found
     low, high, best = -1, len(steps) - 1, highest
     while high - low > 1:
         middle = (low + high) // 2
         tried = at(steps[middle])
-        if tried.holds:
+        if tried.is_sharp:
             high, best = middle, tried
         else:
             low = middle
