@@ -192,6 +192,14 @@ def test_taking_a_method_shows_its_frames_and_can_be_undone(qtbot, window: MainW
     assert window.document.plan.choice.method is None
 
 
+def test_the_strip_tells_of_a_must_beside_the_picture(qtbot, window: MainWindow) -> None:
+    camera = window.document.plan.camera.model_copy(update={"bearing_deg": 14.0})
+    window.document.update("camera", camera=camera)
+    weighed(qtbot, window)
+    assert window.strip.cells["tilt"].toolTip().endswith("1 must outside")
+    assert window.strip.cells["tilt"].advised
+
+
 def test_strip_follows_a_change_at_once(qtbot, window: MainWindow) -> None:
     before = window.weighing.by_key("one-frame").worst_softness
     window.show_station("subject")

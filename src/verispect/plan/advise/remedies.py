@@ -129,12 +129,15 @@ def _shifted(nearest: Candidate) -> Sentence | None:
     rise, cross = (camera.rise_mm + _MORE * lacking[1] * framing, camera.cross_mm + _MORE * lacking[0] * framing)
     if max(abs(rise), abs(cross)) > _MOST_SHIFT_MM or not _holds_from(nearest, {"rise_mm": rise, "cross_mm": cross}):
         return None
-    values: dict[str, object] = {"rise": rise, "cross": cross, "method": Sentence(nearest.method.name)}
-    if lacking[0] == 0.0:
-        return Sentence("With a rise of {rise:.1f} mm, {method} holds", values)
-    if lacking[1] == 0.0:
-        return Sentence("With a cross of {cross:.1f} mm, {method} holds", values)
-    return Sentence("With a rise of {rise:.1f} mm and a cross of {cross:.1f} mm, {method} holds", values)
+    moves = []
+    if lacking[1]:
+        word = "a rise of {mm:.1f} mm" if rise > 0.0 else "a fall of {mm:.1f} mm"
+        moves.append(Sentence(word, {"mm": abs(rise)}))
+    if lacking[0]:
+        word = "a cross of {mm:.1f} mm to the right" if cross > 0.0 else "a cross of {mm:.1f} mm to the left"
+        moves.append(Sentence(word, {"mm": abs(cross)}))
+    move = moves[0] if len(moves) == 1 else Sentence("{first} and {other}", {"first": moves[0], "other": moves[1]})
+    return Sentence("With {move}, {method} holds", {"move": move, "method": Sentence(nearest.method.name)})
 
 
 def _higher(nearest: Candidate) -> Sentence | None:

@@ -127,7 +127,7 @@ def _outcome(widget: QWidget, candidate: Candidate) -> str:
     if candidate.lost_marks:
         return widget.tr("{0} · {1} on no frame").format(stop, candidate.lost_marks[0])
     if candidate.is_sharp:
-        return widget.tr("{0} · {1} outside the picture").format(stop, candidate.beside[0])
+        return widget.tr("{0} · {1} must outside").format(stop, len(candidate.beside))
     if not np.isfinite(worst):
         return widget.tr("{0} · detail too fine").format(stop)
     return widget.tr("{0} · {1:.2f}× too soft").format(stop, worst)
