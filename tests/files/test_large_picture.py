@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tracemalloc
 from datetime import datetime
 from pathlib import Path
 
@@ -54,6 +55,20 @@ def test_a_zarr_is_an_array_that_says_what_it_is(tmp_path: Path) -> None:
         write_large(out, PIXELS, room=tmp_path)
     write_large(out, PIXELS[:900], room=tmp_path, force=True)
     assert zarr.open_array(str(out), mode="r").shape == (900, 2201, 3)
+
+
+@pytest.mark.parametrize("name", ["a.tif", "a.zarr"])
+def test_a_very_wide_picture_takes_no_more_memory_than_a_part_of_it(tmp_path: Path, name: str) -> None:
+    """Strips of a joined picture of 76,000 columns, 512 rows high, were more than all the memory it may take."""
+    wide = np.memmap(tmp_path / "pixels", np.uint16, "w+", shape=(600, 24_000, 3))
+    wide[::7, ::5] = 4000
+    tracemalloc.start()
+    try:
+        write_large(tmp_path / name, wide, room=tmp_path)
+        most = tracemalloc.get_traced_memory()[1]
+    finally:
+        tracemalloc.stop()
+    assert most < 1.2e8
 
 
 def test_what_is_stopped_or_fails_leaves_nothing_half_done(tmp_path: Path) -> None:

@@ -16,6 +16,8 @@ from verispect.files.picture_out import HELD_FOR_EXIF, TIFF_SUFFIXES, Shot, add_
 Pixels16 = NDArray[np.uint16]
 ZARR = ".zarr"
 _TILE, _CHUNK = 512, 1024
+# So many pixels of a smaller copy are made at once.
+_STRIP_PIXELS = 1_000_000
 # Smaller copies end where one fits on a screen.
 _SCREEN = 1024
 # Classic TIFF counts bytes with 32 bits; a little is left for what is not pixels.
@@ -117,10 +119,12 @@ def _levels(pixels: Pixels16, room: Path, stop: Callable[[], bool]) -> list[Pixe
         if rows < 1 or columns < 1:
             break
         smaller: Pixels16 = np.memmap(room / f"level-{len(levels) + 1}", np.uint16, "w+", shape=(rows, columns, 3))
-        for top in range(0, rows, _TILE):
+        # As wide as the picture is a strip, however wide: so few rows that it stays small.
+        step = max(1, min(_TILE, _STRIP_PIXELS // columns))
+        for top in range(0, rows, step):
             if stop():
                 raise Cancelled
-            bottom = min(top + _TILE, rows)
+            bottom = min(top + step, rows)
             strip = larger[2 * top : 2 * bottom, : 2 * columns].astype(np.uint32)
             mean = strip[::2, ::2] + strip[1::2, ::2] + strip[::2, 1::2] + strip[1::2, 1::2]
             smaller[top:bottom] = (mean + 2) // 4
@@ -137,6 +141,8 @@ def _write_zarr(path: Path, pixels: Pixels16, stop: Callable[[], bool]) -> None:
         attributes={"axes": ["row", "column", "channel"], "curve": "sRGB", "made_by": "Verispect"},
     )  # fmt: skip
     for top in range(0, pixels.shape[0], _CHUNK):
-        if stop():
-            raise Cancelled
-        made[top : top + _CHUNK] = pixels[top : top + _CHUNK]
+        for left in range(0, pixels.shape[1], _CHUNK):
+            if stop():
+                raise Cancelled
+            here = np.s_[top : top + _CHUNK, left : left + _CHUNK]
+            made[here] = pixels[here]
