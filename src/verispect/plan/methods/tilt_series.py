@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 import numpy as np
 
@@ -37,12 +38,7 @@ def tilt_series(scene: Scene) -> Candidate:
 def _attempt(problem: Problem) -> Candidate:
     if problem.lens.tilt_deg <= 0.0:
         return unfit("tilt-series", problem.scene, no_tilt(problem))
-    limit = math.radians(problem.lens.tilt_deg)
-    axis = shallowest_axis(problem, limit)
-    state = problem.state(f_number=problem.middle_stop, image_distance_mm=problem.focal_mm * axis[2], axis=axis)
-    if corner_reserve_mm(problem, state) < 0.0:
-        limit = limit_within_circle(problem, limit) or 0.0
-        axis = shallowest_axis(problem, limit) if limit > 0.0 else FORWARD
+    axis, limit = _axis_within_circle(_Geometry(problem))
     covers = problem.scene.plan.wish.series_covers
     found = _towards_detents(problem, limit, covers) or _along(problem, axis, covers)
     for share in _SHARES:
@@ -54,6 +50,44 @@ def _attempt(problem: Problem) -> Candidate:
         for other in _axes_by_groups(problem, limit):
             found = better(found, _along(problem, other, covers))
     return found
+
+
+class _Geometry:
+    """What the best axis hangs on: not on what counts as sharp, nor on how much of that a series may use up.
+
+    A threshold is looked for by weighing one subject with one kit some twenty times over.
+    """
+
+    __slots__ = ("_parts", "problem")
+
+    def __init__(self, problem: Problem) -> None:
+        self.problem = problem
+        plan = problem.scene.plan
+        self._parts = (
+            problem.points_mm.tobytes(), problem.weights.tobytes(), problem.focal_mm, problem.ring_focal_mm,
+            problem.middle_stop, problem.lens, plan.camera, plan.kit,
+        )  # fmt: skip
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Geometry) and all(
+            own is its or own == its for own, its in zip(self._parts, other._parts, strict=True)
+        )
+
+    def __hash__(self) -> int:
+        return hash(self._parts[:5])
+
+
+@lru_cache(maxsize=32)
+def _axis_within_circle(of: _Geometry) -> tuple[Vector, float]:
+    """The axis that leaves least depth, and the limit on its tilt, radians, that keeps one frame's corners lit."""
+    problem = of.problem
+    limit = math.radians(problem.lens.tilt_deg)
+    axis = shallowest_axis(problem, limit)
+    state = problem.state(f_number=problem.middle_stop, image_distance_mm=problem.focal_mm * axis[2], axis=axis)
+    if corner_reserve_mm(problem, state) < 0.0:
+        limit = limit_within_circle(problem, limit) or 0.0
+        axis = shallowest_axis(problem, limit) if limit > 0.0 else FORWARD
+    return axis, limit
 
 
 def _along(problem: Problem, axis: Vector, covers: Covers) -> Candidate:
