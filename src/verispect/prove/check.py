@@ -36,7 +36,7 @@ from verispect.prove.resources.recall import Recall
 from verispect.prove.series_check import SeriesCheck
 from verispect.prove.shots_check import Repeat, compare_shots
 from verispect.prove.softness.block_map import BlockMap
-from verispect.prove.softness.mark_softness import MarkSoftness, measure
+from verispect.prove.softness.mark_softness import MarkSoftness, believed, measure
 from verispect.prove.verdict import advice, gaps_between, missing_frames, redo
 
 Progress = Callable[[float, str], None]
@@ -441,7 +441,7 @@ class _Check:
                 where = "outside the picture" if pixel is None else "too near the picture's edge"
                 told = replace(told, how=f"{where} as the camera looked")
             found.append(replace(told, pixel=pixel))
-        return found
+        return believed(candidate, found)
 
 
 def _laid(photograph: Path | None, candidate: Candidate | None) -> tuple[Laid | None, tuple[str, ...]]:

@@ -10,10 +10,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.special import j1
 
+from tests.conftest import a_lens, make_plan
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
 from verispect.prove.expected import blur_per_defocus, focused_from
-from verispect.prove.softness.mark_softness import _better_cut_off, _of_one_distance, measure
+from verispect.prove.softness.mark_softness import _better_cut_off, _of_one_distance, believed, measure
 from verispect.prove.softness.ranging import ranged
 
 
@@ -102,3 +105,33 @@ def test_what_a_frame_that_cuts_it_off_would_hold_is_not_told_from_others(method
     assert not _better_cut_off(candidate, 1, away, {0})
     assert not _better_cut_off(candidate, 1, away, ())
     assert not _better_cut_off(candidate, 1, None, {2})
+
+
+@pytest.mark.parametrize(("missed", "is_told"), [(0.0, True), (1.0, False), (-1.5, False)])
+def test_two_frames_tell_how_sharp_marks_are_where_both_were_focused_as_planned(missed: float, is_told: bool) -> None:
+    """Texture blurred by known discs; `missed` is what the second frame is off, in allowed blurs."""
+    lens = a_lens(50.0, f_numbers=[5.6, 5.6], tilt_deg=0, shift_mm=0)
+    places = [(0.0, 1.5, 2.0), (0.2, 1.6, 2.2), (-0.3, 1.4, 2.6), (0.3, 1.4, 3.8)]
+    plan = make_plan(places, framing=50.0, lenses=[lens], print_mm=(300, 200), viewing_mm=400, rule="disc")
+    pair = worked("series", build_scene(plan))
+    assert pair.frame_count == 2
+    assert pair.rendering is not None
+    pitch = 36.0 / 2160
+    told = []
+    for mark, place in enumerate(places):
+        away_mm = 1000.0 * place[2]
+        sharp_at = 50.0 * away_mm / (away_mm - 50.0)
+        blocks = {}
+        for index, exposure in enumerate(pair.exposures):
+            off = exposure.state.image_distance_mm - sharp_at
+            off += index * missed * exposure.allowed_blur_mm / blur_per_defocus(exposure)
+            blocks[index] = leaf(abs(off) * blur_per_defocus(exposure) / pitch, 10 * mark + index)
+        told.append(measure(pair, pair.rendering, mark, blocks, pitch))
+    found = believed(pair, told)
+    assert [mark.name for mark in found] == [f"m{k}" for k in range(4)]
+    if is_told:
+        assert sum(mark.softness is not None for mark in found) >= 3
+        for mark, planned in zip(found, pair.rendering.softness.tolist(), strict=True):
+            assert mark.softness is None or mark.softness == pytest.approx(planned, abs=0.2)
+    else:
+        assert all(mark.verdict == "cannot-say" for mark in found)
