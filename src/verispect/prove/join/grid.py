@@ -33,7 +33,7 @@ from verispect.prove.join.kept import Measured, read_measured, write_measured
 from verispect.prove.join.painting import Painter
 from verispect.prove.join.placing import Placed, found_places
 from verispect.prove.join.pointing import Pair, corrected, pair_report, pairs_of
-from verispect.prove.resources.peak_memory import begin_peak, peak_mb
+from verispect.prove.resources.peak_memory import Held, begin_peak, peak_mb
 
 Progress = Callable[[float, str], None]
 _PART_PX = 768
@@ -62,6 +62,7 @@ class Joined:
     on_disk: bool = False
     corners_share: float = 0.0
     ghosts: list[dict[str, Any]] = field(default_factory=list)
+    held: Held = field(default_factory=Held)
 
     def report(self) -> dict[str, Any]:
         """The contract's JSON."""
@@ -75,7 +76,7 @@ class Joined:
             "projection": self.canvas.projection,
             "corners_share": round(self.corners_share, 6),
             "seconds": round(self.seconds, 3),
-            "peak_memory_mb": round(peak_mb(), 1),
+            "peak_memory_mb": round(self.held.most_mb if self.on_disk else peak_mb(), 1),
             "doubtful": self.doubtful,
             "ghosts": self.ghosts,
         }
@@ -159,7 +160,12 @@ def join(
     """
     begin = time.monotonic()
     begin_peak()
-    say = progress or (lambda _share, _text: None)
+    held, tell = Held(), progress or (lambda _share, _text: None)
+
+    def say(share: float, text: str) -> None:
+        held.look()
+        tell(share, text)
+
     stop = is_cancelled or (lambda: False)
     frames = [described(path) for path in frames_in(places)]
     if not as_given:
@@ -232,7 +238,7 @@ def join(
     return Joined(
         result, told, [pair_report(pair, files) for pair in pairs], crop, time.monotonic() - begin, canvas, doubtful,
         frames[0], on_disk, views[0].bend * corner_tangent(views[0], pixels) ** 2,
-        [_told(ghost, canvas, files) for ghost in ghosts],
+        [_told(ghost, canvas, files) for ghost in ghosts], held,
     )  # fmt: skip
 
 

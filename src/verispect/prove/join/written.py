@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -60,6 +61,7 @@ def join_to(
         Also where the picture is too large for the file that was named, before anything of it is painted.
     Cancelled
     """
+    begin = time.monotonic()
     not_over(out, force=force)
     suits(out, (ZARR,))
     ready_for(out)
@@ -75,13 +77,19 @@ def join_to(
             most_side=_JPEG_SIDE if suffix in (".jpg", ".jpeg") else None, out=out,
         )  # fmt: skip
         joined = join(places, sensor_wide_mm=sensor_wide_mm, merge_cell=merge_cell, room=room, **how)
-        first = joined.first
+        first, stop = joined.first, how.get("is_cancelled")
         assert first is not None
+
+        def is_stopped() -> bool:
+            joined.held.look()
+            return stop is not None and stop()
+
         if joined.on_disk and suffix in (ZARR, *TIFF_SUFFIXES):
             write_large(
                 out, joined.pixels, room=folder, shot=shot_of(first), icc=profile_of(first), force=force,
-                is_cancelled=how.get("is_cancelled"),
+                is_cancelled=is_stopped,
             )  # fmt: skip
         else:
             write_picture(out, joined.pixels, shot=shot_of(first), icc=profile_of(first), force=force)
+    joined.seconds = time.monotonic() - begin
     return joined
