@@ -127,7 +127,9 @@ def _outcome(widget: QWidget, candidate: Candidate) -> str:
     if candidate.lost_marks:
         return widget.tr("{0} · {1} on no frame").format(stop, candidate.lost_marks[0])
     if candidate.is_sharp:
-        return widget.tr("{0} · {1} must outside").format(stop, len(candidate.beside))
+        count = len(candidate.beside)
+        words = widget.tr("{0} · {1} must outside") if count == 1 else widget.tr("{0} · {1} musts outside")
+        return words.format(stop, count)
     if not np.isfinite(worst):
         return widget.tr("{0} · detail too fine").format(stop)
     return widget.tr("{0} · {1:.2f}× too soft").format(stop, worst)
