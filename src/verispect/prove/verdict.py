@@ -16,7 +16,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove.expected import ahead_m
 from verispect.prove.report import REDO, Fault, FrameReport
 from verispect.prove.softness.block_map import BlockMap
-from verispect.prove.softness.mark_softness import MarkSoftness
+from verispect.prove.softness.mark_softness import BY_TWO, MarkSoftness
 
 # A gap is told from this softness on; and so finely its place is sought.
 _SOFT, _HALVINGS = 1.05, 40
@@ -175,7 +175,13 @@ def advice(
             "over one another and is cropped for it, but near things may not fit"
         )
     said += [f"{mark.name}: {mark.how}" for mark in marks if mark.hidden]
-    untold = sum(mark.softness is None and not mark.hidden for mark in marks)
+    by_two = sum(mark.how == BY_TWO for mark in marks)
+    if by_two:
+        said.append(
+            f"{by_two} of {len(marks)} marks show in two frames alone, which tell how sharp they came out only where "
+            "three of them stand as planned: an edge at the mark, or a frame between the two, would tell"
+        )
+    untold = sum(mark.softness is None and not mark.hidden for mark in marks) - by_two
     if untold:
         said.append(
             f"How sharp {untold} of {len(marks)} marks came out cannot be told: it takes an edge at "

@@ -16,8 +16,9 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.expected import blur_per_defocus, focused_from
-from verispect.prove.softness.mark_softness import _better_cut_off, _of_one_distance, believed, measure
+from verispect.prove.softness.mark_softness import BY_TWO, _better_cut_off, _of_one_distance, believed, measure
 from verispect.prove.softness.ranging import ranged
+from verispect.prove.verdict import advice
 
 
 def blur_in(series: Candidate, index: int, sharp_at_mm: float) -> float:
@@ -135,3 +136,5 @@ def test_two_frames_tell_how_sharp_marks_are_where_both_were_focused_as_planned(
             assert mark.softness is None or mark.softness == pytest.approx(planned, abs=0.2)
     else:
         assert all(mark.verdict == "cannot-say" for mark in found)
+        [said, _] = advice([], found, planned=True, plain=False, blocks=None)
+        assert said.startswith(f"{sum(mark.how == BY_TWO for mark in found)} of 4 marks show in two frames alone")

@@ -34,6 +34,7 @@ _MOST_UNSURE_SHARP = 0.6
 # frames one and a half allowed blurs off 0.3.
 _LEAST_LOOKS = 3
 _LEAST_AGREEING, _AGREE = 3, 0.2
+BY_TWO = "by two frames alone, and too few marks show that both were focused as planned"
 # Frames differ in focus by at least so many allowed blurs.
 _LEAST_APART = 0.2
 # So much more than their ± the blurs of one edge may differ from what its frames' focus makes of it, allowed blurs.
@@ -140,9 +141,8 @@ def believed(candidate: Candidate, told: Sequence[MarkSoftness]) -> list[MarkSof
             off.append(abs(mark.ranged.off_mm) * blur_per_defocus(exposure) / exposure.allowed_blur_mm)
     if len(off) >= _LEAST_AGREEING and float(np.median(off)) <= _AGREE:
         return list(told)
-    why = "by two frames alone, and too few marks show that both were focused as planned"
     return [
-        replace(mark, softness=None, plus_minus=None, how=why, ranged=None) if mark.how == "spectra" else mark
+        replace(mark, softness=None, plus_minus=None, how=BY_TWO, ranged=None) if mark.how == "spectra" else mark
         for mark in told
     ]
 
