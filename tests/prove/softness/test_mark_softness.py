@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -16,8 +17,15 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.expected import blur_per_defocus, focused_from
-from verispect.prove.softness.mark_softness import BY_TWO, _better_cut_off, _of_one_distance, believed, measure
-from verispect.prove.softness.ranging import ranged
+from verispect.prove.softness.mark_softness import (
+    BY_TWO,
+    MarkSoftness,
+    _better_cut_off,
+    _of_one_distance,
+    believed,
+    measure,
+)
+from verispect.prove.softness.ranging import Ranged, ranged
 from verispect.prove.verdict import advice
 
 
@@ -138,3 +146,18 @@ def test_two_frames_tell_how_sharp_marks_are_where_both_were_focused_as_planned(
         assert all(mark.verdict == "cannot-say" for mark in found)
         [said, _] = advice([], found, planned=True, plain=False, blocks=None)
         assert said.startswith(f"{sum(mark.how == BY_TWO for mark in found)} of 4 marks show in two frames alone")
+
+
+def test_two_frames_that_are_not_believed_accuse_nothing_of_hiding_a_mark(series: Candidate) -> None:
+    pair = replace(series, exposures=series.exposures[:2])
+    away = Ranged(2.0, 0.1, 9.0, 0.3, 0.05, (0.0, 1.5, 2.0))
+    told = [
+        MarkSoftness("Door", 0, None, None, 0.5, "what is seen there stands 2 m away", away),
+        MarkSoftness("Sky", 1, 0.4, 0.1, 0.5, "spectra"),
+        MarkSoftness("Sign", 0, 0.4, 0.1, 0.5, "edge", away),
+        MarkSoftness("Wall", 0, None, None, 0.5, "no texture, several depths, or too few frames"),
+    ]
+    door, sky, sign, wall = believed(pair, told)
+    assert (door.how, door.hidden, sky.how, sky.softness) == (BY_TWO, False, BY_TWO, None)
+    assert (sign.softness, sign.ranged, wall) == (0.4, None, told[3])
+    assert believed(series, told) == told

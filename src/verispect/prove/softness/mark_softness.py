@@ -141,10 +141,14 @@ def believed(candidate: Candidate, told: Sequence[MarkSoftness]) -> list[MarkSof
             off.append(abs(mark.ranged.off_mm) * blur_per_defocus(exposure) / exposure.allowed_blur_mm)
     if len(off) >= _LEAST_AGREEING and float(np.median(off)) <= _AGREE:
         return list(told)
-    return [
-        replace(mark, softness=None, plus_minus=None, how=BY_TWO, ranged=None) if mark.how == "spectra" else mark
-        for mark in told
-    ]
+    return [_without_distance(mark) for mark in told]
+
+
+def _without_distance(mark: MarkSoftness) -> MarkSoftness:
+    """What is left of a mark where how far away it is cannot be believed: an edge tells by itself."""
+    if mark.how == "edge" or (mark.ranged is None and mark.how != "spectra"):
+        return replace(mark, ranged=None)
+    return replace(mark, softness=None, plus_minus=None, how=BY_TWO, ranged=None)
 
 
 def _better_cut_off(candidate: Candidate, index: int, away: Ranged | None, cut_off: Collection[int]) -> bool:
