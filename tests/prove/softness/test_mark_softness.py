@@ -14,6 +14,7 @@ from scipy.special import j1
 from tests.conftest import a_lens, make_plan
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.method import method_of
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.expected import blur_per_defocus, focused_from
@@ -136,6 +137,9 @@ def test_two_frames_tell_how_sharp_marks_are_where_both_were_focused_as_planned(
             off += index * missed * exposure.allowed_blur_mm / blur_per_defocus(exposure)
             blocks[index] = leaf(abs(off) * blur_per_defocus(exposure) / pitch, 10 * mark + index)
         told.append(measure(pair, pair.rendering, mark, blocks, pitch))
+        # Two places of a grid that show the same mark are no series.
+        grid = replace(pair, method=method_of("turned-grid"))
+        assert measure(grid, pair.rendering, mark, blocks, pitch).softness is None
     found = believed(pair, told)
     assert [mark.name for mark in found] == [f"m{k}" for k in range(4)]
     if is_told:

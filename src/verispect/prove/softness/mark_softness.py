@@ -255,8 +255,9 @@ def _spectra_of(
 ) -> tuple[int, float, float, Ranged | None] | None:
     scene, criterion = candidate.scene, candidate.criterion
     assert criterion is not None
-    needed = min(_LEAST_LOOKS, len(candidate.exposures))
-    if len(blocks) < max(needed, 2):
+    # Two places of a grid that share a mark are no series of two.
+    needed = 2 if len(candidate.exposures) == 2 and not candidate.method.is_grid else _LEAST_LOOKS
+    if len(blocks) < needed:
         return None
     planned = int(rendering.exposure[k])
     best = planned if planned in blocks else min(blocks, key=lambda index: abs(index - planned))

@@ -107,7 +107,7 @@ def test_a_mark_put_beside_an_area_does_not_pass_for_it() -> None:
 def test_an_area_close_before_the_camera_is_sharp_to_the_edge_of_what_the_frames_show(key: str, sees: float) -> None:
     """A wall a hand's breadth aside: focused farther than its nearest place, frames see more than that lets expect.
 
-    Against rays sent through every frame's corner of the picture, in the plan's own place and not by its samples.
+    Against where lines of sight all over the picture meet the wall, and not by the samples of it.
     """
     wall = Surface(
         name="Wall",
