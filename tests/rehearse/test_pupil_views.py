@@ -11,6 +11,7 @@ import pytest
 
 from tests.conftest import a_lens, make_plan
 from verispect.optics.focus_bend import FocusBend
+from verispect.optics.otf import defocused_otf
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.rehearse import textures
@@ -199,3 +200,40 @@ def test_ground_far_aside_ends_where_its_far_edge_lies() -> None:
     for at in (20, 120, 240, 340):
         lit = np.flatnonzero(picture[:, at] > 0.5)
         assert lit[0] - 0.5 == pytest.approx(float(np.interp(at, column, row)), abs=1.5)
+
+
+@pytest.mark.parametrize(("waves", "texels"), [(0.2, 1.0), (0.3, 2.5), (0.5, 1.0), (0.5, 2.5), (0.75, 1.0)])
+def test_what_defocus_takes_of_a_wall_is_what_the_wave_takes(waves: float, texels: float) -> None:
+    """A wall at f/11 on 6.25 µm, against itself in focus: by Hopkins (1955), at five frequencies of the picture.
+
+    Whether its texels are as coarse as pixels or finer, so that views are read from a filtered texture.
+    """
+    stop, pitch, side, wavelength = 11.0, 0.00625, 384, 5.5e-4
+    camera = replace(camera_focused(3.0, stop=stop), pixels=(side, side), pitch_mm=pitch)
+    state = camera.exposure.state
+    texel = 3.0 * pitch / state.focal_mm / texels
+    grain = cv2.GaussianBlur(np.random.default_rng(3).normal(0.0, 1.0, (512, 512)), (0, 0), 0.9)
+    texture = np.repeat((0.5 + 0.3 * grain)[..., None], 4, axis=2).clip(0.0, 1.0).astype(np.float32)
+    outline = np.array([[0, 0], [4096, 0], [4096, 4096], [0, 4096]], float)
+    corner = np.array([-2048 * texel, 1.5 - 2048 * texel, 3.0])
+    wall = Panel("w", corner, np.array([texel, 0, 0]), np.array([0, texel, 0]), outline, 0)
+    model = Model((wall,), (textures.mips(texture),))
+    blur = 8.0 * state.working_f_number * wavelength * waves
+
+    def spectrum(blur_mm: float) -> np.ndarray:
+        farther = 1.0 + blur_mm * stop / state.focal_mm
+        moved = replace(state, image_distance_mm=state.image_distance_mm * farther)
+        seen = replace(camera, exposure=replace(camera.exposure, state=moved), pitch_mm=pitch * farther)
+        picture = render(model, seen, wavelength_mm=wavelength, seed=1)[..., 0]
+        window = np.hanning(side)[:, None] * np.hanning(side)
+        return np.fft.fft2((picture - picture.mean()) * window)
+
+    sharp, soft = spectrum(0.0), spectrum(blur)
+    radius = np.hypot(*np.meshgrid(np.fft.fftfreq(side), np.fft.fftfreq(side)))
+    for frequency in (0.05, 0.1, 0.15, 0.2, 0.25):
+        ring = np.abs(radius - frequency) < 0.012
+        left = float((soft * sharp.conj())[ring].sum().real / (np.abs(sharp[ring]) ** 2).sum())
+        reduced = frequency / pitch * wavelength * state.working_f_number
+        wave = defocused_otf(reduced_frequency=reduced, beta=np.pi * frequency / pitch * blur)
+        perfect = defocused_otf(reduced_frequency=reduced, beta=0.0)
+        assert left == pytest.approx(float(wave / perfect), abs=0.035)

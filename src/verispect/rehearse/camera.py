@@ -24,7 +24,7 @@ from verispect.rehearse.projection import Camera
 from verispect.rehearse.pupil_views import FINE, Quality
 from verispect.rehearse.scene_model import Model, build_model
 from verispect.rehearse.sensor_noise import dim, exposed
-from verispect.rehearse.wave_blur import airy_kernel
+from verispect.rehearse.wave_blur import diffracted
 
 Picture = NDArray[np.float32]
 # Ends of the tone scale: a dark frame lets through so little.
@@ -253,12 +253,10 @@ class Rehearsal:
         )
         if picture is None:
             return None
-        kernel = airy_kernel(
-            working_f_number=camera.exposure.state.working_f_number, wavelength_mm=wavelength, pitch_mm=self.pitch_mm
-        )
-        if kernel.size > 1:
-            picture = np.asarray(cv2.filter2D(picture, -1, kernel, borderType=cv2.BORDER_REPLICATE), np.float32)
-        return picture
+        return diffracted(
+            picture, working_f_number=camera.exposure.state.working_f_number, wavelength_mm=wavelength,
+            pitch_mm=self.pitch_mm,
+        )  # fmt: skip
 
     def _falloff(self, camera: Camera) -> Picture:
         """Light that is left over the picture, 1 on the axis: the lens's own and the cosine's fourth power."""

@@ -15,7 +15,7 @@ from verispect.rehearse.projection import looking_at
 from verispect.rehearse.pupil_views import FINE, Quality
 from verispect.rehearse.scene_model import Model, build_model
 from verispect.rehearse.sensor_noise import exposed, srgb_16
-from verispect.rehearse.wave_blur import airy_kernel
+from verispect.rehearse.wave_blur import diffracted
 
 # More pixels of a frame than this each way are not worked out for a part that is shown small.
 _MOST_PX = 900
@@ -65,9 +65,7 @@ def crop_about(
     picture = pupil_views.render(model, camera, wavelength_mm=wavelength, seed=index, quality=quality)
     if picture is None:
         return None
-    kernel = airy_kernel(working_f_number=state.working_f_number, wavelength_mm=wavelength, pitch_mm=pitch)
-    if kernel.size > 1:
-        picture = np.asarray(cv2.filter2D(picture, -1, kernel, borderType=cv2.BORDER_REPLICATE), np.float32)
+    picture = diffracted(picture, working_f_number=state.working_f_number, wavelength_mm=wavelength, pitch_mm=pitch)
     picture = exposed(picture, body=plan.kit.body, pixel_mm=pitch, gain=1.0, seed=(1, index), noise=True)
     coded = (srgb_16(picture) >> 8).astype(np.uint8)
     how = cv2.INTER_AREA if shown_px < side else cv2.INTER_CUBIC

@@ -60,25 +60,29 @@ class Camera:
         wide, high = self.pixels
         return np.array([[-1 / p, 0, x0 / p + 0.5 * (wide - 1)], [0, 1 / p, -y0 / p + 0.5 * (high - 1)], [0, 0, 1.0]])
 
-    def pupil_points_mm(self, count: int, shrink: float = 1.0) -> Floats:
+    def pupil_points_mm(self, count: int, radii: Floats | None = None) -> Floats:
         """Points of the exit pupil (K, 3) from the rear principal point, spread evenly over its disc.
 
-        One point alone is the pupil's middle.
+        One point alone is the pupil's middle. With radii (K,), as shares of the pupil's, they lie so far out.
         """
         state = self.exposure.state
         axis = np.asarray(state.axis)
         centre = -state.focal_mm * (1.0 - state.pupil_magnification) * axis
         if count == 1:
             return centre[None]
-        radius = 0.5 * state.pupil_magnification * state.focal_mm / state.f_number * shrink
+        radius = 0.5 * state.pupil_magnification * state.focal_mm / state.f_number
         first = np.array([1.0, 0.0, 0.0]) - axis[0] * axis
         first /= np.linalg.norm(first)
         second = np.cross(axis, first)
         k = np.arange(count)
-        r = radius * np.sqrt((k + 0.5) / count)
+        r = radius * (np.sqrt((k + 0.5) / count) if radii is None else radii)
         disc = np.stack([r * np.cos(k * _GOLDEN), r * np.sin(k * _GOLDEN)], axis=1)
         # A spiral's centre of gravity is a little off the middle; what is in focus may not move for that.
         disc -= disc.mean(axis=0)
+        if radii is not None and count >= _FEW_VIEWS:
+            # Nor may few that lie far out blur more in one direction.
+            spread = np.linalg.cholesky(disc.T @ disc / count)
+            disc = disc @ np.linalg.inv(spread).T * math.sqrt(0.5 * float(np.mean(r**2)))
         found: Floats = centre + disc[:, :1] * first + disc[:, 1:] * second
         return found
 

@@ -20,7 +20,7 @@ from verispect.optics.types import Floats
 from verispect.rehearse.projection import Camera, jitter
 from verispect.rehearse.scene_model import Model, Panel
 from verispect.rehearse.textures import UNIT, Mip
-from verispect.rehearse.wave_blur import pupil_share, waves_of_blur
+from verispect.rehearse.wave_blur import pupil_radii, waves_of_blur
 from verispect.rehearse.windows import Windows
 
 Picture = NDArray[np.float32]
@@ -33,6 +33,10 @@ _VIEWS = ((1.0, 8), (2.5, 16), (4.5, 18), (math.inf, 24))
 _VIEWS_AT_EDGES = ((1.0, 8), (2.5, 16), (4.5, 22), (8.0, 30), (math.inf, 40))
 # Depths and blurs of a tile are alike up to this ratio; or where nothing is blurred by as much as so many pixels.
 _EVEN, _SHARP_PX = 1.25, 0.7
+# Of the spread of views at least so much is left, whatever their texture is filtered by.
+_LEAST_LEFT = 0.25
+# Views reach as far beyond the rim of the blur's half, by which wave spreads wider than geometry.
+_REACH = 0.75
 # Nothing nearer than so many focal lengths is drawn: it is inside the lens.
 _NEAREST = 1.3
 # Corners farther off than this are brought nearer, which turns the edges that end there: a view has none so far off.
@@ -202,23 +206,19 @@ def _draw_tile(
     windows: Windows,
     into: Picture,
 ) -> None:
-    left, top, right, bottom = box
     blur = max(max(layer.blur_px[0], layer.drawn.smear_px) for layer in layers)
     net = _Net.over(box, min(layer.blur_px[1] for layer in layers))
     count = quality.views(blur, at_edge=any(not layer.whole for layer in layers))
-    narrower = np.sqrt(max(1.0 - 3.0 / count, 0.25))
-    state = camera.exposure.state
-    waves = float(np.max(waves_of_blur(blur * camera.pitch_mm, state.working_f_number, wavelength_mm)))
-    pupil = camera.pupil_points_mm(count, shrink=float(narrower * pupil_share(waves)))
-    offsets = jitter(pupil, seed) * narrower if net.pitch == 1 else np.zeros((count, 2))
-    offsets = offsets + camera.bend_px(pupil, (0.5 * (left + right), 0.5 * (top + bottom)))
     # Each view is of a moment of its own, in an order free of the pupil's.
     moments = (np.random.default_rng(seed + 1).permutation(count) + 0.5) / count - 0.5
     found: list[tuple[Mip, Floats, int, _Part | None]] = []
     for layer in layers:
+        mips = model.mips[layer.drawn.panel.texture]
+        level, filtered = _mip(layer, box, count, len(mips))
+        pupil, offsets = _aimed(layer, camera, box, count, filtered, wavelength_mm, seed if net.pitch == 1 else None)
         moved = offsets + np.stack([layer.drawn.smear_px * moments, np.zeros(count)], axis=1)
         texture, inverse, edges, border = _homographies(
-            model, layer, camera, pupil, moved, net, count, windows, len(found)
+            mips[level], level, layer, camera, pupil, moved, net, windows, len(found)
         )
         part = None if layer.whole else _Part.of(edges, net.size)
         if part is None or part.size[0] > 0:
@@ -390,7 +390,7 @@ def _layers(drawn: Sequence[_Drawn], camera: Camera, box: Box) -> list[_Layer]:
             continue
         long, short = blur_axes_mm(points[ahead], camera.exposure.state)
         blur = (float(long.max()) / camera.pitch_mm, float(short.min()) / camera.pitch_mm)
-        reach = 0.5 * min(blur[0], item.spread_px) + 1.5
+        reach = _REACH * min(blur[0], item.spread_px) + 1.5
         distance = (flat[:4] @ item.sides.T).min(axis=1)
         if distance.max() < -reach and not _crosses(item.edge_px, corners, reach):
             continue
@@ -426,14 +426,32 @@ def _crosses(edge: Floats, corners: Floats, reach: float) -> bool:
     return len(part) >= 3
 
 
+def _aimed(
+    layer: _Layer, camera: Camera, box: Box, count: int, filtered_px2: float, wavelength_mm: float, seed: int | None
+) -> tuple[Floats, Floats]:
+    """Where on the pupil a layer's views are taken from (K, 3), and how far in the picture each is moved (K, 2).
+
+    Each layer has rings of its own, for the wave makes of its blur what it makes of no other. What its texture is
+    filtered by, pixels squared, is spread less. Without a seed views are not moved about within their pixel.
+    """
+    blur = 0.5 * sum(layer.blur_px)
+    waves = float(waves_of_blur(blur * camera.pitch_mm, camera.exposure.state.working_f_number, wavelength_mm))
+    radii = pupil_radii(waves, count)
+    spread = (1.0 / 12.0 if seed is not None else 0.0) + blur * blur / 8.0 * float(np.mean(radii**2))
+    left = math.sqrt(max(1.0 - filtered_px2 / max(spread, 1e-12), _LEAST_LEFT))
+    pupil = camera.pupil_points_mm(count, radii=left * radii)
+    offsets = np.zeros((count, 2)) if seed is None else jitter(pupil, seed) * left
+    return pupil, offsets + camera.bend_px(pupil, (0.5 * (box[0] + box[2]), 0.5 * (box[1] + box[3])))
+
+
 def _homographies(
-    model: Model,
+    texture: Mip,
+    level: int,
     layer: _Layer,
     camera: Camera,
     pupil: Floats,
     offsets: Floats,
     net: _Net,
-    count: int,
     windows: Windows,
     room: int,
 ) -> tuple[Mip, Floats, Floats, int]:
@@ -446,14 +464,12 @@ def _homographies(
     move = np.tile(np.eye(3), (len(onto), 1, 1))
     move[:, 0, 2], move[:, 1, 2] = offsets[:, 0], offsets[:, 1]
     onto = net.onto @ move @ onto
-    mips = model.mips[item.panel.texture]
-    level = _mip(item, layer, net.box, count, len(mips))
     # Texel centres lie at halves on every level.
     scale = float(2**level)
     coarser = np.array([[1 / scale, 0, -0.5], [0, 1 / scale, -0.5], [0, 0, 1.0]])
     inverse = coarser[None] @ np.linalg.inv(onto)
     # Kept near the origin, so that wrapping does not lose digits.
-    side = mips[level].shape[0]
+    side = texture.shape[0]
     half = 0.5 * np.array(net.size)
     at = inverse @ np.array([*half, 1.0])
     shift = np.floor(at[:, :2] / at[:, 2:] / side) * side
@@ -463,7 +479,7 @@ def _homographies(
     edges = np.einsum("kij,nj->kni", onto, texels)
     edges = np.clip(edges[..., :2] / np.maximum(edges[..., 2:] * np.sign(edges[..., 2:]), 1e-12)
                     * np.sign(edges[..., 2:]), -_FAR, _FAR)  # fmt: skip
-    texture, border = mips[level], cv2.BORDER_WRAP
+    border = cv2.BORDER_WRAP
     seen = _seen_texels(inverse, net.size)
     if seen is not None:
         low, high = seen
@@ -487,14 +503,20 @@ def _seen_texels(inverse: Floats, size: tuple[int, int]) -> tuple[NDArray[np.int
     return None if float(np.prod((high - low).astype(float))) > _MOST_CUT else (low, high)
 
 
-def _mip(item: _Drawn, layer: _Layer, box: Box, count: int, levels: int) -> int:
-    """The level whose texels fill the gaps between views: footprint of pixel and pupil over √views."""
+def _mip(layer: _Layer, box: Box, count: int, levels: int) -> tuple[int, float]:
+    """The level whose texels fill the gaps between views: footprint of pixel and pupil over √views.
+
+    And by how much it is blurred more than the finest, pixels squared.
+    """
     middle = np.array([0.5 * (box[0] + box[2]), 0.5 * (box[1] + box[3]), 1.0])
-    a = item.to_texel
+    a = layer.drawn.to_texel
     place = a @ middle
     jac = (a[:2, :2] - np.outer(place[:2] / place[2], a[2, :2])) / place[2]
     blur = 0.5 * (layer.blur_px[0] + layer.blur_px[1])
     cover = jac @ jac.T * (1.0 / 12.0 + blur * blur / 16.0)
     small, large = np.sqrt(12.0 * np.maximum(np.linalg.eigvalsh(cover), 1e-12))
     texel = max(np.sqrt(large * small / count), large / count)
-    return int(np.clip(np.floor(np.log2(max(texel, 1.0)) + 0.25), 0, levels - 1))
+    level = int(np.clip(np.floor(np.log2(max(texel, 1.0)) + 0.25), 0, levels - 1))
+    # A texel's mean spreads by a twelfth of its square, reading between two of them by a sixth.
+    filtered = 0.25 * (4.0**level - 1.0) / max(abs(float(np.linalg.det(jac))), 1e-12)
+    return level, filtered
