@@ -373,7 +373,7 @@ def test_frames_from_a_hand_are_measured_where_they_lie(
     assert pointed.looked.left_over_px < 0.1
     both = [(one.softness, other.softness) for one, other in zip(report.marks, pointed.marks, strict=True)]
     told = [(one, other) for one, other in both if one is not None and other is not None]
-    assert len(told) >= 3
+    assert len(told) >= 2
     assert max(abs(one - other) for one, other in told) < 0.15
 
 
@@ -416,7 +416,15 @@ def test_a_frame_missing_from_a_rail_leaves_a_gap_told_by_its_place(
     report = check([tmp_path / "set"], candidate=rail)
     assert names(report) == {2: {"missing"}}
     step = 1000.0 * float(np.linalg.norm(rail.exposures[1].pose.pupil_m - rail.exposures[0].pose.pupil_m))
-    assert report.redo == [f"again: frame 3 of 5 is not there; take it, with the rail at {2.0 * step:.4g} mm"]
+    assert report.redo[0] == f"again: frame 3 of 5 is not there; take it, with the rail at {2.0 * step:.4g} mm"
+    # What the lost frame held is as soft now as the frames beside it leave it.
+    assert rail.rendering is not None
+    left = render(rail.scene, [*rail.exposures[:2], *rail.exposures[3:]], rail.criterion)
+    lost = {k for k, exposure in enumerate(rail.rendering.exposure[: len(report.marks)]) if exposure == 2}
+    for k, mark in enumerate(report.marks):
+        if mark.softness is not None:
+            assert mark.softness == pytest.approx(float(left.softness[k]), abs=0.2)
+            assert (mark.verdict == "soft") == (k in lost)
     (gap,) = report.gaps
     assert gap["between"] == [1, 3]
     # Half-way between two frames that are two steps apart lies what the lost one held: a step off, which the thin

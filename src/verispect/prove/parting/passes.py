@@ -19,7 +19,9 @@ _FINE_PX, _OCTAVES, _LEAST = 1.5, 4, 0.02
 # Frames whose detail differs by less than this throughout, in stops, are focused alike. Steps of traced and rehearsed
 # series are 0.012 to 0.13, a new frame of the same focus 0.0002 to 0.005 by the noise of 20,000 electrons.
 _STILL = 0.012
-# As shares of the usual step: by how much the focus must turn back; how near two frames of one focus come.
+# A step of less than this share of the usual ones is none.
+_LEAST_STEP = 0.3
+# As shares of a step: by how much the focus must turn back; how near two frames of one focus come.
 _TURNS, _SAME = 0.5, 0.4
 # A step so many times the next one is a way back, none of the series.
 _LEAP = 1.6
@@ -79,7 +81,7 @@ def _usual_step(apart: Floats) -> float:
     """From frame to frame, of those that step at all."""
     steps = np.diag(apart, 1)
     large = float(np.quantile(steps, 0.9, method="lower"))
-    return float(np.median(steps[steps >= 0.3 * large]))
+    return float(np.median(steps[steps >= _LEAST_STEP * large]))
 
 
 def _passes(apart: Floats, step: float) -> list[list[int]]:
@@ -87,7 +89,9 @@ def _passes(apart: Floats, step: float) -> list[list[int]]:
     passes = [[0]]
     for k in range(1, len(apart)):
         one = passes[-1]
-        if apart[one[0], k] >= apart[one[0], one[-1]] - _TURNS * step:
+        # Where steps are smaller than the usual one, so is what turns; smaller ones yet are none.
+        moved = min(step, max(apart[one[-1], k], _LEAST_STEP * step))
+        if apart[one[0], k] >= apart[one[0], one[-1]] - _TURNS * moved:
             one.append(k)
             continue
         passes.append([*_of_the_next(apart, one, k, step), k])
