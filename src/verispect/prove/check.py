@@ -326,9 +326,21 @@ class _Check:
             if index is not None and reports[k].without("dark", "motion")
         }
 
+    def _as_found(self, reports: list[FrameReport]) -> Candidate | None:
+        """The method with its frames as they were taken: one that missed its focus shows other things sharp."""
+        candidate = self.evidence.candidate
+        if candidate is None:
+            return None
+        exposures = list(candidate.exposures)
+        for k, index in enumerate(self.evidence.matched):
+            taken = reports[k].as_found
+            if index is not None and taken is not None:
+                exposures[index] = taken
+        return replace(candidate, exposures=tuple(exposures))
+
     def _blocks(self, reports: list[FrameReport]) -> BlockMap | None:
         """Softness all over the picture of a series."""
-        net, candidate = self.evidence.net, self.evidence.candidate
+        net, candidate = self.evidence.net, self._as_found(reports)
         if net is None or candidate is None:
             return None
         seen = {
@@ -421,7 +433,7 @@ class _Check:
         return (float(rows[0]), float(columns[0])) if inside else None
 
     def _marks(self, reports: list[FrameReport]) -> list[MarkSoftness]:
-        candidate = self.evidence.candidate
+        candidate = self._as_found(reports)
         if candidate is None:
             return []
         rendering: Rendering | None = candidate.rendering

@@ -13,6 +13,7 @@ import numpy as np
 from verispect.errors import FileError
 from verispect.optics.types import Floats
 from verispect.plan.entry.found_distance import FoundPlace
+from verispect.plan.frames.exposure import Exposure
 from verispect.prove.checks.dust import Speck
 from verispect.prove.looked import Looked
 from verispect.prove.parting.by_hand import ByHand
@@ -63,6 +64,8 @@ class FrameReport:
     is_stranger: bool = False
     # Where it was measured, (3, 3), if not where it was planned.
     lies: Floats | None = None
+    # How it was really taken, where its focus or its place is known to be off.
+    as_found: Exposure | None = None
     # It could not be checked with the others.
     is_left_aside: bool = False
     faults: list[Fault] = field(default_factory=list)

@@ -179,7 +179,7 @@ def advice(
     if by_two:
         said.append(
             f"{by_two} of {len(marks)} marks show in two frames alone, which tell how sharp they came out only where "
-            "three of them stand as planned: an edge at the mark, or a frame between the two, would tell"
+            "they and three others look as planned: an edge at the mark, or a frame between the two, would tell"
         )
     untold = sum(mark.softness is None and not mark.hidden for mark in marks) - by_two
     if untold:

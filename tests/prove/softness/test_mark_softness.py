@@ -148,7 +148,7 @@ def test_two_frames_tell_how_sharp_marks_are_where_both_were_focused_as_planned(
             assert mark.softness is None or mark.softness == pytest.approx(planned, abs=0.2)
     else:
         assert all(mark.verdict == "cannot-say" for mark in found)
-        [said, _] = advice([], found, planned=True, plain=False, blocks=None)
+        said, *_ = advice([], found, planned=True, plain=False, blocks=None)
         assert said.startswith(f"{sum(mark.how == BY_TWO for mark in found)} of 4 marks show in two frames alone")
 
 

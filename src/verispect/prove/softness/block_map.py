@@ -23,6 +23,7 @@ from verispect.prove.softness.spectra import (
     RingNet,
     Seen,
     about_sharpest,
+    has_one_beside,
     least_unsure_mm,
     sharp_distance_of,
 )
@@ -106,7 +107,9 @@ def _softness_of(candidate: Candidate, told: _Told, pitch_mm: float) -> tuple[in
     looks = {one: _focus_and_rate(exposures[one], middle) for one in told.about}
     blurs = {one: abs(focused - told.found.sharp_at_mm) * rate for one, (focused, rate) in looks.items()}
     index = min(blurs, key=blurs.__getitem__)
-    exposure, blur, rate = exposures[index], blurs[index], looks[index][1]
+    exposure, blur, (focused, rate) = exposures[index], blurs[index], looks[index]
+    if not has_one_beside(looks.values(), focused, told.found.sharp_at_mm, told.allowed_mm):
+        return None
     unsure = max(told.found.plus_minus_mm * rate, least_unsure_mm(told.allowed_mm, pitch_mm))
     criterion = candidate.criterion
     assert criterion is not None

@@ -18,7 +18,14 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove.expected import blur_per_defocus, focused_from
 from verispect.prove.softness.edges import Edge, find_edge
 from verispect.prove.softness.ranging import Ranged, ranged
-from verispect.prove.softness.spectra import LEAST_PX, Look, least_unsure_mm, sharp_distance
+from verispect.prove.softness.spectra import (
+    LEAST_APART,
+    LEAST_PX,
+    Look,
+    has_one_beside,
+    least_unsure_mm,
+    sharp_distance,
+)
 
 Grey = NDArray[np.float32]
 # Half a block, in pixels: for an edge, and for spectra.
@@ -33,10 +40,8 @@ _MOST_UNSURE_SHARP = 0.6
 # within so many allowed blurs of where they should. On six path-traced series of two that was 0.08, with one of the
 # frames one and a half allowed blurs off 0.3.
 _LEAST_LOOKS = 3
-_LEAST_AGREEING, _AGREE = 3, 0.2
-BY_TWO = "by two frames alone, and too few marks show that both were focused as planned"
-# Frames differ in focus by at least so many allowed blurs.
-_LEAST_APART = 0.2
+_LEAST_AGREEING, _AGREE, _MOST_OFF = 3, 0.2, 1.0
+BY_TWO = "by two frames alone, and it or too many others do not look as planned"
 # So much more than their ± the blurs of one edge may differ from what its frames' focus makes of it, allowed blurs.
 _EDGES_APART = 0.2
 # By so much at the most a distance was measured wrong; else something stands before the mark, or behind it.
@@ -130,18 +135,22 @@ def measure(
 def believed(candidate: Candidate, told: Sequence[MarkSoftness]) -> list[MarkSoftness]:
     """What is told of marks; of a series of two frames by their spectra only where marks stand as planned.
 
-    A frame that was focused elsewhere looks as if every mark stood elsewhere, and of two nothing tells which it is.
+    `candidate` has the frames as they were taken. A frame that was focused elsewhere looks as if every mark stood
+    elsewhere, and of two nothing but how large they are drawn tells which it is.
     """
     if len(candidate.exposures) != 2 or candidate.method.is_grid:
         return list(told)
-    off = []
-    for mark in told:
+    off: dict[int, float] = {}
+    for number, mark in enumerate(told):
         if mark.how == "spectra" and mark.ranged is not None:
             exposure = candidate.exposures[mark.frame]
-            off.append(abs(mark.ranged.off_mm) * blur_per_defocus(exposure) / exposure.allowed_blur_mm)
-    if len(off) >= _LEAST_AGREEING and float(np.median(off)) <= _AGREE:
-        return list(told)
-    return [_without_distance(mark) for mark in told]
+            off[number] = abs(mark.ranged.off_mm) * blur_per_defocus(exposure) / exposure.allowed_blur_mm
+    agree = len(off) >= _LEAST_AGREEING and float(np.median(list(off.values()))) <= _AGREE
+    # What is seen far from where the plan has it may as well be sharp at another place that looks alike in both.
+    return [
+        mark if agree and off.get(number, 0.0) <= _MOST_OFF else _without_distance(mark)
+        for number, mark in enumerate(told)
+    ]
 
 
 def _without_distance(mark: MarkSoftness) -> MarkSoftness:
@@ -278,7 +287,7 @@ def _spectra_of(
         return None
     distances = sorted(look.image_mm for look in looks)
     # Frames focused alike, as those of a grid, tell nothing more than one.
-    apart = _LEAST_APART * allowed / at[best][1]
+    apart = LEAST_APART * allowed / at[best][1]
     if sum(b - a > apart for a, b in itertools.pairwise(distances)) < needed - 1:
         return None
     reach = 3.0 * allowed / at[best][1] + (distances[-1] - distances[0])
@@ -294,6 +303,8 @@ def _spectra_of(
     blurs = {index: abs(v - found.sharp_at_mm) * rate for index, (v, rate) in at.items()}
     sharpest = min(blurs, key=blurs.__getitem__)
     (v, rate), blur = at[sharpest], blurs[sharpest]
+    if not has_one_beside(at.values(), v, found.sharp_at_mm, allowed):
+        return None
     unsure = max(found.plus_minus_mm * rate, least_unsure_mm(allowed, pitch_mm))
     softness, plus_minus = _as_softness(candidate, rendering, k, sharpest, blur, unsure)
     if plus_minus > _MOST_UNSURE * max(1.0, softness):

@@ -8,7 +8,7 @@ scales with the allowed blur, to stay before the first zero of the most blurred 
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -29,6 +29,10 @@ LEAST_PX, _LEAST_SHARE = 0.25, 0.16
 # What a frame has lost of a ring beyond this says no more than that it is lost: nepers of power. Past the first zero
 # of a disc, noise and what leaks from beside it are what is left, and places of one depth looked like several.
 _MOST_LOST = 2.0
+# Frames differ in focus by at least so many allowed blurs. Where all but the sharpest are blurred by more than the
+# second, its own blur hides in theirs: marks at the end of a series whose next frame was focused elsewhere came out
+# half an allowed blur too sharp, all others within a sixth in nine of ten.
+LEAST_APART, _FARTHEST = 0.2, 3.2
 # More than this is left of what no defocus explains: several depths, or things that moved. On path-traced frames nine
 # in ten places of one depth leave less, of several two in five.
 _MOST_MISFIT = 0.11
@@ -99,6 +103,25 @@ def least_unsure_mm(allowed_mm: float, pitch_mm: float) -> float:
     return max(LEAST_PX * pitch_mm, _LEAST_SHARE * allowed_mm)
 
 
+def has_one_beside(
+    looks: Iterable[tuple[float, float]], sharpest: float, sharp_at_mm: float, allowed_mm: float
+) -> bool:
+    """Whether a frame focused elsewhere than the sharpest is near enough to tell how sharp that one is.
+
+    Parameters
+    ----------
+    looks : iterable of (float, float)
+        Of every frame the image distance, mm, and the blur per mm of defocus.
+    sharpest : float
+        Image distance of the sharpest one.
+    """
+    return any(
+        abs(focused - sharpest) * rate > LEAST_APART * allowed_mm
+        and abs(focused - sharp_at_mm) * rate < _FARTHEST * allowed_mm
+        for focused, rate in looks
+    )
+
+
 def about_sharpest(detail: Floats) -> slice:
     """The three frames about the one that shows most detail (frames,); farther ones are blurred past telling."""
     begin = max(min(int(np.argmax(detail)) - 1, len(detail) - 3), 0)
@@ -131,13 +154,16 @@ class Model:
     ) -> Model:
         """Of frames, each with image distance, working f-number and blur per mm; `nu` (rings,) in cycles per mm."""
         candidates = np.linspace(*span_mm, 241)
-        logs = []
-        for image_mm, working_f_number, rate in frames:
-            blurs = np.abs(image_mm - candidates)[:, None] * rate
-            reach = (nu * wavelength_mm * working_f_number)[None]
-            otf = defocused_otf(reduced_frequency=reach, beta=np.pi * nu[None] * blurs)
-            logs.append(np.log(np.maximum(otf * otf, 1e-3)))
-        return cls(candidates, np.array(logs))
+        return cls(candidates, np.array([cls.at(frame, nu, candidates, wavelength_mm) for frame in frames]))
+
+    @staticmethod
+    def at(frame: tuple[float, float, float], nu: Floats, sharp_at_mm: Floats, wavelength_mm: float) -> Floats:
+        """Logarithm of the powers (V, rings) that one frame leaves of what is sharp at image distances (V,), mm."""
+        image_mm, working_f_number, rate = frame
+        blurs = np.abs(image_mm - sharp_at_mm)[:, None] * rate
+        reach = (nu * wavelength_mm * working_f_number)[None]
+        otf = defocused_otf(reduced_frequency=reach, beta=np.pi * nu[None] * blurs)
+        return np.asarray(np.log(np.maximum(otf * otf, 1e-3)))
 
 
 def sharp_distance_of(net: RingNet, seen: Sequence[Seen], block: int, model: Model) -> Found | None:
@@ -146,7 +172,7 @@ def sharp_distance_of(net: RingNet, seen: Sequence[Seen], block: int, model: Mod
     sound = net.counted & (np.sum([one.signal[block] for one in seen], axis=0) >= min(2, len(seen)))
     if sound.sum() < 4:
         return None
-    costs = _misfits(np.log(powers[:, sound]), model.logs[..., sound])
+    costs = misfits(np.log(powers[:, sound]), model.logs[..., sound])
     candidates = model.candidates
     k = int(np.argmin(costs))
     if k in (0, len(candidates) - 1) or costs[k] > _MOST_MISFIT:
@@ -159,7 +185,7 @@ def sharp_distance_of(net: RingNet, seen: Sequence[Seen], block: int, model: Mod
     return Found(float(candidates[k] + np.clip(shift, -1, 1) * step), float(unsure), float(costs[k]))
 
 
-def _misfits(logs: Floats, modelled: Floats) -> Floats:
+def misfits(logs: Floats, modelled: Floats) -> Floats:
     """How badly each image distance (V,) explains spectra (frames, rings), whatever the content; nepers."""
     seen, told = (np.maximum(one - one.max(axis=0), -_MOST_LOST) for one in (logs, modelled))
     rest = seen[:, None] - told

@@ -1,0 +1,95 @@
+"""A frame that was focused elsewhere: named, also where there are but two, and marks told as they then came out."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import a_lens, make_plan
+from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
+from verispect.prove.check import check
+from verispect.prove.report import Report
+from verispect.rehearse.camera import Options
+from verispect.rehearse.faults import parse_fault
+from verispect.rig.rehearsed_run import Writing, rehearse_to
+
+# Blurs of about two pixels are told in frames of this size.
+PIXELS = (1200, 800)
+
+
+@pytest.fixture(scope="module")
+def pair() -> Candidate:
+    """Two frames at 50 mm, f/5.6, that hold six marks from 2 to 5.6 m."""
+    lens = a_lens(50.0, f_numbers=[5.6, 5.6], tilt_deg=0, shift_mm=0)
+    places = [
+        (-0.3, 1.5, 2.0),
+        (0.25, 1.62, 2.25),
+        (-0.25, 1.75, 2.6),
+        (0.5, 1.3, 3.2),
+        (0.1, 1.85, 4.2),
+        (-0.9, 1.4, 5.6),
+    ]
+    found = worked("series", build_scene(make_plan(places, framing=50.0, lenses=[lens], print_mm=(260, 173))))
+    assert found.frame_count == 2
+    return found
+
+
+def off(report: Report, run: dict[str, float | None]) -> list[float]:
+    """How far the marks that were told are off what the simulated camera says of its frames."""
+    told = [mark for mark in report.marks if mark.softness is not None]
+    return [abs(mark.softness - run[(mark.frame, mark.name)]) for mark in told]
+
+
+def checked(candidate: Candidate, to: Path, *faults: str) -> tuple[Report, list[float]]:
+    """Rehearse with faults and check; the softness of marks is held against that of the frames as they happened."""
+    asked = [parse_fault(fault, frames=candidate.frame_count) for fault in faults]
+    run = rehearse_to(candidate, Options(pixels=PIXELS), Writing(to), faults=asked)
+    truth = {
+        (number, mark["name"]): mark["softness"] for number, frame in enumerate(run.frames) for mark in frame.marks
+    }
+    report = check([to], candidate=candidate)
+    return report, off(report, truth)
+
+
+def missed(report: Report) -> dict[int, float]:
+    return {k: fault.size for k, frame in enumerate(report.frames) for fault in frame.faults}
+
+
+def test_two_good_frames_accuse_nobody(pair: Candidate, tmp_path: Path) -> None:
+    report, apart = checked(pair, tmp_path / "set")
+    assert missed(report) == {}
+    assert len(apart) >= 5
+    assert max(apart) < 0.2
+
+
+@pytest.mark.parametrize(("frame", "size"), [(0, -1.5), (1, 1.2)])
+def test_of_two_frames_the_one_that_missed_its_focus_is_named(
+    pair: Candidate, tmp_path: Path, frame: int, size: float
+) -> None:
+    report, apart = checked(pair, tmp_path / "set", f"autofocus-miss@{frame}:{size}")
+    assert missed(report) == {frame: pytest.approx(abs(size), abs=0.15)}
+    [fault] = report.frames[frame].faults
+    assert ("farther" if size > 0.0 else "nearer") in fault.says
+    assert len(apart) >= 3
+    assert max(apart) < 0.3
+
+
+def test_two_frames_that_came_to_be_focused_alike_are_both_to_be_taken_again(pair: Candidate, tmp_path: Path) -> None:
+    """The first where the second is: they differ in nothing that would tell whose place it is."""
+    report, apart = checked(pair, tmp_path / "set", "autofocus-miss@0:1.5")
+    assert missed(report) == {k: pytest.approx(1.5, abs=0.15) for k in (0, 1)}
+    assert all("this frame or the other" in frame.faults[0].says for frame in report.frames)
+    assert len(report.redo) == 1
+    assert apart == []
+
+
+def test_where_a_frame_missed_its_focus_marks_are_told_as_they_came_out(series: Candidate, tmp_path: Path) -> None:
+    """A mark that the frame was to hold is soft in all frames; held against the plan it would look sharp."""
+    report, apart = checked(series, tmp_path / "set", "autofocus-miss@2:2")
+    assert set(missed(report)) == {2}
+    assert len(apart) >= 4
+    assert max(apart) < 0.3
+    assert any(mark.softness > (mark.planned or 0.0) + 0.4 for mark in report.marks if mark.softness is not None)
