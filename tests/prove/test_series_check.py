@@ -93,3 +93,12 @@ def test_where_a_frame_missed_its_focus_marks_are_told_as_they_came_out(series: 
     assert len(apart) >= 4
     assert max(apart) < 0.3
     assert any(mark.softness > (mark.planned or 0.0) + 0.4 for mark in report.marks if mark.softness is not None)
+
+
+def test_a_focus_off_by_less_than_a_fault_accuses_nobody_but_marks_are_told_by_it(
+    pair: Candidate, tmp_path: Path
+) -> None:
+    report, apart = checked(pair, tmp_path / "set", "autofocus-miss@1:0.5")
+    assert missed(report) == {}
+    assert len(apart) >= 4
+    assert max(apart) < 0.2

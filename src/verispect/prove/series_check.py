@@ -40,6 +40,9 @@ _FRAMES_IN_HAND, _IN_HAND_PX = 4, 1.0
 _AGREE = 0.12
 # A lens is believed to breathe otherwise than planned where that leaves so little of what is off.
 _CLEARLY = 0.4
+# A frame's focus is off if it is drawn larger or smaller by so many times what all are off in the middle, and by so
+# many allowed blurs: less than that is not told from a lens that breathes a little otherwise.
+_ODD, _OFF = 4.0, 0.2
 # Of two frames one was focused elsewhere if the marks then leave so little unexplained, and it was that one if they
 # leave so many times as much for the other. Of ten such pairs, path-traced or drawn by the wave, two explain both
 # alike; of the others each leaves 1.3 to 9 times as much for the wrong one.
@@ -315,10 +318,14 @@ class SeriesCheck:
             ordered = np.sort(rest)
             if min(ordered[1] - ordered[0], ordered[2] - ordered[1]) > _AGREE * (ordered[2] - ordered[0]):
                 return
+        # What all frames are off by, more or less, is how the lens breathes.
+        odd = max(6.0 * _SCALE_NOISE, _ODD * float(np.median(np.abs(rest))))
         for number, k in enumerate(used):
             if abs(rest[number]) >= 6.0 * _SCALE_NOISE:
                 # A frame that is focused nearer draws larger; laid over the first it must shrink more.
-                missed_focus(self.evidence, k, -rest[number] / slope, self.reports[k])
+                grown = -rest[number] / slope
+                if not missed_focus(self.evidence, k, grown, self.reports[k]) and abs(rest[number]) >= odd:
+                    as_taken(self.evidence, k, grown, self.reports[k])
 
     def _one_of_two(self, used: list[int], shrunk: float) -> None:
         """Which of two frames was focused off the plan, where the second is drawn smaller than planned by so much.
@@ -341,7 +348,7 @@ class SeriesCheck:
             [refocused(planned[0], shrunk), planned[1]],
             [planned[0], refocused(planned[1], -shrunk)],
         ]
-        if max(_blurs_apart(*pair) for pair in zip(planned, [either[0][0], either[1][1]], strict=True)) < MISSED:
+        if max(_blurs_apart(*pair) for pair in zip(planned, [either[0][0], either[1][1]], strict=True)) < _OFF:
             return
         blocks = [self.evidence.reads[k].blocks for k in used]
         as_planned, *others = (
@@ -351,9 +358,13 @@ class SeriesCheck:
         if not others[best] < _EXPLAINED * as_planned:
             return
         if others[1 - best] > _ACCUSES * others[best]:
-            missed_focus(self.evidence, used[best], (1 - 2 * best) * shrunk, self.reports[used[best]])
+            grown, report = (1 - 2 * best) * shrunk, self.reports[used[best]]
+            if not missed_focus(self.evidence, used[best], grown, report):
+                as_taken(self.evidence, used[best], grown, report)
             return
         blurs = _blurs_apart(planned[best], either[best][best])
+        if blurs < MISSED:
+            return
         both = " and ".join(self.frames[k].path.name for k in used)
         for k in used:
             self.reports[k].faults.append(
@@ -496,6 +507,17 @@ def missed_focus(evidence: Evidence, k: int, grown: float, report: FrameReport) 
               f"take it again at {metres(exposure.focus_m)}, with manual focus")
     )  # fmt: skip
     return True
+
+
+def as_taken(evidence: Evidence, k: int, grown: float, report: FrameReport) -> None:
+    """Keep how a frame was focused that is off by less than a fault: marks are told by it all the same."""
+    index = evidence.matched[k]
+    if index is None or evidence.candidate is None or evidence.candidate.method.on_rail:
+        return
+    exposure = evidence.exposures[index]
+    taken = refocused(exposure, grown)
+    if _blurs_apart(exposure, taken) >= _OFF:
+        report.as_found = taken
 
 
 def refocused(exposure: Exposure, grown: float) -> Exposure:
