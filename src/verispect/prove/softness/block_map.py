@@ -17,11 +17,10 @@ from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.expected import View, ahead_m, blur_per_defocus, drawn_larger, focused_from
+from verispect.prove.softness.rings import RingNet, Seen
 from verispect.prove.softness.spectra import (
     Found,
     Model,
-    RingNet,
-    Seen,
     about_sharpest,
     has_one_beside,
     least_unsure_mm,
@@ -253,7 +252,8 @@ class BlockNet:
             self._models[about] = None if not math.isfinite(reach) else Model.of(
                 [(focused, one.state.working_f_number, rate)
                  for one, (focused, rate) in zip(exposures, looks, strict=True)],
-                self._rings.frequencies / pitch_mm,
+                self._rings,
+                pitch_mm,
                 wavelength_mm=criterion.lights[len(criterion.lights) // 2][0],
                 span_mm=(min(distances) - reach, max(distances) + reach),
             )  # fmt: skip

@@ -7,23 +7,15 @@ scales with the allowed blur, to stay before the first zero of the most blurred 
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from verispect.optics.otf import defocused_otf
 from verispect.optics.types import Floats
+from verispect.prove.softness.rings import Grey, RingNet, Seen
 
-Grey = NDArray[np.float32]
-_RINGS = 14
-_BAND = (0.06, 0.34)
-# Where the allowed blur is about a pixel or less: finer rings than this hold what the pixels have folded back, and
-# put blocks that are sharp just beyond a series' end a third of a pixel off (path-traced frames).
-_FINEST = 0.28
-_LEAST_SIGNAL = 3.0
 # No blur is known better than to so many pixels, and to such a share of the allowed one.
 LEAST_PX, _LEAST_SHARE = 0.25, 0.16
 # What a frame has lost of a ring beyond this says no more than that it is lost: nepers of power. Past the first zero
@@ -91,7 +83,8 @@ def sharp_distance(
     looks, seen = looks[about], seen[about]
     model = Model.of(
         [(look.image_mm, look.working_f_number, look.rate) for look in looks],
-        net.frequencies / pitch_mm,
+        net,
+        pitch_mm,
         wavelength_mm=wavelength_mm,
         span_mm=span_mm,
     )
@@ -147,23 +140,29 @@ class Model:
     def of(
         cls,
         frames: Sequence[tuple[float, float, float]],
-        nu: Floats,
+        net: RingNet,
+        pitch_mm: float,
         *,
         wavelength_mm: float,
         span_mm: tuple[float, float],
     ) -> Model:
-        """Of frames, each with image distance, working f-number and blur per mm; `nu` (rings,) in cycles per mm."""
+        """Of frames, each with image distance, working f-number and blur per mm, as the rings of a net show it."""
         candidates = np.linspace(*span_mm, 241)
-        return cls(candidates, np.array([cls.at(frame, nu, candidates, wavelength_mm) for frame in frames]))
+        return cls(
+            candidates, np.array([cls.at(frame, net, pitch_mm, candidates, wavelength_mm) for frame in frames])
+        )
 
     @staticmethod
-    def at(frame: tuple[float, float, float], nu: Floats, sharp_at_mm: Floats, wavelength_mm: float) -> Floats:
+    def at(
+        frame: tuple[float, float, float], net: RingNet, pitch_mm: float, sharp_at_mm: Floats, wavelength_mm: float
+    ) -> Floats:
         """Logarithm of the powers (V, rings) that one frame leaves of what is sharp at image distances (V,), mm."""
         image_mm, working_f_number, rate = frame
         blurs = np.abs(image_mm - sharp_at_mm)[:, None] * rate
-        reach = (nu * wavelength_mm * working_f_number)[None]
+        nu = net.fine / pitch_mm
+        reach = np.minimum(nu * wavelength_mm * working_f_number, 1.0)[None]
         otf = defocused_otf(reduced_frequency=reach, beta=np.pi * nu[None] * blurs)
-        return np.asarray(np.log(np.maximum(otf * otf, 1e-3)))
+        return np.asarray(np.log(np.maximum((otf * otf) @ net.mixing.T, 1e-3)))
 
 
 def sharp_distance_of(net: RingNet, seen: Sequence[Seen], block: int, model: Model) -> Found | None:
@@ -192,51 +191,3 @@ def misfits(logs: Floats, modelled: Floats) -> Floats:
     rest = rest - rest.mean(axis=0)
     found: Floats = np.sqrt(np.mean(np.clip(rest, -1.5, 1.5) ** 2, axis=(0, 2)))
     return found
-
-
-@dataclass(frozen=True)
-class Seen:
-    """What a frame shows of blocks: powers (blocks, rings) less noise, where they bear signal, all their detail."""
-
-    powers: Floats
-    signal: NDArray[np.bool_]
-    detail: Floats
-
-
-class RingNet:
-    """The rings of frequency that blocks of one size are looked at in.
-
-    Attributes
-    ----------
-    frequencies : ndarray, shape (rings,)
-        Middles, cycles per pixel.
-    counted : ndarray of bool, shape (rings,)
-        Which hold enough samples.
-    """
-
-    def __init__(self, side: int, allowed_px: float) -> None:
-        self._window = np.hanning(side)[:, None] * np.hanning(side)[None]
-        fy, fx = np.meshgrid(np.fft.fftfreq(side), np.fft.rfftfreq(side), indexing="ij")
-        radius = np.hypot(fx, fy)
-        low, high = _BAND[0] / allowed_px, min(_BAND[1] / allowed_px, _FINEST)
-        low = min(max(low, 2.5 / side), _FINEST / 3.0)
-        if high < 1.4 * low:
-            high = min(1.4 * low, 0.45)
-        edges = np.geomspace(low, high, _RINGS + 1)
-        self.frequencies: Floats = np.sqrt(edges[1:] * edges[:-1])
-        rings = np.array([((radius >= a) & (radius < b)).ravel() for a, b in itertools.pairwise(edges)], float)
-        count = rings.sum(axis=1)
-        self.counted: NDArray[np.bool_] = count >= 3
-        self._mean = rings / np.maximum(count, 1.0)[:, None]
-        self._outer = (radius > 0.46).ravel()
-
-    def seen(self, patches: Grey) -> Seen:
-        """Of blocks (blocks, side, side) of linear light; a flat one shows nothing."""
-        middle = patches.mean(axis=(1, 2), keepdims=True)
-        spectrum = np.abs(np.fft.rfft2((patches - middle) * self._window)) ** 2
-        flat = spectrum.reshape(len(patches), -1)
-        noise = np.median(flat[:, self._outer], axis=1)[:, None] / np.log(2.0)
-        means = flat @ self._mean.T
-        powers = np.maximum(means - noise, 1e-3 * means + 1e-15)
-        signal = means > _LEAST_SIGNAL * noise
-        return Seen(powers, signal, np.sum(np.where(signal, powers, 0.0) * self.frequencies**2, axis=1))

@@ -17,7 +17,8 @@ from verispect.optics.blur import pupil_cones
 from verispect.optics.lens_state import from_principal_point
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.softness.spectra import Model, RingNet, misfits
+from verispect.prove.softness.rings import RingNet
+from verispect.prove.softness.spectra import Model, misfits
 
 Grey = NDArray[np.float32]
 # Of fewer marks one that stands elsewhere than the plan has it decides.
@@ -52,7 +53,7 @@ def misfit_of_two(
             point = from_principal_point(exposure.pose.to_camera_mm(candidate.scene.world_m[mark]), exposure.state)
             cone, state = pupil_cones(point, exposure.state), exposure.state
             frame = (state.image_distance_mm, state.working_f_number, float(cone.long_rate))
-            logs.append(Model.at(frame, net.frequencies / pitch_mm, np.atleast_1d(cone.sharp_at_mm), wavelength))
+            logs.append(Model.at(frame, net, pitch_mm, np.atleast_1d(cone.sharp_at_mm), wavelength))
         powers = np.log([one.powers[0] for one in seen])
         found.append(float(misfits(powers[:, sound], np.array(logs)[..., sound])[0]))
     return float(np.median(found)) if len(found) >= _LEAST_MARKS else math.nan
