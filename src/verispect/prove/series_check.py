@@ -44,7 +44,7 @@ _CLEARLY = 0.4
 # many allowed blurs: less than that is not told from a lens that breathes a little otherwise.
 _ODD, _OFF = 4.0, 0.2
 # Of two frames one was focused elsewhere if the marks then leave so little unexplained, and it was that one if they
-# leave so many times as much for the other. Of ten such pairs, path-traced or drawn by the wave, two explain both
+# leave so many times as much for the other. Of eleven pairs, path-traced or drawn by the wave, two explain both
 # alike; of the others each leaves 1.3 to 9 times as much for the wrong one.
 _EXPLAINED, _ACCUSES = 0.75, 1.2
 # A measured scale is sure to about so much.
