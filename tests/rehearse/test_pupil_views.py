@@ -17,7 +17,7 @@ from verispect.plan.scene.scene import build_scene
 from verispect.rehearse import textures
 from verispect.rehearse.faults import turned
 from verispect.rehearse.projection import Camera
-from verispect.rehearse.pupil_views import Quality, render
+from verispect.rehearse.pupil_views import Quality, _blur_px, _layers, _prepare, render
 from verispect.rehearse.scene_model import Model, Panel
 
 WIDE = (360, 240)
@@ -237,3 +237,19 @@ def test_what_defocus_takes_of_a_wall_is_what_the_wave_takes(waves: float, texel
         wave = defocused_otf(reduced_frequency=reduced, beta=np.pi * frequency / pitch * blur)
         perfect = defocused_otf(reduced_frequency=reduced, beta=0.0)
         assert left == pytest.approx(float(wave / perfect), abs=0.035)
+
+
+def test_a_lens_that_bends_the_focus_blurs_by_both() -> None:
+    """A board whose image lies 1 mm behind the sensor, and focus bent by as much back, not at all, and on."""
+    camera = camera_focused(2.0)
+    state = camera.exposure.state
+    image = state.image_distance_mm + 1.0
+    board_at = board(state.focal_mm * image / (image - state.focal_mm) / 1000.0, -3.0, 3.0, 0)
+    disc_px = 1.0 * (50.0 / 2.0) / image / camera.pitch_mm
+    for off, times in ((-1.0, 0.0), (0.0, 1.0), (1.0, 2.0)):
+        bent = replace(state, bend=FocusBend(21.6, shift=((2.0, off),)))
+        seen = replace(camera, exposure=replace(camera.exposure, state=bent))
+        drawn = _prepare(board_at, seen)
+        assert drawn is not None
+        [layer] = _layers([drawn], seen, (140, 80, 220, 160))
+        assert _blur_px(layer, seen, (179.5, 119.5)) == pytest.approx(times * disc_px, rel=0.04, abs=0.15)

@@ -344,6 +344,8 @@ class SeriesCheck:
         ):
             return
         planned = [candidate.exposures[index] for index in indices if index is not None]
+        if not all(exposure.allowed_blur_mm > 0.0 for exposure in planned):
+            return
         either = [
             [refocused(planned[0], shrunk), planned[1]],
             [planned[0], refocused(planned[1], -shrunk)],

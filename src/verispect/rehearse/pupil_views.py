@@ -35,6 +35,8 @@ _VIEWS_AT_EDGES = ((1.0, 8), (2.5, 16), (4.5, 22), (8.0, 30), (math.inf, 40))
 _EVEN, _SHARP_PX = 1.25, 0.7
 # Of the spread of views at least so much is left, whatever their texture is filtered by.
 _LEAST_LEFT = 0.25
+# Points of the pupil's rim that a blur is told by.
+_RIM = 12
 # Views reach as far beyond the rim of the blur's half, by which wave spreads wider than geometry.
 _REACH = 0.75
 # Nothing nearer than so many focal lengths is drawn: it is inside the lens.
@@ -434,14 +436,25 @@ def _aimed(
     Each layer has rings of its own, for the wave makes of its blur what it makes of no other. What its texture is
     filtered by, pixels squared, is spread less. Without a seed views are not moved about within their pixel.
     """
-    blur = 0.5 * sum(layer.blur_px)
+    middle = 0.5 * (box[0] + box[2]), 0.5 * (box[1] + box[3])
+    blur = _blur_px(layer, camera, middle)
     waves = float(waves_of_blur(blur * camera.pitch_mm, camera.exposure.state.working_f_number, wavelength_mm))
     radii = pupil_radii(waves, count)
     spread = (1.0 / 12.0 if seed is not None else 0.0) + blur * blur / 8.0 * float(np.mean(radii**2))
     left = math.sqrt(max(1.0 - filtered_px2 / max(spread, 1e-12), _LEAST_LEFT))
     pupil = camera.pupil_points_mm(count, radii=left * radii)
     offsets = np.zeros((count, 2)) if seed is None else jitter(pupil, seed) * left
-    return pupil, offsets + camera.bend_px(pupil, (0.5 * (box[0] + box[2]), 0.5 * (box[1] + box[3])))
+    return pupil, offsets + camera.bend_px(pupil, middle)
+
+
+def _blur_px(layer: _Layer, camera: Camera, middle: tuple[float, float]) -> float:
+    """How wide a layer is blurred in a tile's middle; by views through the rim where the lens bends the focus."""
+    if camera.exposure.state.bend is None:
+        return 0.5 * sum(layer.blur_px)
+    rim = camera.pupil_points_mm(_RIM, radii=np.ones(_RIM))
+    seen = camera.onto_pixels(layer.drawn.basis_mm, rim) @ (layer.drawn.to_texel @ np.array([*middle, 1.0]))
+    places = seen[:, :2] / seen[:, 2:] + camera.bend_px(rim, middle)
+    return 2.0 * float(np.mean(np.hypot(*(places - places.mean(axis=0)).T)))
 
 
 def _homographies(

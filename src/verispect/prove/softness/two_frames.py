@@ -23,6 +23,8 @@ from verispect.prove.softness.spectra import Model, misfits
 Grey = NDArray[np.float32]
 # Of fewer marks one that stands elsewhere than the plan has it decides.
 _LEAST_MARKS = 4
+# Rings that bear signal in both frames.
+_LEAST_RINGS = 4
 
 
 def misfit_of_two(
@@ -46,7 +48,7 @@ def misfit_of_two(
         net = RingNet(patches[0].shape[0], max(allowed / pitch_mm, 0.8))
         seen = [net.seen(patch[None]) for patch in patches]
         sound = net.counted & np.all([one.signal[0] for one in seen], axis=0)
-        if sound.sum() < _LEAST_MARKS:
+        if sound.sum() < _LEAST_RINGS:
             continue
         logs = []
         for exposure in exposures:
