@@ -28,7 +28,7 @@ _LEAST_SIGNAL = 3.0
 _FALL = 2.0
 # Steps of the transform that the window's mixing is followed to either side, samples a step, bins a step of the
 # result, and how many frequencies it is worked out for.
-_REACH, _SAMPLES, _BINS, _RADII = 6, 4, 2, 96
+_REACH, _SAMPLES, _BINS, _RADII = 6, 4, 4, 400
 # A bin from which less than this share of a ring comes is left out.
 _NONE = 1e-4
 
@@ -72,7 +72,7 @@ class RingNet:
         self.counted: NDArray[np.bool_] = count >= 3
         self._mean = rings / np.maximum(count, 1.0)[:, None]
         self._outer = (radius > 0.46).ravel()
-        self.fine, self.mixing = _mixed(side, self._mean @ _nearest(side, radius.ravel()))
+        self.fine, self.mixing = _mixed(side, _by_radius(side, self._mean, radius.ravel()))
 
     def seen(self, patches: Grey) -> Seen:
         """Of blocks (blocks, side, side) of linear light; a flat one shows nothing."""
@@ -96,10 +96,10 @@ def _mixed(side: int, rings: Floats) -> tuple[Floats, Floats]:
     return centres[used], mixing[:, used] / np.maximum(mixing[:, used].sum(axis=1, keepdims=True), 1e-30)
 
 
-def _nearest(side: int, radius: Floats) -> Floats:
-    """Which of the frequencies that mixing was worked out for is nearest to each of these, (N, radii)."""
+def _by_radius(side: int, rings: Floats, radius: Floats) -> Floats:
+    """Rings made of samples (rings, N), by the nearest of the frequencies that mixing was worked out for."""
     index = np.rint(radius / _radii(side)[1]).astype(int).clip(0, _RADII - 1)
-    return np.asarray(np.eye(_RADII)[index])
+    return np.array([np.bincount(index, ring, _RADII) for ring in rings])
 
 
 def _radii(side: int) -> Floats:
