@@ -37,7 +37,7 @@ def pair() -> Candidate:
     return found
 
 
-def off(report: Report, run: dict[str, float | None]) -> list[float]:
+def off(report: Report, run: dict[tuple[int, str], float]) -> list[float]:
     """How far the marks that were told are off what the simulated camera says of its frames."""
     told = [mark for mark in report.marks if mark.softness is not None]
     return [abs(mark.softness - run[(mark.frame, mark.name)]) for mark in told]

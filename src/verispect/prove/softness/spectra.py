@@ -160,7 +160,7 @@ class Model:
         image_mm, working_f_number, rate = frame
         blurs = np.abs(image_mm - sharp_at_mm)[:, None] * rate
         nu = net.fine / pitch_mm
-        reach = np.minimum(nu * wavelength_mm * working_f_number, 1.0)[None]
+        reach = (nu * wavelength_mm * working_f_number)[None]
         otf = defocused_otf(reduced_frequency=reach, beta=np.pi * nu[None] * blurs)
         return np.asarray(np.log(np.maximum((otf * otf) @ net.mixing.T, 1e-3)))
 
