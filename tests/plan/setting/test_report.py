@@ -122,6 +122,23 @@ def test_focusing_anywhere_in_the_band_holds_every_must_and_nowhere_beyond() -> 
     assert "m1" in band.on
 
 
+def test_a_strip_in_a_cell_of_a_grid_is_as_deep_as_that_cell_sees_it() -> None:
+    """Two things 31° off the picture's middle: what counts is how far they lie along their own frame's view."""
+    places = [(0.6, 1.5, 1.0), (1.83, 1.5, 3.0), (-0.6, 1.5, 1.0)]
+    lens = a_lens(50.0, f_numbers=[4, 4], tilt_deg=0, shift_mm=0)
+    found = worked(
+        "turned-grid-series", build_scene(make_plan(places, framing=24.0, lenses=[lens], print_mm=(600, 400)))
+    )
+    halo = next(one for one in settings_of(found).halos if (one.edge, one.behind) == ("m0", "m1"))
+    exposure = found.exposures[int(found.rendering.exposure[0])]
+    near, far = (np.array(place) - exposure.pose.pupil_m for place in places[:2])
+    near_mm, far_mm = (1000.0 * float(one @ exposure.pose.forward) for one in (near, far))
+    strip_mm = 0.5 * 50.0 / exposure.state.f_number * (far_mm - near_mm) / near_mm
+    assert halo.px == pytest.approx(
+        strip_mm * 50.0 / (far_mm - 50.0) / 36.0 * found.scene.plan.kit.body.pixels[0], rel=0.02
+    )
+
+
 def test_a_strip_behind_an_edge_is_half_its_blur_with_the_background_in_focus() -> None:
     places = [(0.0, 1.5, 1.0), (0.03, 1.5, 3.0)]
     plan = make_plan(places, framing=50.0, lenses=[a_lens(50.0, f_numbers=[4, 5.6])], print_mm=(450, 300))

@@ -79,8 +79,11 @@ def _full_stops(candidate: Candidate) -> list[float]:
 
 
 def _strip_px(candidate: Candidate, near: int, far: int) -> float:
-    state = candidate.exposures[0].state
-    points = from_principal_point(candidate.scene.points_mm[[near, far]], state)
+    assert candidate.rendering is not None
+    # A cell of a grid looks at them from the side.
+    exposure = candidate.exposures[int(candidate.rendering.exposure[near])]
+    state = exposure.state
+    points = from_principal_point(exposure.pose.to_camera_mm(candidate.scene.world_m[[near, far]]), state)
     v = float(focus_image_distance_mm(points[1], focal_mm=state.focal_mm, axis=state.axis))
     if not np.isfinite(v) or v <= 0.0:
         return 0.0

@@ -26,11 +26,14 @@ def series(
     share: float = 0.25,
     places=DEEP,
     limit=None,
+    stops=STOPS,
+    covers: str = "range",
+    print_mm=(450, 300),
     **step,
 ) -> Candidate:
     step = {"per_step_of_depth": share, "plus_minus": 0.0, "circle_mm": CIRCLE} | step
-    lens = a_lens(F, f_numbers=list(STOPS)) | {"focus_step": step}
-    plan = make_plan(places, framing=F, lenses=[lens], print_mm=(450, 300))
+    lens = a_lens(F, f_numbers=list(stops)) | {"focus_step": step}
+    plan = make_plan(places, framing=F, lenses=[lens], print_mm=print_mm, series_covers=covers)
     body = plan.kit.body.model_copy(update={"merge_limit": limit})
     kit = plan.kit.model_copy(update={"body": body})
     return worked(
@@ -84,6 +87,18 @@ def test_the_number_found_is_the_coarsest_that_serves(share: float) -> None:
             assert found.bracket.number == number
             assert found.worst_softness == pytest.approx(worst, rel=2e-3)
             return
+
+
+@pytest.mark.parametrize("covers", ["range", "marks"])
+def test_even_steps_of_a_long_bracket_are_no_wider_than_a_frame_is_deep(covers: str) -> None:
+    """Frames set one by one for marks jump what lies between; a thin lens's blur says what even steps leave."""
+    wide = {"stops": (1.4, 1.4), "covers": covers, "print_mm": (1200, 800)}
+    alone = series(None, **wide)
+    assert covers == "range" or alone.frame_count <= len(DEEP)
+    found = series(BodyBracket(), **wide)
+    assert found.bracket.count > 60
+    assert worst_by_hand(found, images(found)) <= 1.01
+    assert found.holds
 
 
 def test_a_number_too_coarse_and_a_count_too_small_are_told_as_soft() -> None:

@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
-from verispect.plan.document import BodyBracket, Order
+from verispect.optics.depth_of_field import image_limits_mm
+from verispect.plan.document import BodyBracket, Covers, Order
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate, Steps
@@ -15,7 +16,7 @@ from verispect.sentence import Sentence
 _FINEST, _COARSEST = 1, 10
 # A longer one is set on no body (from memory).
 _MOST_FRAMES = 999
-# Up to so many every number is looked at.
+# Up to so many frames a number is tried on everything; more are held against the depth of a frame.
 _MANY = 60
 # What a step is unsure by never makes it vanish.
 _MOST_UNSURE = 0.95
@@ -64,12 +65,29 @@ def focus_span_mm(candidate: Candidate) -> tuple[float, float]:
 
 
 def even_spacing_mm(candidate: Candidate) -> float:
-    """How far apart the frames of the place with most of them lie on the average."""
+    """How far apart even steps may lie.
+
+    The frames of the place with most of them on the average; where they were set for marks alone and jump what
+    lies between, no farther than a frame is deep: even steps meet a mark by chance.
+    """
     rings: dict[int, list[float]] = {}
     for place, exposure in zip(candidate.places, candidate.exposures, strict=True):
         rings.setdefault(place, []).append(_ring_mm(exposure))
     most = max(rings.values(), key=len)
-    return (max(most) - min(most)) / (len(most) - 1)
+    average = (max(most) - min(most)) / (len(most) - 1)
+    if candidate.scene.plan.wish.series_covers is Covers.MARKS:
+        return min(average, max(_depths_mm(candidate), default=average))
+    return average
+
+
+def _depths_mm(candidate: Candidate) -> list[float]:
+    """What each frame covers by image distance, along the axis; of those in which some blur will do."""
+    found = []
+    for exposure in candidate.exposures:
+        if math.isfinite(exposure.allowed_blur_mm) and exposure.allowed_blur_mm > 0.0:
+            beyond, before = image_limits_mm(exposure.state, exposure.allowed_blur_mm)
+            found.append((before - beyond) / float(exposure.state.axis[2]))
+    return found
 
 
 def fitting_steps(candidate: Candidate, unit: Unit) -> Steps:
@@ -86,8 +104,8 @@ def fitting_steps(candidate: Candidate, unit: Unit) -> Steps:
 def _serves(candidate: Candidate, unit: Unit, steps: Steps) -> bool:
     """Whether everything is as sharp as frame by frame, however wide or narrow the steps turn out."""
     if steps.most_count > _MANY:
-        # So many lie evenly anyway.
-        return True
+        widest = steps.number * unit.mm * (1.0 + unit.unsure)
+        return widest <= min(_depths_mm(candidate), default=0.0) * _AS_GOOD
     enough = max(1.0, candidate.worst_softness * _AS_GOOD)
     return all(
         _bracketed(candidate, steps.number * unit.mm * (1.0 + off), steps.most_count).worst_softness <= enough
