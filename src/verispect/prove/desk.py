@@ -15,6 +15,7 @@ from verispect.errors import Cancelled, FileError
 from verispect.files.atomic import ready_for
 from verispect.files.picture_out import bytes_of_picture, write_picture
 from verispect.files.run_file import Run, read_run
+from verispect.kit.lens import Lens
 from verispect.optics.otf import Lights
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
@@ -56,6 +57,7 @@ class StepRun(NamedTuple):
     step: float
     focal_mm: float
     circle_mm: float
+    ends_m: tuple[float | None, float | None] = (None, None)
 
 
 def _run_beside(folder: Path) -> Run | None:
@@ -271,8 +273,7 @@ def lens_test_in(
 def step_test_in(
     folder: Path,
     run: StepRun,
-    pupil_magnification: float,
-    separation_mm: float,
+    lens: Lens,
     *,
     progress: Share,
     is_cancelled: Stop,
@@ -280,18 +281,26 @@ def step_test_in(
     """What one unit of the step number moves, from the frames of a run."""
     progress(0.1)
     return from_frames(
-        [folder], stop=run.stop, step=run.step, focal_mm=run.focal_mm, circle_mm=run.circle_mm,
-        pupil_magnification=pupil_magnification, separation_mm=separation_mm,
+        [folder], stop=run.stop, step=run.step, focal_mm=run.focal_mm, circle_mm=run.circle_mm, lens=lens,
+        ends_m=run.ends_m,
     )  # fmt: skip
 
 
 def settle_test_in(
-    folder: Path, within_px: float, frames_per_s: float | None, *, progress: Share, is_cancelled: Stop
+    folder: Path,
+    within_px: float,
+    frames_per_s: float | None,
+    focal_mm: float | None,
+    sensor_long_mm: float,
+    *,
+    progress: Share,
+    is_cancelled: Stop,
 ) -> SettleTest:
     """How long the tripod rings, from a burst."""
     return settle_test(
-        [folder], within_px=within_px, frames_per_s=frames_per_s, progress=lambda share, _text: progress(share)
-    )
+        [folder], within_px=within_px, frames_per_s=frames_per_s, focal_mm=focal_mm,
+        sensor_long_mm=sensor_long_mm, progress=lambda share, _text: progress(share),
+    )  # fmt: skip
 
 
 def recycle_test_in(

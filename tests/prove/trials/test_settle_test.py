@@ -59,6 +59,31 @@ def test_the_time_until_it_is_still_is_that_of_the_swing(tmp_path: Path, drawn) 
     assert found.swing_hz == pytest.approx(values["hertz"], rel=0.05)
 
 
+def test_a_camera_that_turns_swings_as_far_as_its_lens_draws_a_turn(tmp_path: Path) -> None:
+    """A turn of 24 mm on 36 mm drawn by its homography: the middle moves f tan θ, the edges half as far again."""
+    folder, focal_px, rng = tmp_path / "b", SIZE[0] * 24.0 / 36.0, np.random.default_rng(4)
+    folder.mkdir()
+    wall = cv2.GaussianBlur(rng.uniform(0.0, 1.0, (SIZE[1] + 80, SIZE[0] + 80)).astype(np.float32), (0, 0), 2.0)
+    wall = (wall - wall.min()) / np.ptp(wall) * 0.8 + 0.1
+    seen_by = np.array([[focal_px, 0.0, (SIZE[0] - 1) / 2], [0.0, focal_px, (SIZE[1] - 1) / 2], [0.0, 0.0, 1.0]])
+    for k in range(24):
+        at = k / 12.0
+        turn = 8.0 / focal_px * math.exp(-at / 0.5) * math.cos(6.0 * math.pi * at)
+        level = np.array([[math.cos(turn), 0, math.sin(turn)], [0, 1, 0], [-math.sin(turn), 0, math.cos(turn)]])
+        into = seen_by @ level @ np.linalg.inv(seen_by) @ np.array([[1.0, 0, -40], [0, 1, -40], [0, 0, 1]])
+        seen = np.clip(cv2.warpPerspective(wall, into, SIZE, flags=cv2.INTER_CUBIC), 0.0, 1.0)
+        pixels = np.repeat(np.round(seen * 65535.0).astype(np.uint16)[..., None], 3, axis=2)
+        write_picture(folder / f"b-{k:02d}.tif", pixels, shot=Shot(taken=NOON + timedelta(seconds=at)))
+    common = {"within_px": 0.5, "frames_per_s": 12.0}
+    known = settle_test([folder], **common, focal_mm=24.0, sensor_long_mm=36.0)
+    assert known.first_px == pytest.approx(8.0, rel=0.02)
+    assert known.settle_s == pytest.approx(0.5 * math.log(16.0), abs=known.plus_minus_s)
+    # Not told which lens it was, it is less sure, and the truth is within it.
+    unknown = settle_test([folder], **common)
+    assert unknown.plus_minus_s > known.plus_minus_s
+    assert unknown.settle_s == pytest.approx(0.5 * math.log(16.0), abs=unknown.plus_minus_s)
+
+
 def test_nothing_that_swings_is_said_to_be_still_at_once(tmp_path: Path) -> None:
     found = settle_test([burst(tmp_path / "b", swing_px=0.0, count=10)], frames_per_s=12.0)
     assert found.settle_s == 0.0

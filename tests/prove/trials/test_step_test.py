@@ -55,14 +55,43 @@ def grown(folder, first_mm: float, last_mm: float, *, subject: bool) -> None:
         write_picture(folder / f"frame-{k}.tif", pixels[100:800, 150:1150], shot=shot)
 
 
-@pytest.mark.parametrize("subject", [True, False])
-def test_from_the_pictures_of_a_run_within_five_hundredths(tmp_path, capsys, subject) -> None:
-    # Without a word of the distance the picture's growth tells, here of a run that ends at infinity.
-    first, last = (52.0, 50.5) if subject else (51.5, 50.0)
-    grown(tmp_path, first, last, subject=subject)
-    found = told(capsys, tmp_path, "--stop", 8, "--step", 3, "--frames", 9, "--focal", 50, "--circle", 0.03)
-    assert found["focus_increment_mm_image_side"] == pytest.approx((first - last) / 24.0, rel=0.05)
-    assert ("pictures" in found["how"]) != subject
+RUN = ("--stop", 8, "--step", 3, "--frames", 9, "--focal", 50, "--circle", 0.03)
+
+
+def test_frames_that_tell_their_focus_are_believed(tmp_path, capsys) -> None:
+    grown(tmp_path, 52.0, 50.5, subject=True)
+    found = told(capsys, tmp_path, *RUN)
+    assert found["focus_increment_mm_image_side"] == pytest.approx(1.5 / 24.0, rel=0.01)
+    assert "pictures" not in found["how"]
+
+
+@pytest.mark.parametrize(("first", "last"), [(51.5, 50.0), (56.0, 52.0), (52.0, 56.0)])
+def test_a_picture_s_growth_tells_within_its_bounds_and_one_distance_makes_it_sure(
+    tmp_path, capsys, first, last
+) -> None:
+    """A lens drawn as a pinhole at its image distance; where it was focused is not known from growth alone."""
+    grown(tmp_path, first, last, subject=False)
+    moved = abs(first - last) / 24.0
+    found = told(capsys, tmp_path, *RUN)
+    assert "pictures" in found["how"]
+    assert found["taken_no_nearer_m"] == pytest.approx(0.05 * (2.0 + 0.15 + 1.0 / 0.15), rel=1e-6)
+    sure = found["focus_increment_plus_minus_mm"]
+    assert found["focus_increment_mm_image_side"] == pytest.approx(moved, abs=sure)
+    for option, v in (("--from", first), ("--to", last)):
+        away = (1.0 / (1.0 / 50.0 - 1.0 / v) + v) / 1000.0 if v > 50.0 else "inf"
+        better = told(capsys, tmp_path, *RUN, option, away)
+        assert better["focus_increment_plus_minus_mm"] < 0.6 * sure
+        assert better["focus_increment_mm_image_side"] == pytest.approx(moved, rel=0.01)
+        assert better["taken_no_nearer_m"] is None
+
+
+def test_growth_tells_nothing_of_a_lens_that_breathes(tmp_path, capsys) -> None:
+    grown(tmp_path, 51.5, 50.0, subject=False)
+    lens = a_lens(50.0, focusing="internal", closest_magnification=0.2)
+    before = tmp_path / "a.verispect"
+    before.write_text(plan_to_text(make_plan([(0.0, 1.5, 1.0)], framing=50.0, lenses=[lens])))
+    assert main(["step-test", *map(str, (tmp_path, *RUN)), "--plan", str(before), "--lens", "50 tilt"]) == 2
+    assert "--from and --to" in capsys.readouterr().err
 
 
 def test_what_was_measured_is_kept_and_plans_the_next_bracket(tmp_path, capsys) -> None:

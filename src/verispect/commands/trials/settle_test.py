@@ -14,6 +14,7 @@ from verispect.commands.invocation import (
     offer_keeping_in_kit,
     parser,
     progress,
+    read_plan_of,
     tell,
 )
 from verispect.errors import FileError
@@ -32,10 +33,12 @@ def run(given: Sequence[str]) -> int:
     from verispect.prove.trials.settle_test import kept_in_kit, settle_test
 
     may_keep_in_kit(options)
+    long_mm = None if options.plan is None else max(read_plan_of(options.plan).kit.body.sensor_mm)
     if not math.isfinite(options.touch_at) or options.touch_at < 0.0:
         raise FileError("--touch-at takes seconds after the first frame, from 0")
     found = settle_test(options.frames, within_px=options.within, frames_per_s=options.fps,
-                        touch_s=options.touch_at, progress=progress(options.quiet))  # fmt: skip
+                        touch_s=options.touch_at, focal_mm=options.focal, sensor_long_mm=long_mm,
+                        progress=progress(options.quiet))  # fmt: skip
     keep_in_kit(options, lambda kit: kept_in_kit(found, kit, options.focal))
     told = {
         "format": "verispect-settle-test",

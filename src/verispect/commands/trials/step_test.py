@@ -26,7 +26,8 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("--step", type=above_zero("--step"), required=True, metavar="K", help="the step number")
     options_of.add_argument("--frames", type=whole("--frames", 2, 100_000), metavar="M")
     options_of.add_argument("--from", dest="from_m", type=above_zero("--from", infinite=True), metavar="D1",
-                            help="first focus, m from the sensor; inf for infinity")  # fmt: skip
+                            help="first focus, m from the sensor; inf for infinity; beside frames one end "
+                                 "will do")  # fmt: skip
     options_of.add_argument("--to", dest="to_m", type=above_zero("--to", infinite=True), metavar="D2")
     options_of.add_argument("--focal", type=above_zero("--focal"), required=True, metavar="F", help="mm")
     options_of.add_argument("--circle", type=above_zero("--circle"), metavar="MM", help="circle of confusion")
@@ -42,16 +43,15 @@ def run(given: Sequence[str]) -> int:
         assert plan is not None
         circle = plan.criterion(plan.whole_focal_mm).disc_mm
     separation = 0.0 if lens is None else lens.principal_separation_mm
+    if options.from_m is not None and options.from_m == options.to_m:
+        raise FileError("--from and --to are the same: the focus did not move; give the two ends of the run")
     if options.pictures:
         found = from_frames(
             options.pictures, stop=options.stop, step=options.step, focal_mm=options.focal, circle_mm=circle,
-            pupil_magnification=1.0 if lens is None else lens.pupil_magnification, separation_mm=separation,
-            frames=options.frames,
+            lens=lens, frames=options.frames, ends_m=(options.from_m, options.to_m),
         )  # fmt: skip
     elif options.from_m is None or options.to_m is None or options.frames is None:
         raise FileError("give --from, --to and --frames, or the frames of the run")
-    elif options.from_m == options.to_m:
-        raise FileError("--from and --to are the same: the focus did not move; give the two ends of the run")
     else:
         found = from_distances(
             options.from_m, options.to_m, stop=options.stop, step=options.step, frames=options.frames,
@@ -69,10 +69,16 @@ def run(given: Sequence[str]) -> int:
         "focus_increment_plus_minus_mm": found.increment_plus_minus_mm,
         "circle_mm": circle,
         "how": found.how,
+        "taken_no_nearer_m": found.no_nearer_m,
     }
     text = (
         f"one unit of the step number is {found.per_step_of_depth:.3f} ± {found.plus_minus:.3f} of the depth of "
         f"focus at f/{options.stop:g} ({1000.0 * found.increment_mm:.2f} µm at the sensor), by {found.how}"
     )
+    if found.no_nearer_m is not None:
+        text += (
+            f"; as if nothing nearer than {found.no_nearer_m:.2f} m had been focused on: with --from or --to, one "
+            "end's distance, it is surer"
+        )
     tell(told, text, as_json=options.json)
     return DONE

@@ -25,6 +25,8 @@ _STILL_SHARE = 0.2
 _DECAYS = np.geomspace(0.1, 60.0, 80)
 _SLOWEST_HZ = 0.3
 _TRIES = 60
+# Of the swing, where the lens is not known, from a long one's to a wide one's.
+_UNKNOWN_LENS = 0.1
 # What an alignment leaves unsure, pixels of the frame as it is aligned.
 _ALIGNED_PX = 0.03
 
@@ -89,6 +91,8 @@ def settle_test(
     within_px: float = 0.5,
     frames_per_s: float | None = None,
     touch_s: float = 0.0,
+    focal_mm: float | None = None,
+    sensor_long_mm: float | None = None,
     progress: Callable[[float, str], None] = lambda _share, _text: None,
 ) -> SettleTest:
     """Measure.
@@ -101,6 +105,9 @@ def settle_test(
         Of the burst, where the frames' own times are too coarse or missing.
     touch_s : float
         When the touch was, after the first frame.
+    focal_mm, sensor_long_mm : float, optional
+        Where the frames do not tell: what turns the camera by so much moves the picture's edges farther than its
+        middle, the more the wider the lens.
 
     Raises
     ------
@@ -113,17 +120,28 @@ def settle_test(
             "{count} frames: a burst of at least {least} is needed", count=len(frames), least=LEAST_FRAMES
         )
     times = times_of(frames, frames_per_s) - touch_s
-    off = _offsets(frames, progress)
+    focal_px, is_known = _focal_px(frames[0], focal_mm, sensor_long_mm)
+    off = _offsets(frames, focal_px, progress)
     after = times >= -1e-9
     if after.sum() < LEAST_FRAMES:
         raise FileError("--touch-at {s:g}: fewer than {least} frames come after it", s=touch_s, least=LEAST_FRAMES)
     settle, sure, decay, hertz, first = _fitted(times[after], off[after], within_px)
+    if math.isfinite(decay):
+        # A first swing told so much too large or small is still so much later or sooner.
+        sure = math.hypot(sure, 0.0 if is_known else decay * _UNKNOWN_LENS, 0.5 * (frames[0].shutter_s or 0.0))
     names = tuple(frame.path.name for frame in frames)
     return SettleTest(settle, sure, within_px, decay, hertz, first, times, off, names, frames[0].focal_mm,
                       max(frames[0].pixels))  # fmt: skip
 
 
-def _offsets(frames: Sequence[Frame], progress: Callable[[float, str], None]) -> Floats:
+def _focal_px(frame: Frame, focal_mm: float | None, sensor_long_mm: float | None) -> tuple[float, bool]:
+    """Pixels of the frame for a tangent of 1, and whether that is known."""
+    focal = frame.focal_mm or focal_mm
+    pitch = frame.pixel_mm or (sensor_long_mm / max(frame.pixels) if sensor_long_mm else None)
+    return (focal / pitch, True) if focal and pitch else (frame.focal_px, False)
+
+
+def _offsets(frames: Sequence[Frame], focal_px: float, progress: Callable[[float, str], None]) -> Floats:
     """How far each frame lies off where the burst comes to rest, pixels down and right, shape (N, 2)."""
     divide = max(1, round(max(frames[0].pixels) / _SIDE))
     last = grey_linear(read_coded(frames[-1]), divide)
@@ -136,7 +154,7 @@ def _offsets(frames: Sequence[Frame], progress: Callable[[float, str], None]) ->
         if picture.shape != last.shape:
             raise FileError("{path}: of another size than {other}; a burst is taken with one", path=frame.path,
                             other=frames[-1].path)  # fmt: skip
-        motion = motion_between(picture, last, planned=np.eye(3), focal_px=1.2 * columns, centre_px=middle)
+        motion = motion_between(picture, last, planned=np.eye(3), focal_px=focal_px / divide, centre_px=middle)
         if not motion.trusted:
             raise FileError(
                 "{path}: cannot be laid over {other}: photograph something still and full of detail",

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
 from verispect.errors import FileError
-from verispect.optics.conjugates import image_distance_for_scale_mm
+from verispect.kit.lens import Lens
+from verispect.kit.mounted_lens import optic_at
+from verispect.optics.conjugates import image_distance_for_scale_mm, scale_distance_m
 from verispect.prove.align.motion import at_middle, motion_between
 from verispect.prove.intake import Frame, described, frames_in, grey_linear, in_order, read_coded
 
@@ -18,8 +20,10 @@ from verispect.prove.intake import Frame, described, frames_in, grey_linear, in_
 _READ_SHARE, _READ_MM = 0.005, 1.0
 # Frames are laid over one another at about so many pixels along their long side.
 _SIDE = 1600
-# What an alignment leaves unsure, pixels of the smaller picture.
-_ALIGNED_PX = 0.05
+# What an alignment leaves unsure, pixels of the smaller picture; blur of many pixels takes a hundredth of a growth.
+_ALIGNED_PX, _ALIGNED_SHARE = 0.05, 0.01
+# A run of which no distance is known is taken to have come no nearer than this magnification, nor than the lens can.
+_USUAL_MAGNIFICATION = 0.15
 
 
 @dataclass(frozen=True)
@@ -36,6 +40,8 @@ class StepTest:
         Where the run began and ended, from the sensor mark; infinite at infinity.
     how : str
         "distances", "pictures" or "what the frames say of themselves".
+    no_nearer_m : float or None
+        Where no distance was known: as near as the run was taken to have come, from the sensor mark.
     """
 
     per_step_of_depth: float
@@ -45,6 +51,7 @@ class StepTest:
     from_m: float
     to_m: float
     how: str
+    no_nearer_m: float | None = None
 
 
 def from_distances(
@@ -123,38 +130,90 @@ def from_frames(
     step: float,
     focal_mm: float,
     circle_mm: float,
-    pupil_magnification: float = 1.0,
-    separation_mm: float = 0.0,
+    lens: Lens | None = None,
     frames: int | None = None,
+    ends_m: tuple[float | None, float | None] = (None, None),
 ) -> StepTest:
     """From the pictures of a run: what they say of their focus, or how much the picture grew from first to last.
 
+    Parameters
+    ----------
+    lens : Lens, optional
+        Its pupils say how the picture grows, and its closest focus how near it may stand where no end is known.
+    ends_m : (float or None, float or None)
+        Where the run began and ended, from the sensor mark; goes before what the frames say.
+
+    Raises
+    ------
+    FileError
+        For less than two frames, frames that cannot be laid over one another, and where only growth tells of a lens
+        whose focal length changes as it focuses.
+
     Notes
     -----
-    A lens set straight draws f + (v − f)/p for a tangent of 1, so of two frames whose scale differs by s the
-    image distances differ by p (s − 1) times what the smaller one draws, which is f but for its magnification.
+    A lens that moves out as a whole and stands straight draws f + (v − f)/p for a tangent of 1, so where one frame
+    draws s times as large as the other the image distances differ by p (s − 1) times what the smaller one draws.
     """
+    optic = None if lens is None else optic_at(lens, focal_mm)
+    pupil, separation_mm = (1.0, 0.0) if optic is None else (optic.pupil_magnification, optic.principal_separation_mm)
     found = in_order([described(path) for path in frames_in(places)])
     count = frames or len(found)
     if len(found) < 2:
         raise FileError("{count} frame; a run of at least two is needed", count=len(found))
-    told = [frame.subject_m for frame in (found[0], found[-1])]
+    told = [at if at is not None else frame.subject_m
+            for at, frame in zip(ends_m, (found[0], found[-1]), strict=True)]  # fmt: skip
     if told[0] is not None and told[1] is not None and told[0] != told[1]:
         by_word = from_distances(
             told[0], told[1], stop=stop, step=step, frames=count, focal_mm=focal_mm, circle_mm=circle_mm,
             separation_mm=separation_mm,
         )  # fmt: skip
-        return StepTest(**{**by_word.__dict__, "how": "what the frames say of themselves"})
-    grown, unsure = _grown(found[0], found[-1])
-    nearest = min((distance for distance in told if distance is not None), default=math.inf)
-    drawn = focal_mm
-    if math.isfinite(nearest):
-        v = image_distance_for_scale_mm(scale_m=nearest, focal_mm=focal_mm, separation_mm=separation_mm)
-        drawn = focal_mm + (v - focal_mm) / pupil_magnification
-    moved = pupil_magnification * abs(grown - 1.0) * drawn
-    return _test(
-        moved, pupil_magnification * unsure * drawn, stop, step, count, circle_mm, (math.nan, math.nan), "pictures"
-    )
+        how = by_word.how if None not in ends_m else "what the frames say of themselves"
+        return replace(by_word, how=how)
+    if lens is not None and lens.focusing == "internal":
+        raise FileError(
+            "{lens}: its focal length changes as it focuses, so the picture's growth does not tell how far it went; "
+            "give --from and --to, read off a ruler",
+            lens=lens.name,
+        )
+    growth, unsure = _grown(found[0], found[-1])
+    if told[0] is not None and told[0] == told[1]:
+        # Frames that all say the same say nothing of where they were focused.
+        told = list(ends_m)
+    most = min(_USUAL_MAGNIFICATION, math.inf if optic is None else optic.longest_image_mm / optic.focal_mm - 1.0)
+    smaller, about = _smaller_draws_mm(
+        told, growth, focal_mm=focal_mm, pupil_magnification=pupil, separation_mm=separation_mm,
+        most_magnification=most,
+    )  # fmt: skip
+    times = max(growth, 1.0 / growth) - 1.0
+    moved, errors = (pupil * share * smaller for share in (times, math.hypot(unsure, times * about)))
+    by_growth = _test(moved, errors, stop, step, count, circle_mm, (math.nan, math.nan), "pictures")
+    if told != [None, None]:
+        return by_growth
+    nearest_m = scale_distance_m(image_mm=focal_mm * (1.0 + most), focal_mm=focal_mm, separation_mm=separation_mm)
+    return replace(by_growth, no_nearer_m=nearest_m)
+
+
+def _smaller_draws_mm(
+    ends_m: Sequence[float | None],
+    growth: float,
+    *,
+    focal_mm: float,
+    pupil_magnification: float,
+    separation_mm: float,
+    most_magnification: float,
+) -> tuple[float, float]:
+    """What the frame that draws smaller draws for a tangent of 1, and how surely, as a share of it."""
+    for end, at in enumerate(ends_m):
+        if at is not None:
+            v = focal_mm if math.isinf(at) else _image_mm(at, focal_mm, separation_mm)
+            drawn = focal_mm + (v - focal_mm) / pupil_magnification
+            unsure = _reading_mm(at, focal_mm, separation_mm) / pupil_magnification / drawn
+            is_smaller = (growth > 1.0) == (end == 0)
+            return (drawn if is_smaller else drawn / max(growth, 1.0 / growth)), unsure
+    # Somewhere between infinity and as close as the other one can go.
+    closest = max(1.0 + most_magnification / pupil_magnification, 1.0) / max(growth, 1.0 / growth)
+    half = 0.5 * max(closest - 1.0, 0.0)
+    return focal_mm * (1.0 + half), half / (1.0 + half)
 
 
 def _grown(first: Frame, last: Frame) -> tuple[float, float]:
@@ -174,4 +233,4 @@ def _grown(first: Frame, last: Frame) -> tuple[float, float]:
             first=first.path, last=last.path,
         )  # fmt: skip
     scale = at_middle(motion.matrix, middle)[3]
-    return scale, 2.0 * _ALIGNED_PX / (0.35 * columns)
+    return scale, math.hypot(2.0 * _ALIGNED_PX / (0.35 * columns), _ALIGNED_SHARE * abs(scale - 1.0))

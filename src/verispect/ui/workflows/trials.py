@@ -107,7 +107,9 @@ class TrialDesk(QObject):
         plan, page = self._document.plan, self._page
         if which == SETTLE:
             still = page.values_of(SettleValues)
-            return Job(self, desk.settle_test_in, folder, still.within_px, still.frames_per_s, watched=True)
+            return Job(self, desk.settle_test_in, folder, still.within_px, still.frames_per_s,
+                       None if lens is None else lens.only_focal_mm, max(plan.kit.body.sensor_mm),
+                       watched=True)  # fmt: skip
         if which == RECYCLE:
             full = page.values_of(RecycleValues)
             return Job(self, desk.recycle_test_in, folder, full.within_stops, full.frames_per_s, watched=True)
@@ -116,8 +118,8 @@ class TrialDesk(QObject):
         focal, separation = lens.only_focal_mm, lens.principal_separation_mm
         if which == STEP:
             step = page.values_of(StepValues)
-            run = desk.StepRun(step.stop, step.step, lens.focal_mm[0], criterion.disc_mm)
-            return Job(self, desk.step_test_in, folder, run, lens.pupil_magnification, separation, watched=True)
+            run = desk.StepRun(step.stop, step.step, lens.focal_mm[0], criterion.disc_mm, (step.from_m, step.to_m))
+            return Job(self, desk.step_test_in, folder, run, lens, watched=True)
         if which == TILT:
             tilt = page.values_of(TiltValues)
             ends = None if tilt.from_m is None or tilt.to_m is None else (tilt.from_m, tilt.to_m)
@@ -197,6 +199,10 @@ class TrialDesk(QObject):
             text = self.tr("One unit of the number is {0:.3f} ± {1:.3f} of the depth of focus, by {2}.").format(
                 found.per_step_of_depth, found.plus_minus, found.how
             )
+            if found.no_nearer_m is not None:
+                text += " " + self.tr(
+                    "Taken that nothing nearer than {0:.2f} m was focused on: the distance of one end makes it surer."
+                ).format(found.no_nearer_m)
             takes = True
         self._page.show_result(text, takes=takes)
 

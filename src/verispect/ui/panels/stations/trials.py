@@ -30,6 +30,8 @@ class StepValues(BaseModel):
 
     stop: float = Field(default=5.6, gt=0.0, le=512.0)
     step: float = Field(default=5.0, gt=0.0, le=1000.0)
+    from_m: float | None = Field(default=None, gt=0.0, le=100_000.0)
+    to_m: float | None = Field(default=None, gt=0.0, le=100_000.0)
 
 
 class SettleValues(BaseModel):
@@ -103,8 +105,12 @@ class TrialsPage(QWidget):
                     hint=self.tr("Empty: by the times that the frames tell"))  # fmt: skip
         told = self.tr("Empty: what the frames tell of themselves")
         self.step_form = ModelForm(
-            [Spec("stop", self.tr("Stop f/")), Spec("step", self.tr("Step number"))], system, columns=2
-        )
+            [
+                Spec("stop", self.tr("Stop f/")), Spec("step", self.tr("Step number")),
+                Spec("from_m", self.tr("Focus from"), "optional", "m", told),
+                Spec("to_m", self.tr("to"), "optional", "m", self.tr("Where frames tell nothing, one end will do")),
+            ], system, columns=2,
+        )  # fmt: skip
         self.settle_form = ModelForm([rate, Spec("within_px", self.tr("Still within"), unit="px")], system, columns=2)
         self.recycle_form = ModelForm(
             [rate, Spec("within_stops", self.tr("Full within"), unit="EV")], system, columns=2
