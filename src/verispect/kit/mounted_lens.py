@@ -8,7 +8,7 @@ from typing import Literal
 
 import numpy as np
 
-from verispect.kit.lens import Lens, Residual
+from verispect.kit.lens import Fitted, Lens, Residual
 from verispect.kit.standards import Standards
 from verispect.kit.typical_bend import typical_curvature_mm, typical_shift_mm
 from verispect.optics.compound_lens import (
@@ -25,6 +25,8 @@ from verispect.optics.types import Floats
 
 # In focal lengths before the front principal point.
 _NO_NEARER = 1.05
+# Standing out less than this of its focal length a lens is at infinity.
+_AT_INFINITY = 1e-12
 # Of a cone from the middle of a lens: no image circle that is guessed is wider.
 _WIDEST_RAD = math.radians(80.0)
 # How far beyond the sensor's corner a lens's own blur is drawn out from what was measured within it.
@@ -229,6 +231,46 @@ def optic_at(lens: Lens, focal_mm: float, *, back_tilt_deg: float = 0.0, back_sh
     """
     alone = _optic(lens, _bare_focal(lens, focal_mm))
     return replace(alone, back_tilt_deg=back_tilt_deg, back_shift_mm=back_shift_mm)
+
+
+def extension_mm(optic: Optic, *, focal_mm: float, image_mm: float) -> float:
+    """How far a lens stands out beyond its infinity mark, with the focal length and image distance it has there."""
+    whole, tube = _optic(optic.lens, optic.bare_focal_mm), optic.lens.fitted.tube_mm
+    # One that focuses internally forms the image of infinity at its own focal length wherever its ring stands.
+    infinity = (whole.shortest_image_mm - tube) * focal_mm / whole.focal_mm + tube
+    return image_mm - infinity
+
+
+def engraved_mm(optic: Optic, *, focal_mm: float, image_mm: float) -> float:
+    """What the bare lens's own scale shows, in its own reference; infinite at infinity and beyond.
+
+    Parameters
+    ----------
+    focal_mm, image_mm : float
+        Of the lens with all that is fitted, as it is focused; the image distance along its axis.
+    """
+    lens, fitted = optic.lens, optic.lens.fitted
+    bare = _optic(lens.model_copy(update={"fitted": Fitted()}), optic.bare_focal_mm)
+    if bare.closest_focal_mm == bare.focal_mm:
+        own = bare.focal_mm
+        stands_out = extension_mm(optic, focal_mm=focal_mm, image_mm=image_mm) / fitted.converter_times**2
+        at = own + stands_out
+        object_mm = own * at / stands_out if stands_out > _AT_INFINITY * own else math.inf
+    else:
+        # Its focal length tells where the ring stands, straight with the magnification it would have bare.
+        ratio = focal_mm / _optic(lens, optic.bare_focal_mm).focal_mm
+        own = bare.focal_mm * ratio
+        most = bare.closest_focal_mm / (bare.closest_mm - bare.closest_focal_mm)
+        magnification = most * (1.0 - ratio) / (1.0 - bare.closest_focal_mm / bare.focal_mm)
+        if fitted == Fitted():
+            magnification = image_mm / focal_mm - 1.0
+        object_mm = own * (1.0 + 1.0 / magnification) if magnification > _AT_INFINITY else math.inf
+        at = own * (1.0 + max(magnification, 0.0))
+    if lens.closest_from == "principal":
+        return object_mm
+    if lens.closest_from == "front":
+        return object_mm - bare.front_ahead_mm
+    return object_mm + at + bare.principal_separation_mm
 
 
 def moved_by(optic: Optic, standards: Standards) -> Optic:

@@ -139,6 +139,42 @@ def test_a_strip_in_a_cell_of_a_grid_is_as_deep_as_that_cell_sees_it() -> None:
     )
 
 
+def internal(focal: float, most: float, separation: float, **more):
+    """A lens that focuses internally: its closest distance by the conjugates of what it is there, 0.85 of it."""
+    close = 0.85 * focal
+    away = (close * (2.0 + most + 1.0 / most) + separation) / 1000.0
+    return a_lens(focal, focusing="internal", closest_magnification=most, closest_m=away,
+                  principal_separation_mm=separation, f_numbers=[4, 4], **more)  # fmt: skip
+
+
+def breathed(away_mm: float) -> float:
+    """Focal length of the 90 mm lens at 0.3 of life size, straight with the magnification on the way there."""
+    focal = 90.0
+    for _ in range(50):
+        focal = 90.0 - 0.15 * 90.0 * (focal / (away_mm - focal)) / 0.3
+    return focal
+
+
+def test_a_lens_that_breathes_shows_on_its_scale_what_it_is_focused_on() -> None:
+    lens = internal(90.0, 0.3, -6.0, tilt_deg=0, shift_mm=0)
+    for away in (0.7, 1.5, 40.0):
+        plan = make_plan([(0.0, 1.5, away)], framing=90.0, lenses=[lens])
+        frame = settings_of(worked("one-frame", build_scene(plan))).frames[0]
+        assert frame.ring_m == pytest.approx(frame.row.focus_m, rel=1e-9)
+        focal = breathed(1000.0 * away)
+        assert frame.extension_mm == pytest.approx(focal**2 / (1000.0 * away - focal), rel=1e-3)
+
+
+def test_a_strip_is_as_wide_as_a_lens_that_breathes_draws_it_focused_behind() -> None:
+    """The focal length goes straight with the magnification; focused far behind it is longer than on the edge."""
+    lens = internal(90.0, 0.3, -6.0, tilt_deg=0, shift_mm=0)
+    plan = make_plan([(0.0, 1.5, 0.8), (0.01, 1.5, 3.0)], framing=90.0, lenses=[lens], print_mm=(450, 300))
+    halo = settings_of(worked("series", build_scene(plan))).halos[0]
+    focal = breathed(3000.0)
+    strip_mm = 0.5 * focal / 4.0 * (3000.0 - 800.0) / 800.0
+    assert halo.px == pytest.approx(strip_mm * focal / (3000.0 - focal) / plan.kit.body.pixel_mm, rel=0.01)
+
+
 def test_a_strip_behind_an_edge_is_half_its_blur_with_the_background_in_focus() -> None:
     places = [(0.0, 1.5, 1.0), (0.03, 1.5, 3.0)]
     plan = make_plan(places, framing=50.0, lenses=[a_lens(50.0, f_numbers=[4, 5.6])], print_mm=(450, 300))

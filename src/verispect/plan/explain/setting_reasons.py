@@ -6,8 +6,9 @@ import math
 
 import numpy as np
 
+from verispect.kit.mounted_lens import engraved_mm, extension_mm
 from verispect.kit.scale_settings import dial
-from verispect.optics.conjugates import hyperfocal_mm, object_for_image_distance_mm
+from verispect.optics.conjugates import hyperfocal_mm
 from verispect.optics.depth_of_field import focus_and_stop_for_limits, limits_along_ray_mm
 from verispect.optics.exposure_time import (
     equivalent_shutter_s,
@@ -70,7 +71,7 @@ def _on_the_scale(exposure: Exposure) -> list[Reason]:
                 {
                     "reading": f"{reading:.3f} m" if math.isfinite(reading) else "∞",
                     "where": Sentence(what[lens.closest_from]),
-                    "extension": exposure.axial_image_distance_mm - exposure.lens.shortest_image_mm,
+                    "extension": extension_of_mm(exposure),
                 },
             ),
             Sentence("Derivation: docs/derivations/compound.md"),
@@ -80,16 +81,17 @@ def _on_the_scale(exposure: Exposure) -> list[Reason]:
 
 def engraved_reading_m(exposure: Exposure) -> float:
     """What the bare lens's distance scale shows in this state, in its own reference; infinite at infinity."""
-    optic = exposure.lens
-    bare = optic.bare_focal_mm
-    extension = exposure.axial_image_distance_mm - optic.shortest_image_mm
-    converter = optic.lens.fitted.converter_times
-    object_mm = object_for_image_distance_mm(image_mm=bare + extension / converter**2, focal_mm=bare)
-    if optic.lens.closest_from == "principal":
-        return object_mm / 1000.0
-    if optic.lens.closest_from == "front":
-        return (object_mm - optic.lens.front_ahead_mm) / 1000.0
-    return (object_mm + bare + extension + optic.lens.principal_separation_mm) / 1000.0
+    return (
+        engraved_mm(exposure.lens, focal_mm=exposure.state.focal_mm, image_mm=exposure.axial_image_distance_mm)
+        / 1000.0
+    )
+
+
+def extension_of_mm(exposure: Exposure) -> float:
+    """How far the lens stands out beyond its infinity mark."""
+    return extension_mm(
+        exposure.lens, focal_mm=exposure.state.focal_mm, image_mm=exposure.axial_image_distance_mm
+    )  # fmt: skip
 
 
 def _circle(problem: Problem, exposure: Exposure) -> Reason:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from verispect.optics.blur import blur_axes_mm
-from verispect.optics.lens_state import focus_image_distance_mm, from_principal_point
+from verispect.optics.lens_state import FORWARD, focus_image_distance_mm, from_principal_point
 from verispect.plan.methods.candidate import Candidate
 
 # Of the picture's width: what lies farther from an edge than this is not behind it.
@@ -84,11 +84,12 @@ def _strip_px(candidate: Candidate, near: int, far: int) -> float:
     exposure = candidate.exposures[int(candidate.rendering.exposure[near])]
     state = exposure.state
     points = from_principal_point(exposure.pose.to_camera_mm(candidate.scene.world_m[[near, far]]), state)
+    if state.axis == FORWARD:
+        # Focused back there a lens that breathes has another focal length than on the edge.
+        state = replace(state, focal_mm=exposure.lens.breathing_at(float(points[1, 2])).focal_mm)
     v = float(focus_image_distance_mm(points[1], focal_mm=state.focal_mm, axis=state.axis))
     if not np.isfinite(v) or v <= 0.0:
         return 0.0
-    problem = candidate.problem
-    assert problem is not None
-    focused = problem.state(f_number=state.f_number, image_distance_mm=v, axis=state.axis)
+    focused = replace(state, image_distance_mm=v)
     blur = float(blur_axes_mm(points[0], focused)[0])
     return 0.5 * blur / candidate.scene.plan.kit.body.pixel_mm

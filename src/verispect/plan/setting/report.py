@@ -9,7 +9,7 @@ from verispect.optics.depth_of_field import image_limits_mm
 from verispect.optics.lens_state import LensState
 from verispect.plan.document import Order
 from verispect.plan.explain.frame_table import FrameRow, frame_rows
-from verispect.plan.explain.setting_reasons import engraved_reading_m
+from verispect.plan.explain.setting_reasons import engraved_reading_m, extension_of_mm
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.grid_order import place_numbers
@@ -137,7 +137,7 @@ def _frames(candidate: Candidate, sequence: list[int]) -> tuple[FrameSetting, ..
                 cell=candidate.cells[k] if candidate.cells else None,
                 row=rows[k],
                 ring_m=engraved_reading_m(exposure),
-                extension_mm=exposure.axial_image_distance_mm - exposure.lens.shortest_image_mm,
+                extension_mm=extension_of_mm(exposure),
                 rail_mm=rows[k].rail_mm if candidate.method.on_rail else None,
                 overlap=_overlap(exposure, candidate.exposures[after]) if follows and after is not None else None,
                 field_share=first.state.pupil_scale_mm / exposure.state.pupil_scale_mm,

@@ -12,6 +12,7 @@ from itertools import pairwise, permutations
 
 import numpy as np
 
+from verispect.kit.mounted_lens import extension_mm
 from verispect.optics.conjugates import scale_distance_m
 from verispect.optics.lens_state import LensState, from_principal_point, tilt_and_swing_rad
 from verispect.optics.types import Floats, Vector
@@ -296,7 +297,8 @@ def _step(candidate: Candidate, act: str, on: str, axis: Vector, image_mm: float
     tilt, swing = (math.degrees(angle) for angle in tilt_and_swing_rad(axis))
     axial = image_mm / axis[2]
     ring = scale_distance_m(image_mm=axial, focal_mm=state.focal_mm, separation_mm=optic.principal_separation_mm)
-    return FocusStep(act, on, tilt, swing, axial - optic.shortest_image_mm, ring)
+    stands_out = extension_mm(optic, focal_mm=state.focal_mm, image_mm=axial)
+    return FocusStep(act, on, tilt, swing, stands_out, ring)
 
 
 def _sharp_at(point: Floats, axis: Vector, focal: float) -> float | None:
