@@ -123,9 +123,12 @@ class Optic:
         if self.closest_focal_mm == self.focal_mm or math.isinf(object_mm):
             return self
         most = self.closest_focal_mm / (self.closest_mm - self.closest_focal_mm)
+        # On a tube it stands at its infinity mark already at some magnification.
+        least = self.shortest_image_mm / self.focal_mm - 1.0
         focal = self.focal_mm
         for _ in range(30):
-            share = min(focal / (max(object_mm, self.closest_mm) - focal) / most, 1.0)
+            magnification = focal / (max(object_mm, self.closest_mm) - focal)
+            share = min(max(magnification - least, 0.0) / (most - least), 1.0)
             focal = self.focal_mm + (self.closest_focal_mm - self.focal_mm) * share
         return replace(
             self,
@@ -333,6 +336,10 @@ def _optic(lens: Lens, bare_mm: float) -> Optic:
         closest_focal *= made.cardinal.focal_mm / whole.focal_mm
         shortest, longest = shortest - made.rear_shift_mm, longest - made.rear_shift_mm
         stop_factor, whole, front = _joined(made, stop_factor, front)
+    if fitted.tube_mm > 0.0 and closest_focal != whole.focal_mm:
+        longest = _on_tube(whole.focal_mm, closest_focal, longest, fitted.tube_mm)
+    else:
+        longest += fitted.tube_mm
     return Optic(
         lens=lens,
         bare_focal_mm=bare_mm,
@@ -341,7 +348,7 @@ def _optic(lens: Lens, bare_mm: float) -> Optic:
         principal_separation_mm=whole.separation_mm,
         f_numbers=(row.f_numbers[0] * stop_factor, row.f_numbers[1] * stop_factor),
         shortest_image_mm=shortest + fitted.tube_mm,
-        longest_image_mm=longest + fitted.tube_mm,
+        longest_image_mm=longest,
         front_ahead_mm=front,
         lens_tilt_deg=row.tilt_deg,
         back_tilt_deg=0.0,
@@ -350,6 +357,17 @@ def _optic(lens: Lens, bare_mm: float) -> Optic:
         image_circle_mm=row.image_circle_mm,
         closest_focal_mm=closest_focal,
     )
+
+
+def _on_tube(focal_mm: float, closest_focal_mm: float, longest_mm: float, tube_mm: float) -> float:
+    """The image distance that the focal length at infinity would need for what a tube brings into focus.
+
+    An internally focusing lens is shorter there, so the tube brings it nearer than one that extends.
+    """
+    closest_mm = focal_mm * longest_mm / (longest_mm - focal_mm)
+    image_mm = closest_focal_mm * closest_mm / (closest_mm - closest_focal_mm) + tube_mm
+    nearer_mm = closest_focal_mm * image_mm / (image_mm - closest_focal_mm)
+    return focal_mm * nearer_mm / max(nearer_mm - focal_mm, 0.02 * focal_mm)
 
 
 def _shares_by_focal(rows: tuple[Residual, ...], focal_mm: float) -> list[tuple[list[Residual], float]]:

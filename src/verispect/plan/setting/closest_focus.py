@@ -79,7 +79,9 @@ def closest_focus(candidate: Candidate) -> ClosestFocus | None:
     closest = focal * longest / (longest - focal)
     if away >= closest * (1.0 - 1e-6):
         return None
-    tube = focal * away / (away - focal) - longest
+    # A lens that focuses internally is shorter there than at infinity.
+    short = optic.closest_focal_mm
+    tube = short * away / (away - short) - short * closest / (closest - short)
     power = 1000.0 / away - 1000.0 / closest
     return ClosestFocus(
         name=scene.names[nearest],
