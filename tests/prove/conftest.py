@@ -14,6 +14,7 @@ from verispect.kit.equipment import Rail
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
+from verispect.prove.resources.recall import Recall
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
 from verispect.rehearse.pupil_views import Quality
@@ -57,6 +58,12 @@ def small_grid() -> Candidate:
     places = [(-2.6, 1.5, 7.0), (0.0, 2.0, 7.4), (2.6, 1.2, 7.0)]
     plan = make_plan(places, framing=50.0, lenses=[lens])
     return worked("turned-grid", build_scene(plan))
+
+
+@pytest.fixture(scope="session")
+def known() -> Recall:
+    """What was read of frames before, as the window keeps it: a check of the same ones looks at what is new."""
+    return Recall()
 
 
 @pytest.fixture(scope="session")

@@ -40,8 +40,8 @@ def names(report: Report) -> dict[int | None, set[str]]:
 
 
 @pytest.fixture(scope="module")
-def good(rehearsed, series: Candidate) -> Report:
-    return check([rehearsed()], candidate=series)
+def good(rehearsed, known, series: Candidate) -> Report:
+    return check([rehearsed()], recall=known, candidate=series)
 
 
 @pytest.fixture(scope="module")
@@ -212,10 +212,12 @@ def planned_elsewhere(series: Candidate, times: float) -> Candidate:
     return replace(series, scene=build_scene(plan.model_copy(update={"marks": wrong})))
 
 
-def test_marks_that_are_elsewhere_than_planned_are_found_there(rehearsed, series: Candidate, tmp_path: Path) -> None:
+def test_marks_that_are_elsewhere_than_planned_are_found_there(
+    rehearsed, known, series: Candidate, tmp_path: Path
+) -> None:
     """A tape that read a twelfth too long: the frames show the marks where they stand."""
     mistaken = planned_elsewhere(series, 1.08)
-    report = check([rehearsed()], candidate=mistaken)
+    report = check([rehearsed()], recall=known, candidate=mistaken)
     found = found_places(report, mistaken.scene.plan.marks)
     assert len(found) >= 3
     after, count = with_distances(mistaken.scene.plan, found)
@@ -227,10 +229,10 @@ def test_marks_that_are_elsewhere_than_planned_are_found_there(rehearsed, series
             assert apart < max(1.5 * now.plus_minus_m, 0.02), true.name
 
 
-def test_what_stands_before_a_mark_is_not_called_soft(rehearsed, series: Candidate) -> None:
+def test_what_stands_before_a_mark_is_not_called_soft(rehearsed, known, series: Candidate) -> None:
     """A mark planned far behind what its line of sight meets: its softness is not that of the thing before it."""
     hidden = planned_elsewhere(series, 1.8)
-    report = check([rehearsed()], candidate=hidden)
+    report = check([rehearsed()], recall=known, candidate=hidden)
     told = [mark for mark in report.marks if mark.ranged is not None]
     assert told
     for mark in told:

@@ -122,12 +122,12 @@ def test_anything_else_is_one_sentence(text: str) -> None:
 
 
 @pytest.mark.xdist_group("frames")
-def test_marks_are_looked_for_where_they_were_pointed_at(rehearsed, series: Candidate) -> None:
-    as_planned = check([rehearsed()], candidate=series)
+def test_marks_are_looked_for_where_they_were_pointed_at(rehearsed, known, series: Candidate) -> None:
+    as_planned = check([rehearsed()], recall=known, candidate=series)
     assert as_planned.looked is None
     where = {mark.name: mark.pixel for mark in as_planned.marks}
     pointed = [Pointed(name, where[name][0] + 6.0, where[name][1] - 40.0) for name in ("m1", "m4")]
-    report = check([rehearsed()], candidate=series, pointed=pointed)
+    report = check([rehearsed()], recall=known, candidate=series, pointed=pointed)
     assert report.looked is not None
     assert report.looked.left_over_px < 1.0
     # What lay in the middle is drawn 40 pixels to the left: the camera looked to the right.
@@ -142,15 +142,17 @@ def test_marks_are_looked_for_where_they_were_pointed_at(rehearsed, series: Cand
 
 
 @pytest.mark.xdist_group("frames")
-def test_a_mark_put_aside_in_the_plan_is_measured_where_it_was_pointed_at(rehearsed, series: Candidate) -> None:
-    told = {mark.name: mark for mark in check([rehearsed()], candidate=series).marks}
+def test_a_mark_put_aside_in_the_plan_is_measured_where_it_was_pointed_at(
+    rehearsed, known, series: Candidate
+) -> None:
+    told = {mark.name: mark for mark in check([rehearsed()], recall=known, candidate=series).marks}
     scene = series.scene
     world = scene.world_m.copy()
     world[1, 0] += 0.25
     aside = replace(series, scene=replace(scene, world_m=world))
     there = [Pointed(mark.name, *mark.pixel) for mark in told.values() if mark.pixel is not None]
     assert "m1" in [one.name for one in there]
-    found = check([rehearsed()], candidate=aside, pointed=there)
+    found = check([rehearsed()], recall=known, candidate=aside, pointed=there)
     assert found.looked is not None
     assert abs(found.looked.right_deg) < 0.1
     for mark in found.marks:
@@ -159,12 +161,12 @@ def test_a_mark_put_aside_in_the_plan_is_measured_where_it_was_pointed_at(rehear
             assert mark.softness == pytest.approx(told[mark.name].softness, abs=0.03)
 
 
-def test_marks_and_frames_that_are_not_there_are_named(rehearsed, series: Candidate, tmp_path: Path) -> None:
+def test_marks_and_frames_that_are_not_there_are_named(rehearsed, known, series: Candidate, tmp_path: Path) -> None:
     with pytest.raises(FileError, match=r"no such mark; it has m0, m1"):
-        check([rehearsed()], candidate=series, pointed=[Pointed("Door", 1.0, 2.0)])
+        check([rehearsed()], recall=known, candidate=series, pointed=[Pointed("Door", 1.0, 2.0)])
     with pytest.raises(FileError, match=r"no frame x\.tif"):
-        check([rehearsed()], candidate=series, pointed=[Pointed("m1", 1.0, 2.0, "x.tif")])
+        check([rehearsed()], recall=known, candidate=series, pointed=[Pointed("m1", 1.0, 2.0, "x.tif")])
     with pytest.raises(FileError, match="outside the picture of 480 rows and 720 columns"):
-        check([rehearsed()], candidate=series, pointed=[Pointed("m1", 480.0, 2.0)])
+        check([rehearsed()], recall=known, candidate=series, pointed=[Pointed("m1", 480.0, 2.0)])
     with pytest.raises(FileError, match="those of a plan"):
-        check([rehearsed()], pointed=[Pointed("m1", 1.0, 2.0)])
+        check([rehearsed()], recall=known, pointed=[Pointed("m1", 1.0, 2.0)])

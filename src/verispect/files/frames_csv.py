@@ -27,4 +27,4 @@ def _cell(row: FrameRow, key: str) -> str:
         return as_text(str(value))
     if math.isnan(value):
         return ""
-    return "inf" if math.isinf(value) else f"{value:.6g}"
+    return "inf" if math.isinf(value) else f"{value + 0.0:.6g}"

@@ -56,7 +56,9 @@ def with_photograph(series: Candidate, path: Path, **figures: float) -> Candidat
     return replace(series, scene=replace(series.scene, plan=plan))
 
 
-def test_marks_are_found_where_the_photograph_shows_them(rehearsed, series: Candidate, photograph: Path) -> None:
+def test_marks_are_found_where_the_photograph_shows_them(
+    rehearsed, known, series: Candidate, photograph: Path
+) -> None:
     """It is told to look 1.5 degrees farther left than it did; so do the marks that a person caught on it."""
     world = series.scene.world_m.copy()
     count = series.scene.mark_count
@@ -67,9 +69,9 @@ def test_marks_are_found_where_the_photograph_shows_them(rehearsed, series: Cand
     world[:count] = eye + distances * aside.directions(really.pixel_of(world[:count] - eye))
     told = with_photograph(series, photograph, bearing_deg=BEARING - 1.5)
     told = replace(told, scene=replace(told.scene, world_m=world))
-    truth = {mark.name: mark for mark in check([rehearsed()], candidate=series).marks}
-    plain = {mark.name: mark.pixel for mark in check([rehearsed()], candidate=told).marks}
-    report = check([rehearsed()], candidate=told, photograph=photograph)
+    truth = {mark.name: mark for mark in check([rehearsed()], recall=known, candidate=series).marks}
+    plain = {mark.name: mark.pixel for mark in check([rehearsed()], recall=known, candidate=told).marks}
+    report = check([rehearsed()], recall=known, candidate=told, photograph=photograph)
     found = report.looked
     assert found is not None
     assert found.shared > 50
@@ -85,11 +87,19 @@ def test_marks_are_found_where_the_photograph_shows_them(rehearsed, series: Cand
         assert plain[mark.name] is None or math.dist(plain[mark.name], right) > 20.0
 
 
-def test_a_person_who_points_goes_before_the_photograph(rehearsed, series: Candidate, photograph: Path) -> None:
+def test_a_person_who_points_goes_before_the_photograph(
+    rehearsed, known, series: Candidate, photograph: Path
+) -> None:
     told = with_photograph(series, photograph)
-    row, column = next(mark.pixel for mark in check([rehearsed()], candidate=told).marks if mark.name == "m1")
+    row, column = next(
+        mark.pixel for mark in check([rehearsed()], recall=known, candidate=told).marks if mark.name == "m1"
+    )
     report = check(
-        [rehearsed()], candidate=told, photograph=photograph, pointed=[Pointed("m1", row - 30.0, column + 20.0)]
+        [rehearsed()],
+        recall=known,
+        candidate=told,
+        photograph=photograph,
+        pointed=[Pointed("m1", row - 30.0, column + 20.0)],
     )
     assert report.looked is not None
     assert (report.looked.by, report.looked.shared) == (("m1",), 0)
@@ -98,43 +108,45 @@ def test_a_person_who_points_goes_before_the_photograph(rehearsed, series: Candi
     )
 
 
-def test_a_mark_behind_the_photograph_takes_no_point(rehearsed, series: Candidate, photograph: Path) -> None:
+def test_a_mark_behind_the_photograph_takes_no_point(rehearsed, known, series: Candidate, photograph: Path) -> None:
     world = series.scene.world_m.copy()
     world[0] = (0.3, 1.4, -2.0)
     told = with_photograph(series, photograph)
     told = replace(told, scene=replace(told.scene, world_m=world))
-    found = check([rehearsed()], candidate=told, photograph=photograph).looked
+    found = check([rehearsed()], recall=known, candidate=told, photograph=photograph).looked
     assert found is not None
     assert (found.right_deg, found.up_deg) == pytest.approx((0.0, 0.0), abs=0.2)
 
 
-def test_a_photograph_of_something_else_moves_nothing(rehearsed, series: Candidate, photograph, tmp_path) -> None:
+def test_a_photograph_of_something_else_moves_nothing(
+    rehearsed, known, series: Candidate, photograph, tmp_path
+) -> None:
     rng = np.random.default_rng(4)
     other = cv2.GaussianBlur(rng.uniform(0.0, 255.0, (SIZE[1], SIZE[0], 3)).astype(np.uint8), (0, 0), 2.0)
     path = tmp_path / "other.png"
     assert cv2.imwrite(str(path), other)
     told = with_photograph(series, photograph)
-    report = check([rehearsed()], candidate=told, photograph=path)
+    report = check([rehearsed()], recall=known, candidate=told, photograph=path)
     assert report.looked is None
     assert any("too little in common with the plan's photograph" in line for line in report.advice)
-    as_planned = check([rehearsed()], candidate=told)
+    as_planned = check([rehearsed()], recall=known, candidate=told)
     assert [mark.pixel for mark in report.marks] == [mark.pixel for mark in as_planned.marks]
     assert not any("photograph" in line for line in as_planned.advice)
 
 
 def test_a_photograph_that_is_cut_keeps_no_frame_from_being_checked(
-    rehearsed, series: Candidate, photograph: Path, tmp_path
+    rehearsed, known, series: Candidate, photograph: Path, tmp_path
 ) -> None:
     cut = tmp_path / "cut.jpg"
     cut.write_bytes(photograph.read_bytes()[:900])
-    report = check([rehearsed()], candidate=with_photograph(series, cut), photograph=cut)
+    report = check([rehearsed()], recall=known, candidate=with_photograph(series, cut), photograph=cut)
     assert report.looked is None
     assert len(report.frames) == series.frame_count
     (said,) = [line for line in report.advice if "cut.jpg" in line]
     assert said.endswith("marks were looked for where the plan has them")
 
 
-def test_nothing_goes_on_once_it_is_given_up(rehearsed, series: Candidate, photograph: Path) -> None:
+def test_nothing_goes_on_once_it_is_given_up(rehearsed, known, series: Candidate, photograph: Path) -> None:
     told = with_photograph(series, photograph)
     asked: list[int] = []
 
@@ -144,7 +156,7 @@ def test_nothing_goes_on_once_it_is_given_up(rehearsed, series: Candidate, photo
         return len(asked) > series.frame_count + 1
 
     with pytest.raises(Cancelled):
-        check([rehearsed()], candidate=told, photograph=photograph, is_cancelled=given_up)
+        check([rehearsed()], recall=known, candidate=told, photograph=photograph, is_cancelled=given_up)
 
 
 def test_the_command_takes_the_photograph_beside_the_plan(
