@@ -172,11 +172,15 @@ class MainWindow(QMainWindow):
     def prove_desk(self) -> ProveDesk:
         """The station Prove, with its panel."""
         from verispect.ui.panels.stations.prove import ProvePanel
+        from verispect.ui.workflows.by_hand.kept import KeptByHand
         from verispect.ui.workflows.proving import ProveDesk
 
         panel = ProvePanel(lambda: self.preferences.system)
         self._put("prove", panel)
-        desk = ProveDesk(self, panel, self.pictures, self.session, self.notices, lambda: self.photograph_desk.at_hand)
+        desk = ProveDesk(
+            self, panel, self.pictures, self.session, self.notices, lambda: self.photograph_desk.at_hand,
+            KeptByHand(self.preferences.folder / "by-hand"),
+        )  # fmt: skip
         desk.scanned.connect(self.scan_desk.read_own)
         desk.proved.connect(lambda *proved: self.keep_desk.jobs.log_proof(*proved))
         desk.proved.connect(lambda *_given: self._show_states())

@@ -21,6 +21,7 @@ from verispect.ui.panels.stations.prove import ProvePanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.session import Session
 from verispect.ui.work.job import Job
+from verispect.ui.workflows.by_hand.kept import KeptByHand
 from verispect.ui.workflows.by_hand.pointed_marks import PointedMarks
 from verispect.ui.workflows.by_hand.sets_by_hand import SetsByHand
 from verispect.ui.workflows.saving import ask_save
@@ -57,7 +58,7 @@ class ProveDesk(QObject):
 
     def __init__(
         self, window: QWidget, panel: ProvePanel, pair: PicturePair, session: Session, notices: Notices,
-        photograph: Callable[[], Path | None],
+        photograph: Callable[[], Path | None], kept: KeptByHand,
     ) -> None:  # fmt: skip
         super().__init__(window)
         self._window, self._panel, self._pair = window, panel, pair
@@ -103,7 +104,7 @@ class ProveDesk(QObject):
         panel.frames.beside_picked.connect(self.show_beside)
         self.sets = SetsByHand(self, panel.frames)
         self.sets.changed.connect(self._check_again)
-        self._is_stale = False
+        self._is_stale, self._kept = False, kept
         self.pointed = PointedMarks(self, pair, photograph)
         self.pointed.changed.connect(self._check_again)
         panel.mark_wanted.connect(pair.ask_for)
@@ -238,8 +239,9 @@ class ProveDesk(QObject):
         if self._job is None and folder != self.folder:
             self.folder, self._merged, self._merge_report = folder, None, None
             self._panel.retouch_button.setEnabled(False)
-            self.sets.forget()
-            self.pointed.forget()
+            together, places = self._kept.of(folder)
+            self.sets.begin(together)
+            self.pointed.begin(places)
             self._watch(self._panel.watch_box.isChecked())
         if self._job is None:
             self.sets.forget_unless_in(folder)
@@ -255,6 +257,8 @@ class ProveDesk(QObject):
 
     def _check_again(self) -> None:
         """As frames were put together anew; what is still being checked is given up."""
+        if self.folder is not None:
+            self._kept.keep(self.folder, self.sets.together, self.pointed.places, self._notices.report)
         self._is_stale = True
         if self._job is None:
             self._check_stale()

@@ -22,6 +22,7 @@ from verispect.prove.merge.depth_points import DepthPoints, ply_of
 from verispect.subject.scan import unpacked
 from verispect.ui.drawings.picture_view import PictureNet, PicturePair
 from verispect.ui.window.main_window import MainWindow
+from verispect.ui.workflows.by_hand.kept import KeptByHand
 
 
 @pytest.fixture
@@ -197,6 +198,30 @@ def test_frames_are_dragged_into_other_sets_and_back(qtbot, window: MainWindow, 
         qtbot.keyClick(panel.frames, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     checked_anew(qtbot, window)
     assert window.document.undo_stack.index() == steps
+
+
+def test_what_was_put_together_is_known_when_the_folder_is_looked_at_again(
+    qtbot, window: MainWindow, two_series: Path, tmp_path: Path
+) -> None:
+    """After another folder, and by another window; not of other frames under the same names."""
+    desk = window.prove_desk
+    desk._panel.frames.selectRow(7)
+    dragged(window, 1)
+    checked_anew(qtbot, window)
+    elsewhere = tmp_path / "elsewhere"
+    shutil.copytree(two_series, elsewhere, copy_function=shutil.copy)
+    drop(window, elsewhere)
+    qtbot.waitUntil(lambda: desk._job is None and desk.folder == elsewhere, timeout=60_000)
+    assert [len(own) for own in sets_of(window)] == [3, 3]
+    drop(window, two_series)
+    qtbot.waitUntil(lambda: desk._job is None and desk.folder == two_series, timeout=60_000)
+    assert [len(own) for own in sets_of(window)] == [4, 2]
+    another = KeptByHand(window.preferences.folder / "by-hand")
+    assert another.of(two_series)[0] == desk.sets.together
+    # What was given up is given up.
+    desk.sets._found.trigger()
+    checked_anew(qtbot, window)
+    assert another.of(two_series) == (None, {})
 
 
 def test_other_frames_in_the_same_place_are_not_held_to_what_was_put_together(

@@ -17,9 +17,8 @@ from verispect.prove.parting.sets import SetKind
 from verispect.prove.report import Report
 from verispect.ui.drawings.picture_marks import SeenMark
 from verispect.ui.drawings.picture_view import PicturePair
+from verispect.ui.workflows.by_hand.kept import Places
 from verispect.ui.workflows.by_hand.said import Said
-
-Places = dict[str, Pointed]
 
 
 class PointedMarks(QObject):
@@ -36,7 +35,7 @@ class PointedMarks(QObject):
     def __init__(self, parent: QObject, pair: PicturePair, at_hand: Callable[[], Path | None]) -> None:
         """`at_hand` gives the picture of the plan's photograph, where it may be opened."""
         super().__init__(parent)
-        self._places: Places = {}
+        self.places: Places = {}
         self._at_hand = at_hand
         self._stack = QUndoStack(self)
         undo, redo = self._stack.createUndoAction(self), self._stack.createRedoAction(self)
@@ -55,29 +54,29 @@ class PointedMarks(QObject):
     @property
     def pointed(self) -> tuple[Pointed, ...]:
         """What was pointed at."""
-        return tuple(self._places.values())
+        return tuple(self.places.values())
 
     @property
     def photograph(self) -> Path | None:
         """The picture by which a check may find marks where nobody pointed at any."""
         picture = self._at_hand()
         self._by_photograph.setEnabled(picture is not None)
-        return picture if self._by_photograph.isChecked() and not self._places else None
+        return picture if self._by_photograph.isChecked() and not self.places else None
 
     def of(self, candidate: Candidate | None) -> tuple[Pointed, ...]:
         """The same for a check, of marks that the plan still has."""
         return () if candidate is None else tuple(one for one in self.pointed if one.name in candidate.scene.names)
 
-    def forget(self) -> None:
-        """Other frames are looked at."""
+    def begin(self, places: Places | None = None) -> None:
+        """Other frames are looked at, of which this was said before."""
         self._stack.clear()
-        self._places = {}
-        self._planned.setEnabled(False)
+        self.places = places or {}
+        self._planned.setEnabled(bool(self.places))
 
     def forget_unless_in(self, folder: Path) -> None:
         """Other frames may lie in the same place."""
-        if any(one.file is not None and not (folder / one.file).exists() for one in self._places.values()):
-            self.forget()
+        if any(one.file is not None and not (folder / one.file).exists() for one in self.places.values()):
+            self.begin()
 
     def seen_in(self, report: Report | None, shown: tuple[str, QImage] | None) -> list[SeenMark]:
         """The marks to be drawn on a frame, by its file's name and its picture."""
@@ -95,17 +94,17 @@ class PointedMarks(QObject):
             column, row = mark.pixel[1], mark.pixel[0]
             if frame.lies is not None:
                 column, row, _ = (float(part) for part in frame.lies @ (column, row, 1.0))
-            found.append(SeenMark(mark.name, (column + 0.5) / wide, (row + 0.5) / high, mark.name in self._places))
+            found.append(SeenMark(mark.name, (column + 0.5) / wide, (row + 0.5) / high, mark.name in self.places))
         return found
 
     def _point(self, file: str, name: str, row: float, column: float) -> None:
-        places = self._places | {name: Pointed(name, row, column, file)}
+        places = self.places | {name: Pointed(name, row, column, file)}
         self._push(places, self.tr("pointing at {0}").format(name))
 
     def _push(self, places: Places, words: str) -> None:
-        self._stack.push(Said(self._take, self._places, places, words))
+        self._stack.push(Said(self._take, self.places, places, words))
 
     def _take(self, places: Places) -> None:
-        self._places = places
+        self.places = places
         self._planned.setEnabled(bool(places))
         self.changed.emit()

@@ -44,17 +44,17 @@ class SetsByHand(QObject):
         frames.undo_actions = self.undo_actions
         self._found.setEnabled(False)
 
-    def forget(self) -> None:
-        """Other frames are looked at."""
+    def begin(self, together: ByHand | None = None) -> None:
+        """Other frames are looked at, of which this was said before."""
         self._stack.clear()
-        self.together, self.is_ahead = None, False
-        self._found.setEnabled(False)
+        self.together, self.is_ahead = together, False
+        self._found.setEnabled(together is not None)
 
     def forget_unless_in(self, folder: Path) -> None:
         """Other frames may lie in the same place: another card, or all taken anew."""
         named = () if self.together is None else (name for own in self.together.sets for name in own)
         if self.together is not None and not any((folder / name).exists() for name in named):
-            self.forget()
+            self.begin()
 
     def on_report(self, report: Report) -> None:
         """The frames lie as a check found them."""
