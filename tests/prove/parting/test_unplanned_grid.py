@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from tests.prove.join.spheres import FOCAL_PX, SIZE, painted_sphere, seen, turn
+from tests.prove.parting.scenes import focused
 from verispect.files.picture_out import Shot, write_picture
 from verispect.prove.check import check
 from verispect.prove.report import Report
@@ -71,6 +72,22 @@ def test_frames_of_something_else_stay_a_set_of_their_own(tmp_path: Path) -> Non
     report = check([tmp_path])
     assert kinds(report) == [("series", 4), ("series", 4)]
     assert [frame.faults for frame in report.frames] == [[]] * 8
+
+
+def test_frames_of_which_each_shows_something_else_are_single_ones(tmp_path: Path) -> None:
+    """Two of them may be of one place, in focus and far out of it: they stay together."""
+    for k in range(4):
+        pixels = np.repeat((focused(20 + k, 4.0, noise=k) * 65535).astype(np.uint16)[..., None], 3, axis=2)
+        write_picture(tmp_path / f"f-{k}.tif", pixels)
+    report = check([tmp_path])
+    assert [(kind, len(group.frames)) for kind, group in zip(report.kinds, report.sets, strict=True)] == [
+        ("single", 1)
+    ] * 4
+    assert [group.why for group in report.sets[1:]] == [("it shows something else",)] * 3
+    report = check(sorted(tmp_path.iterdir())[:2])
+    assert [(kind, len(group.frames)) for kind, group in zip(report.kinds, report.sets, strict=True)] == [
+        ("unknown", 2)
+    ]
 
 
 def test_the_second_frame_of_a_cell_is_looked_at_for_shake_too(tmp_path: Path) -> None:

@@ -23,7 +23,7 @@ _ROUND, _SOME = 0.7, 4
 # Over the place of one frame that is not there the focus goes so many of the usual steps.
 _ONE_LEFT = (1.5, 2.7)
 _FOLLOW = "taken one after the other"
-_ELSE = "it shows something else"
+ELSE = "it shows something else"
 _AGAIN = "the focus goes again to where it has been"
 _ANEW = "the same places once more"
 _PLANNED = "as many frames as the plan asks for"
@@ -43,7 +43,8 @@ class FrameSet:
     """Frames that belong together, as indices into all frames; `separator` is the dark frame before them.
 
     `beside` where it may be another place of the grid that the set before is of; `by_hand` where a person put it
-    together, so that nothing parts it.
+    together, so that nothing parts it; `set_apart` where dark frames or pauses part the whole: who set sets apart
+    meant what lies between to stay together.
     """
 
     frames: tuple[int, ...]
@@ -51,6 +52,7 @@ class FrameSet:
     why: tuple[str, ...] = field(default=())
     beside: bool = False
     by_hand: bool = False
+    set_apart: bool = False
 
 
 @dataclass(frozen=True)
@@ -98,11 +100,10 @@ def is_dark(levels: Sequence[float]) -> list[bool]:
 def parted(looks: Looks, single: Sequence[int], planned: Planned | None) -> list[FrameSet]:
     """As `split`, of those frames that count once, as places among all."""
     return [
-        FrameSet(
-            tuple(single[k] for k in group.frames),
-            None if group.separator is None else single[group.separator],
-            group.why,
-            group.beside,
+        replace(
+            group,
+            frames=tuple(single[k] for k in group.frames),
+            separator=None if group.separator is None else single[group.separator],
         )
         for group in split(looks.of(single), planned)
     ]
@@ -124,14 +125,20 @@ def split(looks: Looks, planned: Planned | None) -> list[FrameSet]:
         before = bright[0] - 1 if bright[0] > 0 else None
         return [FrameSet(tuple(bright), before, (_PLANNED,))]
     sets = []
-    for stretch in _stretches(looks):
+    stretches = _stretches(looks)
+    for stretch in stretches:
         bright = [k for k in stretch.frames if not dark[k]]
         for number, (some, why, beside) in enumerate(_inside(looks.of(bright), planned)):
             shown = [bright[k] for k in some]
             # A frame that came out black goes with the one before it.
             frames = tuple(k for k in stretch.frames if k in shown or (dark[k] and k - 1 in shown))
             first = number == 0
-            sets.append(FrameSet(frames, stretch.separator if first else None, stretch.why if first else why, beside))
+            sets.append(
+                FrameSet(
+                    frames, stretch.separator if first else None, stretch.why if first else why, beside,
+                    set_apart=len(stretches) > 1,
+                )
+            )  # fmt: skip
     return sets or [FrameSet(tuple(range(every)), None, ("nothing parts them",))]
 
 
@@ -215,12 +222,12 @@ def _inside(looks: Looks, planned: Planned | None) -> list[Part]:
     segments = rounds if several else [runs[segment] for segment in regular([len(run) for run in runs])]
     for segment in segments:
         for number, group in enumerate([segment] if several else _rounds(looks, segment)):
-            why = _ANEW if several or number else _ELSE
+            why = _ANEW if several or number else ELSE
             if planned is not None and planned.is_grid and len(group) > 1:
                 found.append(([k for run in group for k in run], (why,), False))
                 continue
             for place, (some, inner) in enumerate(_series(looks, group)):
-                found.append((some, (inner or (_ELSE if place else why),), bool(place and not inner)))
+                found.append((some, (inner or (ELSE if place else why),), bool(place and not inner)))
     return found
 
 

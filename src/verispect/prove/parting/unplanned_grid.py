@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -11,9 +11,9 @@ from verispect.errors import FileError
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import View
 from verispect.prove.intake import coded_of
-from verispect.prove.join.placing import found_places
+from verispect.prove.join.placing import Placed, found_places
 from verispect.prove.join.pointing import overlap_share
-from verispect.prove.parting.sets import FrameSet
+from verispect.prove.parting.sets import ELSE, FrameSet
 from verispect.prove.parting.views import Grey, runs_of
 
 # More are not looked at: every pair would have to be.
@@ -42,6 +42,7 @@ def grids_among(
     left_out : collection of int
         Frames that show nothing, or nothing of their own.
     """
+    given = _Given(evidence, thumbs, left_out)
     chains: list[list[FrameSet]] = []
     for group in sets:
         if group.beside and chains:
@@ -50,16 +51,56 @@ def grids_among(
             chains.append([group])
     found: list[tuple[FrameSet, Cells | None]] = []
     for chain in chains:
-        found += _grids_of(evidence, chain, thumbs, left_out)
-    found = _without_faults(evidence, found, thumbs, left_out)
+        found += _grids_of(given, chain)
+    found = _without_faults(given, found)
+    if evidence.candidate is None:
+        found = [one for group, cells in found for one in ([(group, cells)] if cells else _each_alone(given, group))]
     return [group for group, _ in found], {group: cells for group, cells in found if cells is not None}
 
 
+@dataclass(frozen=True)
+class _Given:
+    """What there is to go by; and where frames were found to lie, by which were looked at."""
+
+    evidence: Evidence
+    thumbs: Sequence[Grey]
+    left_out: Collection[int]
+    known: dict[tuple[int, ...], Placed | None] = field(default_factory=dict)
+
+    def placed(self, some: Sequence[int]) -> Placed | None:
+        """How some frames lie beside one another; None where they have nothing in common."""
+        key = tuple(some)
+        if key not in self.known:
+            evidence = self.evidence
+            pictures = [(coded_of(evidence.reads[k].grey) >> 8).astype(np.uint8) for k in some]
+
+            def say(share: float, text: str) -> None:
+                evidence.progress(0.6 + 0.1 * share, text)
+
+            try:
+                self.known[key] = found_places(
+                    [evidence.frames[k] for k in some], None, say, evidence.is_cancelled, pictures
+                )
+            except FileError:
+                self.known[key] = None
+        return self.known[key]
+
+
+def _each_alone(given: _Given, group: FrameSet) -> list[tuple[FrameSet, Cells | None]]:
+    """A set of which no frame shows anything that another one shows as so many single frames, else as it is.
+
+    Two may still be of one place, so far apart in focus that nothing is sharp in both.
+    """
+    views = _views(group, given)
+    is_mixed = len(views) < len(group.frames) or not _LEAST_PLACES <= len(views) <= _MOST
+    if group.by_hand or group.set_apart or is_mixed or given.placed(sorted(group.frames)) is not None:
+        return [(group, None)]
+    first = replace(group, frames=group.frames[:1])
+    return [(first, None), *((FrameSet((k,), None, (ELSE,)), None) for k in group.frames[1:])]
+
+
 def _without_faults(
-    evidence: Evidence,
-    sets: Sequence[tuple[FrameSet, Cells | None]],
-    thumbs: Sequence[Grey],
-    left_out: Collection[int],
+    given: _Given, sets: Sequence[tuple[FrameSet, Cells | None]]
 ) -> list[tuple[FrameSet, Cells | None]]:
     """Sets with those put together that one frame parts which came out black where a grid has a place for it."""
     found: list[tuple[FrameSet, Cells | None]] = []
@@ -68,11 +109,11 @@ def _without_faults(
         before = found[-1] if found else None
         if before is not None and black is not None and before[0].frames[-1] + 1 == black == group.frames[0] - 1:
             halves = (before, (group, cells))
-            if all(_in_a_grid(*half, thumbs) for half in halves):
+            if all(_in_a_grid(*half, given.thumbs) for half in halves):
                 parts = [half[0] for half in halves]
-                placed = _placed(evidence, parts, thumbs, left_out)
-                if placed is not None and _goes_on(evidence, parts, placed):
-                    whole = _placed_in(evidence, parts, placed)
+                placed = _placed(given, parts)
+                if placed is not None and _goes_on(given.evidence, parts, placed):
+                    whole = _placed_in(given.evidence, parts, placed)
                     whole = replace(whole, frames=(*parts[0].frames, black, *parts[1].frames))
                     found[-1] = whole, [cell for cell, _ in placed]
                     continue
@@ -97,31 +138,31 @@ def _goes_on(evidence: Evidence, parts: Sequence[FrameSet], placed: Sequence[tup
     return not both and not anew and all(there.issuperset(part.frames) for part in parts)
 
 
-def _grids_of(
-    evidence: Evidence, parts: Sequence[FrameSet], thumbs: Sequence[Grey], left_out: Collection[int]
-) -> list[tuple[FrameSet, Cells | None]]:
+def _grids_of(given: _Given, parts: Sequence[FrameSet]) -> list[tuple[FrameSet, Cells | None]]:
     """Parts that lie beside one another as one set, with its places; parts that do not as they were."""
-    placed = _placed(evidence, parts, thumbs, left_out)
+    placed = _placed(given, parts)
     if placed is None:
         if len(parts) == 1:
             return [(parts[0], None)]
-        return [found for part in parts for found in _grids_of(evidence, [part], thumbs, left_out)]
+        return [found for part in parts for found in _grids_of(given, [part])]
     cells = [cell for cell, _ in placed]
     if parts[0].by_hand:
-        return [(_placed_in(evidence, parts, placed), cells)]
+        return [(_placed_in(given.evidence, parts, placed), cells)]
     there = {k for cell in cells for k in cell}
     # Another grid before or after it is one of its own; a few frames of sky are not.
     apart = [
-        _grids_of(evidence, some, thumbs, left_out) if some else []
+        _grids_of(given, some) if some else []
         for some in (_those(parts, lambda k: k < min(there)), _those(parts, lambda k: k > max(there)))
     ]
     before, after = ([] if all(found is None for _, found in each) else each for each in apart)
     alone = {k for group, _ in (*before, *after) for k in group.frames}
     own = _those(parts, lambda k: k not in alone)
-    shares = [float(np.mean([float(k in there) for k in part.frames if k not in left_out] or [1.0])) for part in own]
+    shares = [
+        float(np.mean([float(k in there) for k in part.frames if k not in given.left_out] or [1.0])) for part in own
+    ]
     if min(shares) < _LEAST_SHARE:
         return [(part, None) for part in parts]
-    return [*before, (_placed_in(evidence, own, placed), cells), *after]
+    return [*before, (_placed_in(given.evidence, own, placed), cells), *after]
 
 
 def _placed_in(evidence: Evidence, parts: Sequence[FrameSet], placed: Sequence[tuple[list[int], View]]) -> FrameSet:
@@ -141,26 +182,15 @@ def _those(parts: Sequence[FrameSet], wanted: Callable[[int], bool]) -> list[Fra
     return [part for part in some if part.frames]
 
 
-def _placed(
-    evidence: Evidence, parts: Sequence[FrameSet], thumbs: Sequence[Grey], left_out: Collection[int]
-) -> list[tuple[list[int], View]] | None:
+def _placed(given: _Given, parts: Sequence[FrameSet]) -> list[tuple[list[int], View]] | None:
     """The frames of a grid by places, and where each looks; None where they are none."""
-    views = [view for part in parts if (view := _views(part, thumbs, left_out))]
+    views = [view for part in parts if (view := _views(part, given))]
     # A few frames of each view tell where it lies.
     some = sorted({view[k] for each in views for view in each for k in (0, len(view) // 2, -1)})
     if not _LEAST_PLACES <= len(some) <= _MOST or sum(map(len, views)) < _LEAST_PLACES:
         return None
-    pictures = [(coded_of(evidence.reads[k].grey) >> 8).astype(np.uint8) for k in some]
-
-    def say(share: float, text: str) -> None:
-        evidence.progress(0.6 + 0.1 * share, text)
-
-    try:
-        placed = found_places([evidence.frames[k] for k in some], None, say, evidence.is_cancelled, pictures)
-    except FileError:
-        # Nothing in common: they are what they were.
-        return None
-    if len(placed.cells) < _LEAST_PLACES:
+    placed = given.placed(some)
+    if placed is None or len(placed.cells) < _LEAST_PLACES:
         return None
     of_view = {k: view for each in views for view in each for k in view}
     found: list[tuple[list[int], View]] = []
@@ -173,7 +203,7 @@ def _placed(
     return found
 
 
-def _views(part: FrameSet, thumbs: Sequence[Grey], left_out: Collection[int]) -> list[list[int]]:
+def _views(part: FrameSet, given: _Given) -> list[list[int]]:
     """The frames of a part by what they show, one view after the other."""
-    used = [k for k in part.frames if k not in left_out]
-    return [[used[k] for k in run] for run in runs_of([thumbs[k] for k in used]) if run]
+    used = [k for k in part.frames if k not in given.left_out]
+    return [[used[k] for k in run] for run in runs_of([given.thumbs[k] for k in used]) if run]
