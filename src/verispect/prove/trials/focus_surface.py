@@ -24,6 +24,9 @@ _FINE, _COARSE = 0.8, 2.0
 # A block whose sharpest frame stands out less than this from its least sharp one says nothing.
 _STANDS_OUT = 1.6
 _LOST = 1e-9
+# Blur grows alike to both sides of the best focus; a lens that departs from that leans the curve. A little lean moves
+# the peak far and changes the curve hardly at all: so much it is held upright.
+_UPRIGHT = 0.5
 # The curve of sharpness about its peak: so many frames to either side; nepers that are no longer chance.
 _REACH, _ROUGH = 3.5, 0.15
 
@@ -181,7 +184,8 @@ def _fitted(
     def left(values: Floats) -> Floats:
         rest = np.where(near, own - _fall((images[:, None] - basis @ values[:4]) / apart, values[4:]), 0.0)
         # What each place has of detail is its own.
-        return np.ravel(np.where(near, rest - rest.sum(axis=0) / number, 0.0))
+        rest = np.where(near, rest - rest.sum(axis=0) / number, 0.0)
+        return np.append(np.ravel(rest), _UPRIGHT * math.sqrt(float(near.sum())) * values[6])
 
     curve = (
         np.array([1.0, 1.0, 0.0, -4.0, 2.0]), np.array([0.05, 0.1, -1.0, -14.0, 1.2]),
@@ -192,7 +196,7 @@ def _fitted(
         left, np.concatenate([begin, curve[0]]), loss="soft_l1", f_scale=_ROUGH, x_scale="jac",
         bounds=(np.concatenate([-free, curve[1]]), np.concatenate([free, curve[2]])),
     )  # fmt: skip
-    sigma = _sigma(solved.jac, left(solved.x), len(at))
+    sigma = _sigma(solved.jac, left(solved.x)[:-1], len(at))
     middle = float(solved.x[2])
     if not images[0] < middle < images[-1]:
         raise FileError("the wall's middle is not sharp within this run: begin nearer, or end farther")
