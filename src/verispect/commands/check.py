@@ -37,6 +37,8 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument(
         "--distances-out", type=Path, metavar="F", help="write the plan with its marks where the frames show them"
     )
+    options_of.add_argument("--propose", type=whole("--propose", 1, 100), default=0, metavar="N",
+                            help="with --distances-out: and up to N more marks, far apart in depth")  # fmt: skip
     options_of.add_argument("--html", type=Path, metavar="F", help="one page of what was planned, shot and proved")
     options_of.add_argument(
         "--picture", type=Path, action="append", default=[], metavar="F", help="a merged picture for the page"
@@ -66,6 +68,8 @@ def run(given: Sequence[str]) -> int:
 
     allow(options.jobs, options.memory_mb)
 
+    if options.propose and options.distances_out is None:
+        raise FileError("--propose: marks are proposed for a plan; say with --distances-out where that goes")
     if options.distances_out is not None:
         if options.plan is None:
             raise FileError("--distances-out: distances belong to the marks of a plan; give it with --plan")
@@ -92,7 +96,7 @@ def run(given: Sequence[str]) -> int:
         progress=progress(options.quiet),
     )
     if options.distances_out is not None and candidate is not None:
-        _write_distances(options.distances_out, report, candidate)
+        _write_distances(options.distances_out, report, candidate, options.propose)
     if options.html is not None:
         _write_page(options.html, report_dict(report), candidate, options.picture)
     tell(report_dict(report), report_table(report), as_json=options.json)
@@ -161,12 +165,17 @@ def _write_page(path: Path, told: dict[str, Any], candidate: Candidate | None, p
     write_atomically(path, page.encode("utf-8"))
 
 
-def _write_distances(path: Path, report: Report, candidate: Candidate) -> None:
+def _write_distances(path: Path, report: Report, candidate: Candidate, most: int) -> None:
     from verispect.files.plan_file import write_plan
-    from verispect.plan.entry.found_distance import with_distances
+    from verispect.plan.entry.found_distance import with_distances, with_proposed
     from verispect.prove.report import found_places
+    from verispect.prove.softness.proposed import proposed_places
 
     plan, _ = with_distances(candidate.scene.plan, found_places(report, candidate.scene.plan.marks))
+    if most and report.blocks is None:
+        raise FileError("--propose: no focus series of three frames or more from one place was found to tell depths")
+    if report.blocks is not None:
+        plan, _ = with_proposed(plan, proposed_places(report.blocks, candidate, most))
     write_plan(plan, path)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -19,6 +20,40 @@ class FoundPlace:
     planned_m: tuple[float, float, float]
     found_m: tuple[float, float, float]
     plus_minus_m: float
+
+
+@dataclass(frozen=True)
+class Proposed:
+    """A place that frames show sharp and tell the distance of: (row, column) in the first frame, world metres, ±."""
+
+    pixel: tuple[float, float]
+    place_m: tuple[float, float, float]
+    distance_m: float
+    plus_minus_m: float
+
+
+def with_proposed(plan: Plan, places: Sequence[Proposed], name: str = "Place") -> tuple[Plan, int]:
+    """The plan with a must at each place, and how many were put there: none where a mark lies within its ±.
+
+    Examples
+    --------
+    >>> place = Proposed((0.0, 0.0), (0.0, 1.5, 4.0), 4.0, 0.1)
+    >>> plan, count = with_proposed(Plan(marks=(Mark(name="Place 1", x_m=0, y_m=1.5, z_m=9),)), [place, place])
+    >>> [(mark.name, mark.z_m, mark.plus_minus_m) for mark in plan.marks], count
+    ([('Place 1', 9.0, 0.0), ('Place 2', 4.0, 0.1)], 1)
+    """
+    marks, count = list(plan.marks), 0
+    taken = {mark.name for mark in marks} | {area.name for area in plan.surfaces}
+    numbers = (f"{name} {number}" for number in itertools.count(1))
+    for place in places:
+        at = np.array(place.place_m)
+        if any(np.linalg.norm(at - (mark.x_m, mark.y_m, mark.z_m)) <= place.plus_minus_m for mark in marks):
+            continue
+        own = next(one for one in numbers if one not in taken)
+        x, y, z = place.place_m
+        marks.append(Mark(name=own, x_m=x, y_m=y, z_m=z, plus_minus_m=place.plus_minus_m))
+        count += 1
+    return plan.model_copy(update={"marks": tuple(marks)}), count
 
 
 def with_distances(plan: Plan, found: Sequence[FoundPlace]) -> tuple[Plan, int]:

@@ -52,6 +52,12 @@ class BlockMap:
         NaN where it cannot be told.
     frame : ndarray of int, shape (R, C)
         The exposure that is sharpest there; −1 where it cannot be told.
+    sharp_at_mm, sharp_plus_minus_mm : ndarray, shape (R, C)
+        Image distance at which it is sharp, in `middle`; NaN where it cannot be told.
+    middle : ndarray of int, shape (R, C)
+        The exposure that image distance is of; −1 where it cannot be told.
+    directions : ndarray, shape (R, C, 3)
+        From the entrance pupil, in the plan's world.
     """
 
     pixels: tuple[int, int]
@@ -60,6 +66,10 @@ class BlockMap:
     softness: Floats
     plus_minus: Floats
     frame: NDArray[np.int64]
+    sharp_at_mm: Floats
+    sharp_plus_minus_mm: Floats
+    middle: NDArray[np.int64]
+    directions: Floats
 
     @property
     def told(self) -> int:
@@ -188,17 +198,24 @@ class BlockNet:
     def map(self, candidate: Candidate, seen: Mapping[int, Shown], pitch_mm: float) -> BlockMap:
         """What the frames of a series tell together, by their exposures."""
         shape = (len(self.rows), len(self.columns))
-        softness, unsure = np.full(shape, np.nan), np.full(shape, np.nan)
-        frame = np.full(shape, -1, np.int64)
+        softness, unsure, image, sure = (np.full(shape, np.nan) for _ in range(4))
+        frame, middle = np.full(shape, -1, np.int64), np.full(shape, -1, np.int64)
         order = _far_to_near(candidate, seen)
         detail = np.array([seen[index].own.detail for index in order])
         for k in range(softness.size):
             told = self._told(candidate, seen, order, detail[:, k], k, pitch_mm)
             found = None if told is None else _softness_of(candidate, told, pitch_mm)
-            if found is not None:
+            if told is not None and found is not None:
                 where = np.unravel_index(k, shape)
                 frame[where], softness[where], unsure[where] = found
-        return BlockMap(self.pixels, self.rows, self.columns, softness, unsure, frame)
+                middle[where], image[where] = told.middle, told.found.sharp_at_mm
+                least = least_unsure_mm(told.allowed_mm, pitch_mm)
+                rate = blur_per_defocus(candidate.exposures[told.middle])
+                sure[where] = max(told.found.plus_minus_mm, least / rate)
+        return BlockMap(
+            self.pixels, self.rows, self.columns, softness, unsure, frame, image, sure, middle,
+            self._directions.T.reshape(*shape, 3),
+        )  # fmt: skip
 
     def sharp_at(self, candidate: Candidate, seen: Mapping[int, Shown], pitch_mm: float) -> tuple[Floats, Floats]:
         """Image distance at which each block is sharp and its ±, mm, shape (R, C); NaN where it cannot be told."""

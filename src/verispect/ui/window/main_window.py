@@ -44,7 +44,6 @@ from verispect.ui.workflows.shooting import ShootDesk
 if TYPE_CHECKING:
     from verispect.plan.advise.follow_up import Further
     from verispect.plan.advise.weigh import Weighing
-    from verispect.plan.entry.found_distance import FoundPlace
     from verispect.ui.panels.kit import KitPanel
     from verispect.ui.panels.weigh import WeighPanel
     from verispect.ui.workflows.keeping import KeepDesk
@@ -174,6 +173,7 @@ class MainWindow(QMainWindow):
         from verispect.ui.panels.stations.prove import ProvePanel
         from verispect.ui.workflows.by_hand.kept import KeptByHand
         from verispect.ui.workflows.proving import ProveDesk
+        from verispect.ui.workflows.ranging import RangingDesk
 
         panel = ProvePanel(lambda: self.preferences.system)
         self._put("prove", panel)
@@ -184,17 +184,8 @@ class MainWindow(QMainWindow):
         desk.scanned.connect(self.scan_desk.read_own)
         desk.proved.connect(lambda *proved: self.keep_desk.jobs.log_proof(*proved))
         desk.proved.connect(lambda *_given: self._show_states())
-        desk.found.connect(self._take_distances)
+        self.ranging_desk = RangingDesk(panel, desk, self.document, self.notices)
         return desk
-
-    def _take_distances(self, found: list[FoundPlace]) -> None:
-        """Marks go to where the frames show them."""
-        from verispect.plan.entry.found_distance import with_distances
-
-        plan, count = with_distances(self.document.plan, found)
-        if count:
-            self.document.change(plan, self.tr("distances found"))
-        self.notices.say(self.tr("{0} marks moved along their lines of sight; Weigh follows.").format(count))
 
     @cached_property
     def keep_desk(self) -> KeepDesk:

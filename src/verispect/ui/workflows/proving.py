@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from verispect.errors import VerispectError
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.report import Report, found_places
+from verispect.prove.report import Report
 from verispect.ui.controls.translate import say
 from verispect.ui.drawings.picture_view import PicturePair, image_of, net_of
 from verispect.ui.panels.stations.prove import ProvePanel
@@ -46,14 +46,11 @@ class ProveDesk(QObject):
     Signals
     -------
     proved(Report, Path, Candidate or None)
-    found(list of FoundPlace)
-        Where marks are to go.
     scanned(Path)
         Points to be brought in as a scan.
     """
 
     proved = pyqtSignal(object, object, object)
-    found = pyqtSignal(object)
     scanned = pyqtSignal(object)
 
     def __init__(
@@ -66,7 +63,7 @@ class ProveDesk(QObject):
         self._job: Job | None = None
         self._checking: Job | None = None
         self.report: Report | None = None
-        self._checked_against: Candidate | None = None
+        self.checked_against: Candidate | None = None
         self._merged: Path | None = None
         # Of the merge in the folder that is checked: where it lies, and how its frames were laid.
         self._merge_report: dict[str, Any] | None = None
@@ -84,7 +81,6 @@ class ProveDesk(QObject):
         panel.stop_wanted.connect(self.stop)
         panel.merge_wanted.connect(self.merge)
         panel.sorting_wanted.connect(self.sort)
-        panel.distances_wanted.connect(self.take_distances)
         panel.page_wanted.connect(self.write_page)
         panel.dropped.connect(self.drop)
         panel.watch_wanted.connect(self._watch)
@@ -310,7 +306,7 @@ class ProveDesk(QObject):
 
     def _on_report(self, report: Report, candidate: Candidate | None) -> None:
         assert self.folder is not None
-        self.report, self._checked_against = report, candidate
+        self.report, self.checked_against = report, candidate
         self.sets.on_report(report)
         self._panel.show_report(report, grid=_is_grid(report, candidate))
         redo = sum(frame.verdict == "redo" and not frame.is_left_aside for frame in report.frames)
@@ -340,7 +336,7 @@ class ProveDesk(QObject):
         target = ask_save(self._window, self.tr("Save the page"), start, "*.html", ".html")
         if target is None:
             return
-        report, candidate = self.report, self._checked_against
+        report, candidate = self.report, self.checked_against
         merged = [] if self._merged is None else [self._merged]
         job = self._start(self.tr("Writing"), page_pictures, merged)
         if job is not None:
@@ -362,11 +358,6 @@ class ProveDesk(QObject):
             self._notices.report(error)
         else:
             self._notices.say(self.tr("Written: {0}").format(target))
-
-    def take_distances(self) -> None:
-        """Say where the frames show the marks that they were checked against."""
-        if self.report is not None and self._checked_against is not None:
-            self.found.emit(found_places(self.report, self._checked_against.scene.plan.marks))
 
     def _is_ahead(self) -> bool:
         """Whether sets were put together that are still to be checked; then it is said."""

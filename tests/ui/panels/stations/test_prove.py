@@ -14,11 +14,14 @@ from PyQt6.QtWidgets import QFileDialog, QLabel, QMenu
 
 from tests.prove.join.spheres import taken, turn
 from tests.prove.parting.scenes import focused
+from tests.prove.softness.test_proposed import a_series, wall
 from tests.ui.conftest import weighed
 from verispect.files.picture_out import write_picture
 from verispect.plan.entry.found_distance import FoundPlace
 from verispect.prove.intake import coded_of, described
 from verispect.prove.merge.depth_points import DepthPoints, ply_of
+from verispect.prove.report import Report
+from verispect.prove.softness.proposed import proposed_places
 from verispect.subject.scan import unpacked
 from verispect.ui.drawings.picture_view import PictureNet, PicturePair
 from verispect.ui.window.main_window import MainWindow
@@ -315,13 +318,31 @@ def test_distances_found_move_marks_of_the_plan_and_can_be_undone(qtbot, window:
     weighed(qtbot, window)
     mark = window.document.plan.marks[0]
     place = FoundPlace(mark.name, (mark.x_m, mark.y_m, mark.z_m), (mark.x_m, mark.y_m, mark.z_m + 0.5), 0.1)
-    window.prove_desk.found.emit([place])
+    assert window.prove_desk is not None
+    window.ranging_desk.move([place])
     moved = window.document.plan.marks[0]
     assert moved.z_m > mark.z_m
     assert moved.plus_minus_m > 0.0
     assert "1 marks moved" in window.message.text
     window.document.undo_stack.undo()
     assert window.document.plan.marks[0] == mark
+    weighed(qtbot, window)
+
+
+def test_marks_are_proposed_by_frames_and_can_be_undone(qtbot, window: MainWindow) -> None:
+    weighed(qtbot, window)
+    desk, before = window.prove_desk, window.document.plan.marks
+    blocks, _ = wall()
+    desk.report, desk.checked_against = Report([], [], [], [], [], [], [], [], [], blocks), a_series()
+    desk._panel.propose_button.click()
+    more = window.document.plan.marks[len(before) :]
+    assert len(more) == len(proposed_places(blocks, a_series(), 6))
+    assert [mark.name for mark in more[:2]] == ["Place 1", "Place 2"]
+    assert "marks put" in window.message.text
+    desk._panel.propose_button.click()
+    assert "no place far from the marks" in window.message.text
+    window.document.undo_stack.undo()
+    assert window.document.plan.marks == before
     weighed(qtbot, window)
 
 

@@ -31,7 +31,8 @@ class ProvePanel(QWidget):
 
     Signals
     -------
-    folder_wanted, stop_wanted, sorting_wanted, distances_wanted, page_wanted, return_wanted, retouch_wanted
+    folder_wanted, stop_wanted, sorting_wanted, distances_wanted, proposals_wanted, page_wanted, return_wanted,
+    retouch_wanted
     dropped(list of Path)
     watch_wanted(bool)
     merge_wanted(bool)
@@ -46,6 +47,7 @@ class ProvePanel(QWidget):
     stop_wanted = pyqtSignal()
     sorting_wanted = pyqtSignal()
     distances_wanted = pyqtSignal()
+    proposals_wanted = pyqtSignal()
     page_wanted = pyqtSignal()
     dropped = pyqtSignal(object)
     watch_wanted = pyqtSignal(bool)
@@ -114,7 +116,17 @@ class ProvePanel(QWidget):
             self.tr("Each mark goes along its line of sight to where the frames show it sharp, with its ±")
         )
         self.distances_button.clicked.connect(self.distances_wanted)
-        layout.addWidget(self.distances_button)
+        self.propose_button = QPushButton(self.tr("Propose &marks"))
+        self.propose_button.setToolTip(
+            self.tr(
+                "The nearest and the farthest place that these frames tell the distance of, and some between, with ±"
+            )
+        )
+        self.propose_button.clicked.connect(self.proposals_wanted)
+        ranging = QHBoxLayout()
+        ranging.addWidget(self.distances_button, 1)
+        ranging.addWidget(self.propose_button)
+        layout.addLayout(ranging)
         title = QLabel(self.tr("Do now"))
         title.setProperty("quiet", True)
         layout.addWidget(title)
@@ -192,6 +204,7 @@ class ProvePanel(QWidget):
         for button in (self.sort_button, self.page_button):
             button.setEnabled(report is not None and bool(report.paths))
         self.distances_button.setVisible(report is not None and any(mark.ranged for mark in report.marks))
+        self.propose_button.setVisible(report is not None and report.blocks is not None and report.blocks.told > 0)
         for button in (self.proof_button, self.final_button):
             button.setEnabled(report is not None and len(report.frames) > 1)
         self.offer(grid=grid)
