@@ -39,6 +39,8 @@ class MessageBar(QWidget):
         text = told if isinstance(told, str) else say_error(told)
         for button in self._buttons:
             self._layout.removeWidget(button)
+            # Gone at once, not only when the event loop comes to it.
+            button.hide()
             button.deleteLater()
         self._buttons = []
         self._words.setText(text)
