@@ -172,7 +172,7 @@ def _write_distances(path: Path, report: Report, candidate: Candidate, most: int
     from verispect.prove.softness.proposed import proposed_places
 
     plan, _ = with_distances(candidate.scene.plan, found_places(report, candidate.scene.plan.marks))
-    if most and report.blocks is None:
+    if most and (report.blocks is None or candidate.method.on_rail):
         raise FileError("--propose: no focus series of three frames or more from one place was found to tell depths")
     if report.blocks is not None:
         plan, _ = with_proposed(plan, proposed_places(report.blocks, candidate, most))

@@ -128,7 +128,7 @@ class Optic:
         focal = self.focal_mm
         for _ in range(30):
             magnification = focal / (max(object_mm, self.closest_mm) - focal)
-            share = min(max(magnification - least, 0.0) / (most - least), 1.0)
+            share = min(max(magnification - least, 0.0) / max(most - least, 1e-9), 1.0)
             focal = self.focal_mm + (self.closest_focal_mm - self.focal_mm) * share
         return replace(
             self,

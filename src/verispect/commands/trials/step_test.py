@@ -43,8 +43,6 @@ def run(given: Sequence[str]) -> int:
         assert plan is not None
         circle = plan.criterion(plan.whole_focal_mm).disc_mm
     separation = 0.0 if lens is None else lens.principal_separation_mm
-    if options.from_m is not None and options.from_m == options.to_m:
-        raise FileError("--from and --to are the same: the focus did not move; give the two ends of the run")
     if options.pictures:
         found = from_frames(
             options.pictures, stop=options.stop, step=options.step, focal_mm=options.focal, circle_mm=circle,
@@ -52,6 +50,8 @@ def run(given: Sequence[str]) -> int:
         )  # fmt: skip
     elif options.from_m is None or options.to_m is None or options.frames is None:
         raise FileError("give --from, --to and --frames, or the frames of the run")
+    elif options.from_m == options.to_m:
+        raise FileError("--from and --to are the same: the focus did not move; give the two ends of the run")
     else:
         found = from_distances(
             options.from_m, options.to_m, stop=options.stop, step=options.step, frames=options.frames,

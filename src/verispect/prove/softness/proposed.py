@@ -22,9 +22,10 @@ _SOMEWHERE_M = 10.0
 def proposed_places(blocks: BlockMap, candidate: Candidate, most: int) -> list[Proposed]:
     """The nearest place and the farthest, then whatever lies farthest from all that were taken; near to far.
 
-    Depth counts as image distance, as focus does: of the whole from nearest to farthest.
+    Depth counts as image distance, as focus does: of the whole from nearest to farthest. The frames of a rail, each
+    of which looks from elsewhere, propose none.
     """
-    if most < 1:
+    if most < 1 or candidate.method.on_rail:
         return []
     found: list[tuple[Proposed, Floats]] = []
     agreed = _agreed_mm(blocks)

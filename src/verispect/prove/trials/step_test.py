@@ -154,6 +154,8 @@ def from_frames(
     A lens that moves out as a whole and stands straight draws f + (v − f)/p for a tangent of 1, so where one frame
     draws s times as large as the other the image distances differ by p (s − 1) times what the smaller one draws.
     """
+    if ends_m[0] is not None and ends_m[0] == ends_m[1]:
+        raise FileError("--from and --to are the same: the focus did not move; give the two ends of the run")
     optic = None if lens is None else optic_at(lens, focal_mm)
     pupil, separation_mm = (1.0, 0.0) if optic is None else (optic.pupil_magnification, optic.principal_separation_mm)
     found = in_order([described(path) for path in frames_in(places)])

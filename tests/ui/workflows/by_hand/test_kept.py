@@ -51,7 +51,18 @@ def test_of_other_frames_under_the_same_names_nothing_is_held(frames: Path, tmp_
     assert kept.of(frames) == (None, {})
 
 
-@pytest.mark.parametrize("damage", [b"", b"{}", b"[1]", b'{"sets": 3}', b'{"sets": [[1]], "aside": 7}', b"\xff\xfe"])
+@pytest.mark.parametrize(
+    "damage",
+    [
+        b"",
+        b"{}",
+        b"[1]",
+        b'{"sets": 3}',
+        b'{"sets": [[1]], "aside": 7}',
+        b"\xff\xfe",
+        b'{"sets": null, "aside": [], "files": {}, "marks": [{"name": "a", "row": NaN, "column": 1, "file": null}]}',
+    ],
+)
 def test_a_damaged_file_holds_nothing(frames: Path, tmp_path: Path, damage: bytes) -> None:
     kept = KeptByHand(tmp_path / "own")
     kept.keep(frames, SAID, MARKS, refused)

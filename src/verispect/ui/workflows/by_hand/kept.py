@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import json
+import math
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -34,10 +35,7 @@ class KeptByHand:
             together = None if sets is None else ByHand(
                 tuple(tuple(map(str, own)) for own in sets), frozenset(map(str, content["aside"]))
             )  # fmt: skip
-            places = {
-                str(one["name"]): Pointed(str(one["name"]), float(one["row"]), float(one["column"]), one["file"])
-                for one in content["marks"]
-            }
+            places = {str(one["name"]): _pointed(one) for one in content["marks"]}
             if content["files"] != _looks_of(frames, together, places):
                 return None, {}
         except (FileError, KeyError, TypeError, ValueError):
@@ -78,6 +76,14 @@ class KeptByHand:
             by_age = sorted(self._folder.glob("*.json"), key=lambda path: -path.stat().st_mtime)
             for path in by_age[_MOST_FOLDERS:]:
                 path.unlink(missing_ok=True)
+
+
+def _pointed(one: dict[str, Any]) -> Pointed:
+    """A mark that was pointed at; a ValueError for what is no place in a picture."""
+    row, column, file = float(one["row"]), float(one["column"]), one["file"]
+    if not (math.isfinite(row) and math.isfinite(column)) or not isinstance(file, str | None):
+        raise ValueError(one)
+    return Pointed(str(one["name"]), row, column, file)
 
 
 def _looks_of(frames: Path, together: ByHand | None, places: Places) -> dict[str, Any]:
