@@ -175,7 +175,7 @@ def _write_distances(path: Path, report: Report, candidate: Candidate, most: int
     if most and (report.blocks is None or candidate.method.on_rail):
         raise FileError("--propose: no focus series of three frames or more from one place was found to tell depths")
     if report.blocks is not None:
-        plan, _ = with_proposed(plan, proposed_places(report.blocks, candidate, most))
+        plan, _ = with_proposed(plan, proposed_places(report.blocks, candidate, most, report.looked))
     write_plan(plan, path)
 
 

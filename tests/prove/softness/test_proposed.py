@@ -7,6 +7,7 @@ from functools import cache
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
 from tests.conftest import a_lens, make_plan
 from verispect.cli import main
@@ -16,6 +17,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
+from verispect.prove.looked import Looked
 from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.proposed import proposed_places
 
@@ -39,6 +41,7 @@ def wall(rows: int = 10, columns: int = 15, sigma_mm: float = 0.01) -> tuple[Blo
     blocks = BlockMap(
         (1500, 1000), np.linspace(50, 950, rows), np.linspace(50, 1450, columns), np.full(shape, 0.5),
         np.full(shape, 0.1), np.zeros(shape, int), image, np.full(shape, sigma_mm), np.zeros(shape, int), directions,
+        np.eye(3),
     )  # fmt: skip
     return blocks, np.linalg.norm(directions, axis=-1) * depth / 1000.0
 
@@ -59,6 +62,23 @@ def test_places_lie_on_the_wall_from_its_nearest_to_its_farthest() -> None:
     assert found[0].distance_m < 1.1 * away.min()
     assert found[-1].distance_m > 0.9 * away.max()
     assert len({one.pixel for one in found}) == len(found)
+
+
+def test_a_camera_that_looked_and_stood_elsewhere_shows_what_is_there() -> None:
+    """Turned 3° to the right, and 20 cm aside: the same pictures show the same distances along other rays."""
+    blocks, _ = wall()
+    turn = Rotation.from_euler("Y", 3.0, degrees=True).as_matrix()
+    # Right and forward lean to the right; of a world direction the camera sees its parts along them.
+    basis = np.eye(3) @ turn.T
+    aside = replace(blocks, basis=basis, directions=blocks.directions @ basis)
+    stood = np.array([0.2, 0.0, 0.0])
+    looked = Looked(turn, stood, 3.0, 0.0, 0.0, 0.0, (), np.zeros((0, 3)))
+    before, after = proposed_places(blocks, a_series(), 6), proposed_places(aside, a_series(), 6, looked)
+    assert [one.distance_m for one in after] == pytest.approx([one.distance_m for one in before], rel=1e-9)
+    for one, other in zip(before, after, strict=True):
+        np.testing.assert_allclose(
+            np.array(other.place_m) - EYE - stood, turn @ (np.array(one.place_m) - EYE), atol=1e-9
+        )
 
 
 def test_what_no_block_beside_it_bears_out_is_not_believed() -> None:

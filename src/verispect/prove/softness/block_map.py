@@ -58,6 +58,8 @@ class BlockMap:
         The exposure that image distance is of; −1 where it cannot be told.
     directions : ndarray, shape (R, C, 3)
         From the entrance pupil, in the plan's world.
+    basis : ndarray, shape (3, 3)
+        Right, up and forward of the first frame as it really looked.
     """
 
     pixels: tuple[int, int]
@@ -70,6 +72,7 @@ class BlockMap:
     sharp_plus_minus_mm: Floats
     middle: NDArray[np.int64]
     directions: Floats
+    basis: Floats
 
     @property
     def told(self) -> int:
@@ -150,6 +153,7 @@ class BlockNet:
         )
         across, down = np.meshgrid(self.columns, self.rows)
         rays = np.linalg.inv(first.to_pixels) @ np.stack([across.ravel(), down.ravel(), np.ones(across.size)])
+        self._basis = first.rotation
         self._directions: Floats = first.rotation.T @ rays
         self._rings = RingNet(2 * HALF + 1, max(allowed_px, 0.8))
         self._models: dict[tuple[int, ...], Model | None] = {}
@@ -214,7 +218,7 @@ class BlockNet:
                 sure[where] = max(told.found.plus_minus_mm, least / rate)
         return BlockMap(
             self.pixels, self.rows, self.columns, softness, unsure, frame, image, sure, middle,
-            self._directions.T.reshape(*shape, 3),
+            self._directions.T.reshape(*shape, 3), self._basis,
         )  # fmt: skip
 
     def sharp_at(self, candidate: Candidate, seen: Mapping[int, Shown], pitch_mm: float) -> tuple[Floats, Floats]:

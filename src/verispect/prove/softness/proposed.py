@@ -7,6 +7,7 @@ import numpy as np
 from verispect.optics.types import Floats
 from verispect.plan.entry.found_distance import Proposed
 from verispect.plan.methods.candidate import Candidate
+from verispect.prove.looked import Looked
 from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.ranging import ranged
 
@@ -19,20 +20,26 @@ _ALIKE = 0.2
 _SOMEWHERE_M = 10.0
 
 
-def proposed_places(blocks: BlockMap, candidate: Candidate, most: int) -> list[Proposed]:
+def proposed_places(
+    blocks: BlockMap, candidate: Candidate, most: int, looked: Looked | None = None
+) -> list[Proposed]:
     """The nearest place and the farthest, then whatever lies farthest from all that were taken; near to far.
 
     Depth counts as image distance, as focus does: of the whole from nearest to farthest. The frames of a rail, each
-    of which looks from elsewhere, propose none.
+    of which looks from elsewhere, propose none. Where the camera `looked` and stood elsewhere than planned, what it
+    shows lies elsewhere too.
     """
     if most < 1 or candidate.method.on_rail:
         return []
     found: list[tuple[Proposed, Floats]] = []
     agreed = _agreed_mm(blocks)
+    stood_m = np.zeros(3) if looked is None else looked.stood_m
     for row, column in np.argwhere(np.isfinite(agreed)).tolist():
         exposure = candidate.exposures[int(blocks.middle[row, column])]
-        direction = blocks.directions[row, column]
-        somewhere = exposure.pose.pupil_m + _SOMEWHERE_M * direction / np.linalg.norm(direction)
+        # How far away it is, the lens tells of the place in the picture, whichever way the camera looked.
+        direction = blocks.directions[row, column] / np.linalg.norm(blocks.directions[row, column])
+        as_planned = exposure.pose.matrix.T @ (blocks.basis @ direction)
+        somewhere = exposure.pose.pupil_m + _SOMEWHERE_M * as_planned
         image, sure = float(agreed[row, column]), float(blocks.sharp_plus_minus_mm[row, column])
         place = ranged(exposure, somewhere, image, sure)
         if place is None:
@@ -40,7 +47,8 @@ def proposed_places(blocks: BlockMap, candidate: Candidate, most: int) -> list[P
         wide, high = blocks.pixels
         at = np.array([image, blocks.rows[row] / np.hypot(wide, high), blocks.columns[column] / np.hypot(wide, high)])
         pixel = (float(blocks.rows[row]), float(blocks.columns[column]))
-        found.append((Proposed(pixel, place.place_m, place.distance_m, place.plus_minus_m), at))
+        x, y, z = (float(part) for part in exposure.pose.pupil_m + stood_m + place.distance_m * direction)
+        found.append((Proposed(pixel, (x, y, z), place.distance_m, place.plus_minus_m), at))
     if not found:
         return []
     at = np.array([features for _, features in found])

@@ -45,7 +45,7 @@ class RangingDesk(QObject):
         report, candidate = self._desk.report, self._desk.checked_against
         if report is None or report.blocks is None or candidate is None:
             return
-        places = proposed_places(report.blocks, candidate, _PROPOSED)
+        places = proposed_places(report.blocks, candidate, _PROPOSED, report.looked)
         plan, count = with_proposed(self._document.plan, places, self.tr("Place"))
         if not count:
             self._notices.say(self.tr("These frames tell of no place far from the marks that are there."))
