@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 import time
 from collections.abc import Sequence
 from datetime import UTC, datetime
@@ -40,8 +41,9 @@ from verispect.ui.work.job import Job
 
 _TICK_MS = 100
 _MOST_CHECKS = 50
-# The simulated camera's picture is this wide at the desk, so that a frame takes seconds.
-_DESK_PX = 1500
+# The simulated camera's picture is this long at the desk, so that a frame takes seconds; of few frames it is as long
+# as the sensor holds allowed blurs, within bounds: in fewer pixels nobody can tell how sharp they came out.
+_DESK_PX, _MOST_DESK_PX, _FEW = 1500, 4500, 6
 # So long a closing window waits for a rig to stand still, seconds.
 _STOP_S = 3.0
 
@@ -377,10 +379,14 @@ class ShootDesk(QObject):
 
     def _desk_pixels(self) -> tuple[int, int]:
         assert self.candidate is not None
-        wide, high = self.candidate.scene.plan.sensor_mm
-        if wide >= high:
-            return _DESK_PX, round(_DESK_PX * high / wide)
-        return round(_DESK_PX * wide / high), _DESK_PX
+        sensor = self.candidate.scene.plan.sensor_mm
+        allowed_mm = min(exposure.allowed_blur_mm for exposure in self.candidate.exposures)
+        longer = _DESK_PX
+        if self.candidate.frame_count <= _FEW and allowed_mm > 0.0:
+            most = min(_MOST_DESK_PX, max(self.candidate.scene.plan.kit.body.pixels))
+            longer = max(_DESK_PX, min(most, math.ceil(max(sensor) / allowed_mm)))
+        wide, high = (round(longer * side / max(sensor)) for side in sensor)
+        return wide, high
 
     def close(self) -> None:
         """The window closes: the run stays on disk as it is; what moves is stopped first."""
