@@ -311,9 +311,10 @@ class ProveDesk(QObject):
         self._panel.show_report(report, grid=_is_grid(report, candidate))
         redo = sum(frame.verdict == "redo" and not frame.is_left_aside for frame in report.frames)
         untold = sum(mark.softness is None for mark in report.marks)
-        told = self.tr("{0}: {1} frames, {2} to be taken again; of {3} marks {4} cannot be told").format(
-            self.folder.name, len(report.paths), redo, len(report.marks), untold
-        )
+        told = self.tr("{0}: {1} frames, {2} to be taken again").format(self.folder.name, len(report.paths), redo)
+        if report.marks:
+            words = self.tr("; of {0} marks {1} cannot be told") if untold else self.tr("; all {0} marks told")
+            told += words.format(len(report.marks), untold)
         if report.left_aside:
             told += self.tr("; {0} left aside").format(len(report.left_aside))
         if sum(len(group.frames) > 1 for group in report.sets) > 1:
