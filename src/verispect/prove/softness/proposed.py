@@ -53,7 +53,7 @@ def proposed_places(
         return []
     at = np.array([features for _, features in found])
     at[:, 0] = (at[:, 0] - at[:, 0].min()) / max(float(np.ptp(at[:, 0])), 1e-12)
-    # The farther in focus, the larger the image distance is of what is near.
+    # What is near has the larger image distance.
     chosen = [int(np.argmax(at[:, 0]))]
     apart = np.full(len(at), np.inf)
     while len(chosen) < most:
