@@ -51,17 +51,19 @@ def test_places_lie_on_the_wall_from_its_nearest_to_its_farthest() -> None:
     found = proposed_places(blocks, a_series(), 6)
     assert 4 <= len(found) <= 6
     for place in found:
-        row = int(np.argmin(np.abs(blocks.rows - place.pixel[0])))
-        column = int(np.argmin(np.abs(blocks.columns - place.pixel[1])))
-        ray = blocks.directions[row, column] / np.linalg.norm(blocks.directions[row, column])
-        np.testing.assert_allclose(np.array(place.place_m), EYE + place.distance_m * ray, atol=1e-9)
+        seen = np.array(place.place_m) - EYE
+        assert np.linalg.norm(seen) == pytest.approx(place.distance_m, rel=1e-9)
+        off = np.linalg.norm(blocks.directions - seen / seen[2], axis=-1)
+        row, column = np.unravel_index(int(np.argmin(off)), off.shape)
+        # Through the middle of a block.
+        assert off[row, column] < 1e-9
         # Blocks that agree are taken together: those beside it lie a little nearer and farther.
         assert place.distance_m == pytest.approx(away[row, column], rel=0.05)
         assert place.plus_minus_m == pytest.approx(0.01 * (place.distance_m / FOCAL) ** 2 * 1000.0, rel=0.2)
     assert [one.distance_m for one in found] == sorted(one.distance_m for one in found)
     assert found[0].distance_m < 1.1 * away.min()
     assert found[-1].distance_m > 0.9 * away.max()
-    assert len({one.pixel for one in found}) == len(found)
+    assert len({one.place_m for one in found}) == len(found)
 
 
 def test_a_camera_that_looked_and_stood_elsewhere_shows_what_is_there() -> None:

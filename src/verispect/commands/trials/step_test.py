@@ -50,8 +50,6 @@ def run(given: Sequence[str]) -> int:
         )  # fmt: skip
     elif options.from_m is None or options.to_m is None or options.frames is None:
         raise FileError("give --from, --to and --frames, or the frames of the run")
-    elif options.from_m == options.to_m:
-        raise FileError("--from and --to are the same: the focus did not move; give the two ends of the run")
     else:
         found = from_distances(
             options.from_m, options.to_m, stop=options.stop, step=options.step, frames=options.frames,

@@ -24,9 +24,8 @@ class FoundPlace:
 
 @dataclass(frozen=True)
 class Proposed:
-    """A place that frames show sharp and tell the distance of: (row, column) in the first frame, world metres, ±."""
+    """A place that frames show sharp and tell the distance of, from the camera: world metres, ±."""
 
-    pixel: tuple[float, float]
     place_m: tuple[float, float, float]
     distance_m: float
     plus_minus_m: float
@@ -37,7 +36,7 @@ def with_proposed(plan: Plan, places: Sequence[Proposed], name: str = "Place") -
 
     Examples
     --------
-    >>> place = Proposed((0.0, 0.0), (0.0, 1.5, 4.0), 4.0, 0.1)
+    >>> place = Proposed((0.0, 1.5, 4.0), 4.0, 0.1)
     >>> plan, count = with_proposed(Plan(marks=(Mark(name="Place 1", x_m=0, y_m=1.5, z_m=9),)), [place, place])
     >>> [(mark.name, mark.z_m, mark.plus_minus_m) for mark in plan.marks], count
     ([('Place 1', 9.0, 0.0), ('Place 2', 4.0, 0.1)], 1)

@@ -46,9 +46,8 @@ def proposed_places(
             continue
         wide, high = blocks.pixels
         at = np.array([image, blocks.rows[row] / np.hypot(wide, high), blocks.columns[column] / np.hypot(wide, high)])
-        pixel = (float(blocks.rows[row]), float(blocks.columns[column]))
         x, y, z = (float(part) for part in exposure.pose.pupil_m + stood_m + place.distance_m * direction)
-        found.append((Proposed(pixel, (x, y, z), place.distance_m, place.plus_minus_m), at))
+        found.append((Proposed((x, y, z), place.distance_m, place.plus_minus_m), at))
     if not found:
         return []
     at = np.array([features for _, features in found])

@@ -70,7 +70,14 @@ def from_distances(
     Notes
     -----
     (v₁ − v₂)/((M − 1) K), in units of 2 N c; ± by the errors of both readings, carried on linearly.
+
+    Raises
+    ------
+    FileError
+        For ends that are the same, or nearer than the lens forms an image.
     """
+    if from_m == to_m:
+        raise FileError("--from and --to are the same: the focus did not move; give the two ends of the run")
     ends = [_image_mm(distance, focal_mm, separation_mm) for distance in (from_m, to_m)]
     moved = abs(ends[0] - ends[1])
     unsure = math.hypot(*(_reading_mm(distance, focal_mm, separation_mm) for distance in (from_m, to_m)))
@@ -154,8 +161,6 @@ def from_frames(
     A lens that moves out as a whole and stands straight draws f + (v − f)/p for a tangent of 1, so where one frame
     draws s times as large as the other the image distances differ by p (s − 1) times what the smaller one draws.
     """
-    if ends_m[0] is not None and ends_m[0] == ends_m[1]:
-        raise FileError("--from and --to are the same: the focus did not move; give the two ends of the run")
     optic = None if lens is None else optic_at(lens, focal_mm)
     pupil, separation_mm = (1.0, 0.0) if optic is None else (optic.pupil_magnification, optic.principal_separation_mm)
     found = in_order([described(path) for path in frames_in(places)])
@@ -164,7 +169,7 @@ def from_frames(
         raise FileError("{count} frame; a run of at least two is needed", count=len(found))
     told = [at if at is not None else frame.subject_m
             for at, frame in zip(ends_m, (found[0], found[-1]), strict=True)]  # fmt: skip
-    if told[0] is not None and told[1] is not None and told[0] != told[1]:
+    if told[0] is not None and told[1] is not None and (None not in ends_m or told[0] != told[1]):
         by_word = from_distances(
             told[0], told[1], stop=stop, step=step, frames=count, focal_mm=focal_mm, circle_mm=circle_mm,
             separation_mm=separation_mm,

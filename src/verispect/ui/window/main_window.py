@@ -170,8 +170,8 @@ class MainWindow(QMainWindow):
     @cached_property
     def prove_desk(self) -> ProveDesk:
         """The station Prove, with its panel."""
+        from verispect.prove.parting.kept_by_hand import KeptByHand
         from verispect.ui.panels.stations.prove import ProvePanel
-        from verispect.ui.workflows.by_hand.kept import KeptByHand
         from verispect.ui.workflows.proving import ProveDesk
         from verispect.ui.workflows.ranging import RangingDesk
 

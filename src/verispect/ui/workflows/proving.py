@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from verispect.errors import VerispectError
 from verispect.plan.methods.candidate import Candidate
+from verispect.prove.parting.kept_by_hand import KeptByHand
 from verispect.prove.report import Report
 from verispect.ui.controls.translate import say
 from verispect.ui.drawings.picture_view import PicturePair, image_of, net_of
@@ -21,7 +22,6 @@ from verispect.ui.panels.stations.prove import ProvePanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.session import Session
 from verispect.ui.work.job import Job
-from verispect.ui.workflows.by_hand.kept import KeptByHand
 from verispect.ui.workflows.by_hand.pointed_marks import PointedMarks
 from verispect.ui.workflows.by_hand.sets_by_hand import SetsByHand
 from verispect.ui.workflows.saving import ask_save

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import math
 import time
 from collections.abc import Sequence
 from datetime import UTC, datetime
@@ -41,9 +40,6 @@ from verispect.ui.work.job import Job
 
 _TICK_MS = 100
 _MOST_CHECKS = 50
-# The simulated camera's picture is this long at the desk, so that a frame takes seconds; of few frames it is as long
-# as the sensor holds allowed blurs, within bounds: in fewer pixels nobody can tell how sharp they came out.
-_DESK_PX, _MOST_DESK_PX, _FEW = 1500, 4500, 6
 # So long a closing window waits for a rig to stand still, seconds.
 _STOP_S = 3.0
 
@@ -306,9 +302,9 @@ class ShootDesk(QObject):
         item = self.state.current
         if item is None or item.exposure is None or self.state.paused:
             return
-        from verispect.rig.desk_camera import take_frame
+        from verispect.rig.desk_camera import desk_pixels, take_frame
 
-        pixels = self._desk_pixels()
+        pixels = desk_pixels(self.candidate)
         name = f"frame-{self.state.place + 1:03d}-{item.times_taken + 1}.tif"
         self._panel.simulated_button.setEnabled(False)
         self._panel.wait.setText(self.tr("The simulated camera is taking the frame…"))
@@ -336,6 +332,7 @@ class ShootDesk(QObject):
         """Have a rig take what is left; nothing else is done meanwhile but to look on, and to stop it."""
         if self.state is None or self.candidate is None or self._job is not None:
             return
+        from verispect.rig.desk_camera import desk_pixels
         from verispect.shoot.driven_run import drive_run
 
         self._tick.stop()
@@ -344,7 +341,7 @@ class ShootDesk(QObject):
         self._panel.wait.setText(self.tr("The rig is moving. Keep clear of it."))
         self._job = Job(
             self, drive_run, self.candidate, self.frames_folder, self._document.path, Path(port) if port else None,
-            self._desk_pixels(), watched=True, needs_window=True,
+            desk_pixels(self.candidate), watched=True, needs_window=True,
         )  # fmt: skip
         self._job.progress.connect(self._on_driven)
         self._job.failed.connect(self._notices.report)
@@ -376,17 +373,6 @@ class ShootDesk(QObject):
             self._notices.report(error)
         self._show()
         self.changed.emit()
-
-    def _desk_pixels(self) -> tuple[int, int]:
-        assert self.candidate is not None
-        sensor = self.candidate.scene.plan.sensor_mm
-        allowed_mm = min(exposure.allowed_blur_mm for exposure in self.candidate.exposures)
-        longer = _DESK_PX
-        if self.candidate.frame_count <= _FEW and allowed_mm > 0.0:
-            most = min(_MOST_DESK_PX, max(self.candidate.scene.plan.kit.body.pixels))
-            longer = max(_DESK_PX, min(most, math.ceil(max(sensor) / allowed_mm)))
-        wide, high = (round(longer * side / max(sensor)) for side in sensor)
-        return wide, high
 
     def close(self) -> None:
         """The window closes: the run stays on disk as it is; what moves is stopped first."""

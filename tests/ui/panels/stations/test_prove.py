@@ -20,12 +20,12 @@ from verispect.files.picture_out import write_picture
 from verispect.plan.entry.found_distance import FoundPlace
 from verispect.prove.intake import coded_of, described
 from verispect.prove.merge.depth_points import DepthPoints, ply_of
+from verispect.prove.parting.kept_by_hand import KeptByHand
 from verispect.prove.report import Report
 from verispect.prove.softness.proposed import proposed_places
 from verispect.subject.scan import unpacked
 from verispect.ui.drawings.picture_view import PictureNet, PicturePair
 from verispect.ui.window.main_window import MainWindow
-from verispect.ui.workflows.by_hand.kept import KeptByHand
 
 
 @pytest.fixture
@@ -318,7 +318,7 @@ def test_distances_found_move_marks_of_the_plan_and_can_be_undone(qtbot, window:
     weighed(qtbot, window)
     mark = window.document.plan.marks[0]
     place = FoundPlace(mark.name, (mark.x_m, mark.y_m, mark.z_m), (mark.x_m, mark.y_m, mark.z_m + 0.5), 0.1)
-    assert window.prove_desk is not None
+    window.show_station("prove")
     window.ranging_desk.move([place])
     moved = window.document.plan.marks[0]
     assert moved.z_m > mark.z_m

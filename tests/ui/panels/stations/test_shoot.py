@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -111,26 +110,12 @@ def test_the_same_run_another_day_leaves_the_first_as_it_was(shooting: MainWindo
         assert all(frame.happened["step"] == "done" for frame in frames)
 
 
-def test_the_simulated_camera_has_pixels_enough_to_tell_how_sharp_few_frames_came_out(shooting: MainWindow) -> None:
-    desk = shooting.shoot_desk
-    QTest.mouseClick(shooting.panels["shoot"].begin_button, LEFT)
-    allowed = min(exposure.allowed_blur_mm for exposure in desk.candidate.exposures)
-    wide, high = desk._desk_pixels()
-    assert 36.0 / wide <= allowed or wide == 4500
-    assert wide * 24.0 / 36.0 == pytest.approx(high, abs=1.0)
-    # Of many frames each is taken in seconds.
-    few = replace(desk.candidate, exposures=desk.candidate.exposures * 4)
-    assert few.frame_count > 6
-    desk.candidate = few
-    assert desk._desk_pixels() == (1500, 1000)
-
-
 def test_the_simulated_camera_takes_a_frame_and_prove_checks_the_folder(
     qtbot, shooting: MainWindow, tmp_path: Path, monkeypatch
 ) -> None:
     panel, desk = shooting.panels["shoot"], shooting.shoot_desk
-    for most in ("_DESK_PX", "_MOST_DESK_PX"):
-        monkeypatch.setattr(f"verispect.ui.workflows.shooting.{most}", 480)
+    for most in ("_PX", "_MOST_PX"):
+        monkeypatch.setattr(f"verispect.rig.desk_camera.{most}", 480)
     QTest.mouseClick(panel.begin_button, LEFT)
     for _ in range(len(desk.state.items)):
         QTest.mouseClick(panel.simulated_button, LEFT)
@@ -196,8 +181,8 @@ def turning(qtbot, window: MainWindow, tmp_path: Path) -> MainWindow:
 def test_a_rig_moves_only_once_somebody_has_looked_and_stops_by_a_key(
     qtbot, turning: MainWindow, tmp_path: Path, monkeypatch
 ) -> None:
-    for most in ("_DESK_PX", "_MOST_DESK_PX"):
-        monkeypatch.setattr(f"verispect.ui.workflows.shooting.{most}", 480)
+    for most in ("_PX", "_MOST_PX"):
+        monkeypatch.setattr(f"verispect.rig.desk_camera.{most}", 480)
     panel, desk = turning.panels["shoot"], turning.shoot_desk
     QTest.mouseClick(panel.rig_button, LEFT)
     assert not panel.drive_button.isEnabled()

@@ -13,11 +13,11 @@ from PyQt6.QtGui import QAction, QImage, QUndoStack
 
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.looked import Pointed
+from verispect.prove.parting.kept_by_hand import Places
 from verispect.prove.parting.sets import SetKind
 from verispect.prove.report import Report
 from verispect.ui.drawings.picture_marks import SeenMark
 from verispect.ui.drawings.picture_view import PicturePair
-from verispect.ui.workflows.by_hand.kept import Places
 from verispect.ui.workflows.by_hand.said import Said
 
 

@@ -11,7 +11,7 @@ import pytest
 from verispect.errors import FileError
 from verispect.prove.looked import Pointed
 from verispect.prove.parting.by_hand import ByHand
-from verispect.ui.workflows.by_hand.kept import KeptByHand
+from verispect.prove.parting.kept_by_hand import KeptByHand
 
 SAID = ByHand((("a.tif", "b.tif"), ("c.tif",)), frozenset({"d.tif"}))
 MARKS = {"Door": Pointed("Door", 12.5, 30.0, "a.tif")}
@@ -80,7 +80,7 @@ def test_where_nothing_can_be_kept_it_is_said(frames: Path, tmp_path: Path) -> N
 
 
 def test_what_was_said_longest_ago_goes_first(frames: Path, tmp_path: Path, monkeypatch) -> None:
-    monkeypatch.setattr("verispect.ui.workflows.by_hand.kept._MOST_FOLDERS", 2)
+    monkeypatch.setattr("verispect.prove.parting.kept_by_hand._MOST_FOLDERS", 2)
     kept = KeptByHand(tmp_path / "own")
     for number in range(4):
         kept.keep(tmp_path / f"folder {number}", SAID, {}, refused)
