@@ -12,7 +12,7 @@ from scipy.spatial.transform import Rotation
 from tests.conftest import a_lens, make_plan
 from verispect.cli import main
 from verispect.files.plan_file import plan_to_text, read_plan
-from verispect.plan.entry.found_distance import with_proposed
+from verispect.plan.entry.found_distance import Proposed, with_proposed
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
@@ -120,13 +120,22 @@ def test_rehearsed_placards_are_proposed_where_they_stand(rehearsed, known, seri
     assert [mark.name for mark in more.marks[2:]] == [f"Place {number}" for number in range(1, 5)]
 
 
-def test_the_command_asks_where_proposals_go_and_writes_them(rehearsed, series: Candidate, tmp_path, capsys) -> None:
+def test_the_command_asks_where_proposals_go_and_writes_them(
+    rehearsed, series: Candidate, tmp_path, capsys, monkeypatch
+) -> None:
+    """The placards stand at the plan's marks: so that there is something to put, one place is told beside them."""
     plan, out = tmp_path / "a.verispect", tmp_path / "b.verispect"
     plan.write_text(plan_to_text(series.scene.plan))
-    common = ["check", str(rehearsed()), "--plan", str(plan), "--method", "series", "--propose", "12"]
+    common = ["check", str(rehearsed()), "--plan", str(plan), "--method", "series", "--propose", "3"]
     assert main(common) == 2
     assert "--distances-out" in capsys.readouterr().err
+
+    def told(blocks: BlockMap, candidate: Candidate, most: int, looked: Looked | None) -> list[Proposed]:
+        assert (most, looked) == (3, None)
+        return [*proposed_places(blocks, candidate, most, looked), Proposed((0.5, 1.2, 3.7), 3.74, 0.05)]
+
+    monkeypatch.setattr("verispect.prove.softness.proposed.proposed_places", told)
     assert main([*common, "--distances-out", str(out), "--quiet"]) == 0
-    after = read_plan(out).marks
-    assert len(after) >= len(series.scene.plan.marks)
-    assert all(mark.plus_minus_m > 0.0 for mark in after[len(series.scene.plan.marks) :])
+    before, after = series.scene.plan.marks, read_plan(out).marks
+    (put,) = after[len(before) :]
+    assert (put.name, put.x_m, put.z_m, put.plus_minus_m) == ("Place 1", 0.5, 3.7, 0.05)
