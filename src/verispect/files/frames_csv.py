@@ -27,4 +27,5 @@ def _cell(row: FrameRow, key: str) -> str:
         return as_text(str(value))
     if math.isnan(value):
         return ""
+    # Zero has no sign in a table: −0.0 + 0.0 is 0.0.
     return "inf" if math.isinf(value) else f"{value + 0.0:.6g}"

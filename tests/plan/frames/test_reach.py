@@ -49,6 +49,8 @@ def test_the_table_of_frames_has_them_too() -> None:
     row = next(csv.DictReader(io.StringIO(frames_to_csv(found))))
     assert float(row["sharp from, from sensor [m]"]) == pytest.approx(685.7, rel=1e-3)
     assert float(row["hyperfocal distance [m]"]) == pytest.approx(1480.0, rel=4e-3)
+    # A lens that stands straight leans by nothing, not by minus nothing.
+    assert {row["tilt [deg]"], row["swing [deg]"]} == {"0"}
 
 
 def test_the_wave_does_not_ask_for_a_circle() -> None:
