@@ -319,6 +319,8 @@ def test_distances_found_move_marks_of_the_plan_and_can_be_undone(qtbot, window:
     mark = window.document.plan.marks[0]
     place = FoundPlace(mark.name, (mark.x_m, mark.y_m, mark.z_m), (mark.x_m, mark.y_m, mark.z_m + 0.5), 0.1)
     window.show_station("prove")
+    # The page fills when it is built.
+    qtbot.waitUntil(lambda: "ranging_desk" in vars(window))
     window.ranging_desk.move([place])
     moved = window.document.plan.marks[0]
     assert moved.z_m > mark.z_m
