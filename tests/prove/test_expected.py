@@ -11,9 +11,10 @@ from tests.conftest import a_lens, make_plan
 from tests.outside.oracle import rim_on_sensor
 from verispect.files.weighing_json import weighing_to_dict
 from verispect.plan.advise.weigh import Weighing
+from verispect.plan.frames.between import focused_from
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
-from verispect.prove.expected import drawn_larger, focus_from_pupil_m, focused_from, light_stops, view_of
+from verispect.prove.expected import drawn_larger, focus_from_pupil_m, light_stops, view_of
 
 PIXELS, PITCH = (3600, 2400), 0.01
 

@@ -307,8 +307,10 @@ class _Check:
         said = []
         if frame.f_number and abs(2 * math.log2(frame.f_number / exposure.state.f_number)) > 0.25:
             said.append(f"f/{frame.f_number:g}, planned f/{exposure.state.f_number:.3g}")
-        if frame.focal_mm and abs(frame.focal_mm / exposure.state.focal_mm - 1.0) > 0.03:
-            said.append(f"{frame.focal_mm:g} mm, planned {exposure.state.focal_mm:.4g} mm")
+        # Of a lens that focuses internally a camera writes what is engraved on it.
+        focals = (exposure.state.focal_mm, exposure.lens.focal_mm, exposure.lens.bare_focal_mm)
+        if frame.focal_mm and min(abs(frame.focal_mm / focal - 1.0) for focal in focals) > 0.03:
+            said.append(f"{frame.focal_mm:g} mm, planned {exposure.lens.focal_mm:.4g} mm")
         assert self.evidence.candidate is not None
         iso = self.evidence.candidate.scene.plan.kit.body.iso
         if frame.iso and abs(math.log2(frame.iso / iso)) > 0.25:

@@ -9,13 +9,17 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from verispect.files.run_file import Run
-from verispect.optics.conjugates import image_distance_for_object_mm, object_for_image_distance_mm
+from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.optics.types import Floats
+from verispect.plan.frames.between import focused_from
 from verispect.plan.frames.exposure import Exposure
 
 _NEWTON = 8
 # A camera that moved less than this along its view stood still.
 _STILL_MM = 1e-6
+# How a lens that focuses internally draws is looked at so far to either side of a focus; one that is drawn larger by
+# less than this share of what it is refocused by tells nothing of its focus so.
+_REFOCUSED_BY, _TELLING = 1e-3, 0.2
 
 
 @dataclass(frozen=True)
@@ -82,13 +86,6 @@ def view_of(exposure: Exposure, pixels: tuple[int, int], pitch_mm: float, rotati
     return View(exposure.pose.matrix if rotation is None else rotation, distance / pitch_mm, centre)
 
 
-def blur_per_defocus(exposure: Exposure) -> float:
-    """Blur per mm of defocus on the axis: the pupil's width over its distance, the image's side."""
-    state = exposure.state
-    width = state.focal_mm / state.f_number * state.pupil_magnification
-    return width / (state.image_distance_mm - state.focal_mm * (1.0 - state.pupil_magnification))
-
-
 def drawn_view(
     exposure: Exposure, first: Exposure, pixels: tuple[int, int], pitch_mm: float, rotation: Floats | None = None
 ) -> View:
@@ -109,27 +106,32 @@ def ahead_m(exposure: Exposure, other: Exposure) -> float:
     return float((exposure.pose.pupil_m - other.pose.pupil_m) @ other.pose.forward)
 
 
-def focused_from(exposure: Exposure, other: Exposure) -> tuple[float, float]:
-    """At which image distance `other` would be focused on what `exposure` is focused on, and how that goes on.
+def refocused(exposure: Exposure, grown: float) -> Exposure:
+    """A frame as its focus must have been to be drawn so much larger (a logarithm).
 
-    From one place its own image distance, and 1. On a rail, where the focus stays and the camera moves, what is
-    z from one is z + a from the other; the second figure is how many mm `exposure` gets out of focus where `other`
-    does by one, ((z + a − f)/(z − f))².
-
-    Returns
-    -------
-    (float, float)
-        Image distance in mm (not a number where `other` cannot be focused there), and that ratio.
+    As planned where it draws alike wherever it is focused, as some lenses that focus internally do.
     """
-    image, focal = exposure.state.image_distance_mm, exposure.state.focal_mm
-    ahead = 1000.0 * ahead_m(exposure, other)
-    if abs(ahead) < _STILL_MM:
-        return image, 1.0
-    away = object_for_image_distance_mm(image_mm=image, focal_mm=focal)
-    if not (math.isfinite(away) and away + ahead > focal):
-        return math.nan, 1.0
-    there = image_distance_for_object_mm(object_mm=away + ahead, focal_mm=focal)
-    return there, ((away + ahead - focal) / (away - focal)) ** 2
+    state = exposure.state
+    image = state.image_distance_mm
+    if not exposure.breathes:
+        return exposure.focused(image + grown * (image - state.focal_mm * (1 - state.pupil_magnification)))
+
+    def larger(at_mm: float) -> float:
+        return math.log(exposure.focused(at_mm).state.pupil_scale_mm / state.pupil_scale_mm)
+
+    # By small steps: how it draws is told of a usual course alone, and goes one way only about where it stands.
+    step = _REFOCUSED_BY * image
+    slope = (larger(image + step) - larger(image - step)) / (2.0 * step)
+    if abs(slope) * image < _TELLING:
+        return exposure
+    return exposure.focused(image + grown / slope)
+
+
+def blurs_apart(planned: Exposure, taken: Exposure) -> float:
+    """By how many allowed blurs the focus of a frame is off."""
+    state = planned.state
+    off = abs(focused_from(taken, planned)[0] - state.image_distance_mm)
+    return float(off / state.working_f_number / planned.allowed_blur_mm)
 
 
 def drawn_larger(exposure: Exposure, first: Exposure, sharp: Exposure) -> float:

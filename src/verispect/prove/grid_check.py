@@ -39,6 +39,9 @@ _MANY_NEIGHBOURS, _BY_MANY = 4, 0.2
 _NEAR_PX = 24.0
 # Two blocks on one thing lie within so many times that.
 _BLOCKS_NEAR = 4.0
+# Pairs that are laid over one another less well tell of nothing that moved: what a frame shows far out of focus lies
+# a few pixels aside with all that is about it.
+_LAID = 0.1
 # Drawn larger or smaller than planned by so much, and by so many times what is usual, a frame is out of focus.
 _LEAST_GROWTH, _TIMES_USUAL = 1.5e-3, 6.0
 
@@ -297,7 +300,9 @@ def _moved(planned: list[int], divide: int, found: Looked, seen: Sequence[_Seen]
         }
 
     told = [
-        (one, one.held.aside, ray(one, one.held.aside.row, one.held.aside.column)) for one in seen if one.held.aside
+        (one, one.held.aside, ray(one, one.held.aside.row, one.held.aside.column))
+        for one in seen
+        if one.held.aside and one.pair.weight >= _LAID
     ]
 
     def against(one: _Seen, way: Floats) -> set[int]:

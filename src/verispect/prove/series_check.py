@@ -14,6 +14,7 @@ import numpy as np
 from verispect.errors import Cancelled
 from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.optics.types import Floats
+from verispect.plan.frames.between import blur_per_defocus, closeness_per_mm
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.align.chains import longest_chain
@@ -22,7 +23,7 @@ from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
 from verispect.prove.checks.shaken import above_noise, shaken_in
 from verispect.prove.evidence import Evidence, is_compressed
-from verispect.prove.expected import ahead_m, blur_per_defocus, focus_from_pupil_m, light_hypotheses
+from verispect.prove.expected import ahead_m, blurs_apart, focus_from_pupil_m, light_hypotheses, refocused
 from verispect.prove.intake import Frame
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.softness.two_frames import misfit_of_two
@@ -350,7 +351,7 @@ class SeriesCheck:
             [refocused(planned[0], shrunk), planned[1]],
             [planned[0], refocused(planned[1], -shrunk)],
         ]
-        if max(_blurs_apart(*pair) for pair in zip(planned, [either[0][0], either[1][1]], strict=True)) < _OFF:
+        if max(blurs_apart(*pair) for pair in zip(planned, [either[0][0], either[1][1]], strict=True)) < _OFF:
             return
         blocks = [self.evidence.reads[k].blocks for k in used]
         as_planned, *others = (
@@ -364,7 +365,7 @@ class SeriesCheck:
             if not missed_focus(self.evidence, used[best], grown, report):
                 as_taken(self.evidence, used[best], grown, report)
             return
-        blurs = _blurs_apart(planned[best], either[best][best])
+        blurs = blurs_apart(planned[best], either[best][best])
         if blurs < MISSED:
             return
         both = " and ".join(self.frames[k].path.name for k in used)
@@ -495,12 +496,12 @@ def missed_focus(evidence: Evidence, k: int, grown: float, report: FrameReport) 
     if evidence.candidate.method.on_rail:
         return _misplaced(evidence.candidate, exposure, grown, report)
     taken = refocused(exposure, grown)
-    blurs = _blurs_apart(exposure, taken)
+    blurs = blurs_apart(exposure, taken)
     if blurs < MISSED:
         return False
     focused = taken.state.image_distance_mm
     where = object_for_image_distance_mm(image_mm=focused, focal_mm=taken.state.focal_mm) / 1000.0
-    nearer = focused > exposure.state.image_distance_mm
+    nearer = closeness_per_mm(taken) > closeness_per_mm(exposure)
     report.as_found = taken
     report.faults.append(
         Fault("missed-focus", float(blurs),
@@ -518,22 +519,8 @@ def as_taken(evidence: Evidence, k: int, grown: float, report: FrameReport) -> N
         return
     exposure = evidence.exposures[index]
     taken = refocused(exposure, grown)
-    if _blurs_apart(exposure, taken) >= _OFF:
+    if blurs_apart(exposure, taken) >= _OFF:
         report.as_found = taken
-
-
-def refocused(exposure: Exposure, grown: float) -> Exposure:
-    """A frame as its focus must have been to be drawn so much larger (a logarithm)."""
-    state = exposure.state
-    moved = grown * (state.image_distance_mm - state.focal_mm * (1 - state.pupil_magnification))
-    return replace(exposure, state=replace(state, image_distance_mm=state.image_distance_mm + moved))
-
-
-def _blurs_apart(planned: Exposure, taken: Exposure) -> float:
-    """By how many allowed blurs the focus of a frame is off."""
-    state = planned.state
-    off = abs(taken.state.image_distance_mm - state.image_distance_mm)
-    return float(off / state.working_f_number / planned.allowed_blur_mm)
 
 
 def _misplaced(candidate: Candidate, exposure: Exposure, grown: float, report: FrameReport) -> bool:

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from verispect.optics.conjugates import image_distance_for_object_mm, object_for_image_distance_mm
+from verispect.plan.frames.between import blur_between
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
@@ -72,7 +73,6 @@ def gaps_between(
     found = []
     for a, b in itertools.pairwise(good):
         first, second = candidate.exposures[a], candidate.exposures[b]
-        v1, v2 = first.state.image_distance_mm, second.state.image_distance_mm
         allowed = min(first.allowed_blur_mm, second.allowed_blur_mm)
         if not allowed > 0.0:
             continue
@@ -83,20 +83,15 @@ def gaps_between(
                 remedy = f"one more frame, with the rail at {place:.3g} mm"
                 found.append({"between": [a, b], "softness": float(softness), "remedy": remedy})
             continue
-        # From the exit pupil both blur alike at the harmonic middle of their distances.
-        exit_mm = first.state.focal_mm * (1 - first.state.pupil_magnification) * first.state.axis[2]
-        y1, y2 = v1 - exit_mm, v2 - exit_mm
-        middle = 2.0 * y1 * y2 / (y1 + y2)
-        diameter = first.state.pupil_magnification * first.state.focal_mm / first.state.f_number
-        softness = diameter * abs(y1 / middle - 1.0) / allowed
+        blur, where = blur_between(first, second)
+        softness = blur / allowed
         if softness > _SOFT:
-            focus = object_for_image_distance_mm(image_mm=middle + exit_mm, focal_mm=first.state.focal_mm)
-            distance = (focus + middle + exit_mm + first.lens.principal_separation_mm) / 1000.0
+            between = first.focused(where)
             found.append(
                 {
                     "between": [a, b],
                     "softness": float(softness),
-                    "remedy": f"one more frame focused at {metres(distance)}",
+                    "remedy": f"one more frame focused at {metres(between.focus_m)}",
                 }
             )
     return found

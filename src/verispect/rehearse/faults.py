@@ -150,7 +150,7 @@ def defocused(exposure: Exposure, allowed_blurs: float) -> Exposure:
     allowed = exposure.allowed_blur_mm if math.isfinite(exposure.allowed_blur_mm) else 0.01
     # Blur = |Δv| / N_w on the axis.
     moved = state.image_distance_mm - allowed_blurs * allowed * state.working_f_number
-    return replace(exposure, state=replace(state, image_distance_mm=max(moved, 0.9 * state.focal_mm)))
+    return exposure.focused(max(moved, 0.9 * state.focal_mm))
 
 
 @dataclass(frozen=True)

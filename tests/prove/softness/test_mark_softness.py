@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 from scipy.special import j1
 
 from tests.conftest import a_lens, make_plan
+from verispect.plan.frames.between import blur_per_defocus, focused_from
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.method import method_of
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
-from verispect.prove.expected import blur_per_defocus, focused_from
 from verispect.prove.softness.mark_softness import (
     BY_TWO,
     MarkSoftness,

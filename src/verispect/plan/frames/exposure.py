@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
 from verispect.kit.mounted_lens import Optic
 from verispect.optics.conjugates import scale_distance_m
-from verispect.optics.lens_state import LensState, tilt_and_swing_rad
+from verispect.optics.lens_state import FORWARD, LensState, tilt_and_swing_rad
 from verispect.optics.pose import Pose
 from verispect.optics.types import Floats
 
@@ -82,3 +82,23 @@ class Exposure:
     def swing_deg(self) -> float:
         """Swing, positive faces the lens to the right."""
         return float(np.degrees(tilt_and_swing_rad(self.state.axis)[1]))
+
+    @property
+    def breathes(self) -> bool:
+        """Whether its focal length changes as it is focused."""
+        return self.lens.closest_focal_mm != self.lens.focal_mm and self.state.axis == FORWARD
+
+    def focused(self, image_mm: float) -> Exposure:
+        """The same focused on what it forms the image of so far behind the lens.
+
+        A lens that focuses internally then has another focal length and forms it elsewhere.
+        """
+        state = replace(self.state, image_distance_mm=image_mm)
+        if self.breathes:
+            share = 1.0 - state.focal_mm / image_mm
+            object_mm = state.focal_mm / share if share > 0.0 else np.inf
+            focal = self.lens.breathing_at(float(object_mm)).focal_mm
+            # Beyond infinity it goes on as far beyond, in dioptres.
+            closeness = share / state.focal_mm
+            state = replace(state, focal_mm=focal, image_distance_mm=1.0 / (1.0 / focal - closeness))
+        return replace(self, state=state)

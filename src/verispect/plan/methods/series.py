@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 
 import numpy as np
 
 from verispect.optics.lens_state import FORWARD
 from verispect.optics.types import Vector
+from verispect.plan.document import Covers
+from verispect.plan.frames.between import blur_between
 from verispect.plan.methods.candidate import Candidate, unfit, worked_out
 from verispect.plan.methods.lens_search import (
     circle_reason,
@@ -23,7 +26,9 @@ from verispect.sentence import Sentence
 # Nobody takes more frames than this for what need not be sharp.
 _MOST_SPARE = 300
 # Of the allowed blur, for lenses that grow longer as they focus near.
-_SHARES = (0.95, 0.9, 0.8, 0.65)
+_SHARES = (0.95, 0.9, 0.8, 0.65, 0.5, 0.4)
+# Frames of other lenses just touch, as far as numbers are exact.
+_EXACT = 1e-4
 
 
 def series(scene: Scene) -> Candidate:
@@ -103,11 +108,23 @@ def with_spares(problem: Problem, ladder: FocusLadder, axis: Vector) -> tuple[li
 
 
 def _attempt(problem: Problem) -> Candidate:
-    covers = problem.scene.plan.wish.series_covers
-    found = from_ladder("series", problem, fewest_frames(problem, covers=covers), FORWARD)
-    for share in _SHARES:
+    covers, closed = problem.scene.plan.wish.series_covers, None
+    for share in (1.0, *_SHARES):
         # Where an inner group makes the lens longer near, each frame holds a little less than was reckoned.
-        if found.is_sharp or not found.fits or problem.lens.closest_focal_mm <= problem.lens.focal_mm:
-            break
         found = from_ladder("series", problem, fewest_frames(problem, covers=covers, share=share), FORWARD)
-    return found
+        if not found.fits or problem.lens.closest_focal_mm <= problem.lens.focal_mm:
+            return found
+        if covers == Covers.MARKS or not _leaves_gaps(found):
+            if found.is_sharp:
+                return found
+            # What is soft for other reasons no more frames mend.
+            closed = closed or (found if covers == Covers.RANGE else None)
+    return closed or found
+
+
+def _leaves_gaps(found: Candidate) -> bool:
+    """Whether something between two frames is softer than allowed."""
+    return any(
+        blur_between(first, second)[0] > (1.0 + _EXACT) * min(first.allowed_blur_mm, second.allowed_blur_mm)
+        for first, second in pairwise(found.exposures)
+    )

@@ -61,7 +61,10 @@ def write_measured(path: Path, asked: str, measured: Measured) -> None:
     told = {
         "asked": asked,
         "views": [view_as_json(view) for view in views],
-        "pairs": [{**vars(pair), "turn": np.asarray(pair.turn).tolist()} for pair in pairs],
+        "pairs": [
+            {**vars(pair), "turn": np.asarray(pair.turn).tolist(), "held": np.asarray(pair.held).tolist()}
+            for pair in pairs
+        ],
         "gains": np.asarray(gains).tolist(),
         "ghosts": [ghost_as_json(ghost) for ghost in ghosts],
     }
@@ -75,7 +78,10 @@ def read_measured(path: Path, asked: str) -> Measured | None:
         if told["asked"] != asked:
             return None
         views = [view_from_json(view) for view in told["views"]]
-        pairs = [Pair(**{**pair, "turn": np.array(pair["turn"], float)}) for pair in told["pairs"]]
+        pairs = [
+            Pair(**{**pair, "turn": np.array(pair["turn"], float), "held": np.array(pair["held"], float)})
+            for pair in told["pairs"]
+        ]
         return views, pairs, np.array(told["gains"], float), [ghost_from_json(one) for one in told["ghosts"]]
     except (OSError, ValueError, KeyError, TypeError):
         return None

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
@@ -42,7 +42,9 @@ _MOST_PRIORS = 8.0
 class Pair:
     """Two frames that overlap: what was found, in whole pixels.
 
-    `growth` is by how much the second is drawn larger than planned against the first, as a logarithm.
+    `growth` is by how much the second is drawn larger than planned against the first, as a logarithm. `held`, shape
+    (3, 3), takes a turn in the first's axes to how far it shifts what both show: a small overlap hardly tells a turn
+    about its own direction.
     """
 
     a: int
@@ -52,6 +54,7 @@ class Pair:
     turn: Floats
     residual_px: float
     growth: float = 0.0
+    held: Floats = field(default_factory=lambda: np.eye(3))
 
     @property
     def trusted(self) -> bool:
@@ -132,10 +135,10 @@ def pairs_of(
             bands(j), bands(i), planned=down @ planned @ up, focal_px=views[i].scale_px / divide, centre_px=middle
         )
         matrix = up @ motion.matrix @ down
-        turned = _turn_of(matrix, views[j], views[i], pixels)
+        turned, held = _turn_of(matrix, views[j], views[i], pixels)
         between = views[i].rotation @ views[j].rotation.T
         turn, growth = _vector(turned @ between.T), _growth(matrix, planned, pixels)
-        return Pair(i, j, share, motion.correlation, turn, motion.residual_px * divide, growth)
+        return Pair(i, j, share, motion.correlation, turn, motion.residual_px * divide, growth, held)
 
     found = []
     for pair in in_turn(looked_at, wanted, workers()):
@@ -146,8 +149,8 @@ def pairs_of(
     return found
 
 
-def _turn_of(matrix: Floats, view: View, other: View, pixels: tuple[int, int]) -> Floats:
-    """The turn that takes one frame's rays to another's as a motion of pixels has them (Kabsch 1976).
+def _turn_of(matrix: Floats, view: View, other: View, pixels: tuple[int, int]) -> tuple[Floats, Floats]:
+    """The turn that takes one frame's rays to another's as a motion of pixels has them (Kabsch 1976), and its `held`.
 
     Over the rays that both show: a motion found as a shift is a shear of the whole plane, and the rotation nearest
     to that would be half of it.
@@ -159,12 +162,16 @@ def _turn_of(matrix: Floats, view: View, other: View, pixels: tuple[int, int]) -
     seen = seen / seen[2]
     shared = (seen[0] >= 0) & (seen[0] <= wide - 1) & (seen[1] >= 0) & (seen[1] <= high - 1)
     if shared.sum() < 6:
-        return np.full((3, 3), np.nan)
+        return np.full((3, 3), np.nan), np.eye(3)
     rays, others = np.linalg.inv(view.to_pixels) @ at[:, shared], np.linalg.inv(other.to_pixels) @ seen[:, shared]
     rays, others = rays / np.linalg.norm(rays, axis=0), others / np.linalg.norm(others, axis=0)
     left, _, right = np.linalg.svd(others @ rays.T)
     found: Floats = left @ np.diag([1.0, 1.0, np.sign(np.linalg.det(left @ right))]) @ right
-    return found
+    # Turned by t a ray r goes aside by t × r.
+    tells = np.eye(3) - others @ others.T / others.shape[1]
+    share, along = np.linalg.eigh(tells)
+    held: Floats = along @ np.diag(np.sqrt(np.maximum(share, 0.0))) @ along.T
+    return found, held
 
 
 def _growth(matrix: Floats, planned: Floats, pixels: tuple[int, int]) -> float:
@@ -236,10 +243,10 @@ def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float 
             sure = _PAIR_PX / views[pair.a].scale_px / math.sqrt(max(pair.overlap, 0.05) * pair.weight)
             block = np.zeros((3, 3 * count))
             between = views[pair.a].rotation @ views[pair.b].rotation.T
-            block[:, 3 * pair.a : 3 * pair.a + 3] = np.eye(3)
-            block[:, 3 * pair.b : 3 * pair.b + 3] = -between
+            block[:, 3 * pair.a : 3 * pair.a + 3] = pair.held
+            block[:, 3 * pair.b : 3 * pair.b + 3] = -pair.held @ between
             rows.append(block * math.sqrt(weight) / sure)
-            right.append(pair.turn * math.sqrt(weight) / sure)
+            right.append(pair.held @ pair.turn * math.sqrt(weight) / sure)
         rows.append(np.eye(3 * count) / prior)
         right.append(np.zeros(3 * count))
         turns = np.linalg.lstsq(np.vstack(rows), np.concatenate(right), rcond=None)[0].reshape(count, 3)
@@ -253,8 +260,9 @@ def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float 
 
 
 def _rest_px(pair: Pair, views: Sequence[View], turn_a: Floats, turn_b: Floats) -> float:
+    """How far apart two turns leave what both frames show, pixels."""
     between = views[pair.a].rotation @ views[pair.b].rotation.T
-    return float(np.linalg.norm(turn_a - between @ turn_b - pair.turn)) * views[pair.a].scale_px
+    return float(np.linalg.norm(pair.held @ (turn_a - between @ turn_b - pair.turn))) * views[pair.a].scale_px
 
 
 def disagreement_px(pair: Pair, views: Sequence[View], found: Sequence[View]) -> float:

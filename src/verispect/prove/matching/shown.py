@@ -12,11 +12,12 @@ from scipy.optimize import linear_sum_assignment
 
 from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
+from verispect.plan.frames.between import blur_per_defocus
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.align.motion import at_level, at_middle, enlarged, motion_between
 from verispect.prove.checks.dust import is_plain
 from verispect.prove.evidence import Evidence, small_of
-from verispect.prove.expected import View, blur_per_defocus
+from verispect.prove.expected import View
 from verispect.prove.intake import Frame, read_coded
 from verispect.prove.join.placing import found_places
 from verispect.prove.join.pointing import overlap_share

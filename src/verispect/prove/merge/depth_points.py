@@ -20,9 +20,10 @@ from numpy.typing import NDArray
 
 from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
+from verispect.plan.frames.between import blur_per_defocus
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.expected import blur_per_defocus, view_of
+from verispect.prove.expected import view_of
 from verispect.prove.intake import described, grey_linear, read_coded
 from verispect.prove.merge.series import Merged
 from verispect.prove.softness.block_map import HALF, BlockNet
@@ -101,7 +102,7 @@ def depth_points(
             raise Cancelled
         grey = grey_linear(read_coded(described(path)), 1)
         seen[k] = net.kept(np.asarray(grey, np.float32), view_of(exposures[k], pixels, pitch))
-    sharp_at, unsure = net.sharp_at(replace(candidate, exposures=exposures), seen, pitch)
+    sharp_at, unsure, middle = net.sharp_at(replace(candidate, exposures=exposures), seen, pitch)
     places = np.argwhere(_with_detail(merged, merged.depth.shape))
     pixel = (places + 0.5) * np.array([rows / merged.depth.shape[0], columns / merged.depth.shape[1]])
     block = [
@@ -114,11 +115,12 @@ def depth_points(
         kept = kept[np.linspace(0, len(kept) - 1, most).astype(int)]
     least = least_unsure_mm(first.allowed_blur_mm, pitch) / blur_per_defocus(first)
     pixel, image, sure = pixel[kept], image[kept], np.maximum(sure[kept], least)
+    of = middle[block[0], block[1]][kept]
     aside = np.column_stack([pixel[:, 1] - 0.5 * columns, 0.5 * rows - pixel[:, 0]]) * pitch
     # The image stands upside down on the sensor.
     aside -= np.asarray(first.sensor_centre_mm)
     rays = np.column_stack([aside / first.state.pupil_scale_mm, np.ones(len(aside))])
-    away, near, far = (_along(rays, first, exposures, image + off) for off in (0.0 * sure, sure, -sure))
+    away, near, far = (_along(rays, exposures, of, image + off) for off in (0.0 * sure, sure, -sure))
     sound = np.isfinite(away) & (away > 0.0)
     world = first.pose.to_world_m(rays[sound] * away[sound, None])
     # What may be at infinity is unsure by as much as it is away.
@@ -129,14 +131,13 @@ def depth_points(
     return DepthPoints(world, colours, span)
 
 
-def _along(rays: Floats, first: Exposure, exposures: Sequence[Exposure], image: Floats) -> Floats:
-    """How far along each ray (its part ahead, mm) what is sharp at an image distance lies."""
-    states = sorted((exposure.state.image_distance_mm, exposure.state.focal_mm) for exposure in exposures)
-    focal = np.interp(image, *np.array(states).T)
-    axis = np.asarray(first.state.axis)
-    ahead = first.state.pupil_ahead_mm * axis
+def _along(rays: Floats, exposures: Sequence[Exposure], of: NDArray[np.int64], image: Floats) -> Floats:
+    """How far along each ray (its part ahead, mm) what is sharp at an image distance of an exposure lies."""
+    focal = np.array([exposure.state.focal_mm for exposure in exposures])[of]
+    pupil_ahead = np.array([exposure.state.pupil_ahead_mm for exposure in exposures])[of]
+    axis = np.asarray(exposures[0].state.axis)
     with np.errstate(divide="ignore"):
-        found: Floats = (image * (axis @ ahead - focal) - focal * ahead[2]) / (
+        found: Floats = (image * (pupil_ahead - focal) - focal * pupil_ahead * axis[2]) / (
             focal * rays[:, 2] - image * (rays @ axis)
         )
     return found

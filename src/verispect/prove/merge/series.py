@@ -16,10 +16,11 @@ from numpy.typing import NDArray
 
 from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
+from verispect.plan.frames.between import blur_per_defocus, closeness_per_mm, focused_from
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings, motion_between
-from verispect.prove.expected import blur_per_defocus, drawn_view
+from verispect.prove.expected import drawn_view
 from verispect.prove.intake import Coded, Frame, described, frames_in, grey_linear, in_order, read_coded
 from verispect.prove.merge.bands import bands_of, merged_in_bands
 from verispect.prove.merge.evened import evened, off_in_stops, small_light
@@ -240,7 +241,9 @@ def _focusing(
         return None
     rate = float(np.median([blur_per_defocus(exposure) for exposure in exposures]))
     pitch = sensor_wide_mm / frames[0].pixels[0]
-    return Focusing(tuple(exposure.state.image_distance_mm for exposure in exposures), rate / pitch)
+    middle = sorted(exposures, key=closeness_per_mm)[len(exposures) // 2]
+    focused = tuple(focused_from(exposure, middle)[0] for exposure in exposures)
+    return Focusing(focused, rate / pitch) if all(map(math.isfinite, focused)) else None
 
 
 def _chain(

@@ -14,9 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
+from verispect.plan.frames.between import blur_per_defocus, closeness_per_mm, focused_from
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.expected import View, ahead_m, blur_per_defocus, drawn_larger, focused_from
+from verispect.prove.expected import View, ahead_m, drawn_larger
 from verispect.prove.softness.rings import RingNet, Seen
 from verispect.prove.softness.spectra import (
     Found,
@@ -221,10 +222,15 @@ class BlockNet:
             self._directions.T.reshape(*shape, 3), self._basis,
         )  # fmt: skip
 
-    def sharp_at(self, candidate: Candidate, seen: Mapping[int, Shown], pitch_mm: float) -> tuple[Floats, Floats]:
-        """Image distance at which each block is sharp and its ±, mm, shape (R, C); NaN where it cannot be told."""
+    def sharp_at(
+        self, candidate: Candidate, seen: Mapping[int, Shown], pitch_mm: float
+    ) -> tuple[Floats, Floats, NDArray[np.int64]]:
+        """Image distance at which each block is sharp, its ±, mm, and the exposure of which, shape (R, C).
+
+        NaN, and −1, where it cannot be told.
+        """
         shape = (len(self.rows), len(self.columns))
-        found, unsure = np.full(shape, np.nan), np.full(shape, np.nan)
+        found, unsure, middle = np.full(shape, np.nan), np.full(shape, np.nan), np.full(shape, -1, np.int64)
         order = _far_to_near(candidate, seen)
         detail = np.array([seen[index].own.detail for index in order])
         for k in range(found.size):
@@ -232,7 +238,8 @@ class BlockNet:
             if told is not None:
                 where = np.unravel_index(k, shape)
                 found[where], unsure[where] = told.found.sharp_at_mm, told.found.plus_minus_mm
-        return found, unsure
+                middle[where] = told.middle
+        return found, unsure, middle
 
     def _told(
         self,
@@ -286,7 +293,7 @@ def _far_to_near(candidate: Candidate, which: Iterable[int]) -> list[int]:
     exposures = candidate.exposures
 
     def nearness(index: int) -> tuple[float, float]:
-        return exposures[index].state.image_distance_mm, -ahead_m(exposures[index], exposures[0])
+        return closeness_per_mm(exposures[index]), -ahead_m(exposures[index], exposures[0])
 
     return sorted(which, key=nearness)
 

@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 from verispect.optics.blur import pupil_cones
 from verispect.optics.lens_state import from_principal_point
 from verispect.optics.otf import disc_mtf, polychromatic_otf
+from verispect.plan.frames.between import blur_per_defocus, focused_from
 from verispect.plan.frames.rendering import Rendering, residual_mm
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.expected import blur_per_defocus, focused_from
 from verispect.prove.softness.edges import Edge, find_edge
 from verispect.prove.softness.ranging import Ranged, ranged
 from verispect.prove.softness.spectra import (
