@@ -11,6 +11,7 @@ from tests.conftest import a_lens, make_plan
 from tests.outside.oracle import rim_on_sensor
 from verispect.files.weighing_json import weighing_to_dict
 from verispect.plan.advise.weigh import Weighing
+from verispect.plan.document import Order
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
@@ -83,6 +84,23 @@ def test_a_turn_stays_for_all_frames_after_it() -> None:
     fault = [Fault(FaultName.TURN, 1, 0.5)]
     bearings = [rehearsal.take(k, fault).happened["bearing_deg"] for k in range(3)]
     assert bearings == pytest.approx([0.0, 0.5, 0.5])
+
+
+def test_what_lasts_does_so_in_the_order_in_which_frames_are_taken() -> None:
+    """And the frame before is the one taken before."""
+    plain = a_series()
+    choice = plain.scene.plan.choice.model_copy(update={"order": Order.FAR_NEAR})
+    candidate = worked("series", build_scene(plain.scene.plan.model_copy(update={"choice": choice})))
+    order = candidate.sequence
+    assert order[0] > order[-1]
+    middle = order[1]
+    rehearsal = Rehearsal(candidate, Options(pixels=SMALL))
+    turned = [
+        index for index in order if "turn" in rehearsal.take(index, [Fault(FaultName.TURN, middle, 0.5)]).happened
+    ]
+    assert turned == order[1:]
+    again = rehearsal.take(middle, [Fault(FaultName.DUPLICATE, middle, 0.0)])
+    assert np.array_equal(again.picture, rehearsal.take(order[0]).picture)
 
 
 def test_focus_that_missed_is_off_by_so_many_allowed_blurs() -> None:

@@ -98,7 +98,7 @@ class Rehearsal:
         shot = shot or Shot(index)
         if (
             shot.number == 0
-            and index > 0
+            and self.candidate.number_of(index) > 1
             and any(fault.name is FaultName.DUPLICATE and fault.frame == index for fault in faults)
         ):
             return self._once_more(index, faults, progress, is_cancelled)
@@ -144,7 +144,8 @@ class Rehearsal:
         is_cancelled: Callable[[], bool] | None,
     ) -> Taken | None:
         """The frame before, written a second time in this one's place."""
-        before = self.take(index - 1, faults, progress=progress, is_cancelled=is_cancelled)
+        sequence = self.candidate.sequence
+        before = self.take(sequence[sequence.index(index) - 1], faults, progress=progress, is_cancelled=is_cancelled)
         if before is None:
             return None
         return replace(before, index=index, happened={**before.happened, str(FaultName.DUPLICATE): 0.0})
@@ -156,9 +157,11 @@ class Rehearsal:
         exposure, gain, is_missing = planned, 1.0, False
         happened: dict[str, Any] = {}
         for fault in faults:
-            if fault.name is FaultName.TURN and fault.frame <= index:
+            # What lasts is there from then on, in whichever order the frames are taken.
+            since = fault.name in LASTING and self.candidate.number_of(fault.frame) <= self.candidate.number_of(index)
+            if fault.name is FaultName.TURN and since:
                 exposure = turned(exposure, math.radians(fault.size), 0.0)
-            elif fault.name is FaultName.DUST and fault.frame <= index:
+            elif fault.name is FaultName.DUST and since:
                 happened[str(fault.name)] = happened.get(fault.name, 0.0) + fault.size
                 continue
             elif fault.frame != index:
