@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from types import SimpleNamespace
 
@@ -65,6 +66,11 @@ def test_paving_laid_over_itself_a_few_slabs_on_accuses_nobody() -> None:
     grown = growths(pairs, 9)
     assert 0.015 < grown[4] < 0.021
     assert growth_agreed(pairs, grown, 4)
+    # Of two that are joined to nothing else none can tell which.
+    pairs = [Pair(a, b, 0.3, 0.9, np.zeros(3), 0.2, 0.003 * (b == 3)) for a, b in ((0, 1), (1, 2), (2, 3), (4, 5))]
+    pairs[-1] = replace(pairs[-1], growth=0.003)
+    grown = growths(pairs, 6)
+    assert [k for k in (3, 4, 5) if abs(grown[k]) > 1e-3 and growth_agreed(pairs, grown, k)] == [3]
 
 
 def test_light_that_focus_takes_in_a_grid_is_no_exposures_fault(tmp_path: Path) -> None:

@@ -59,6 +59,19 @@ def test_one_pair_that_lies_is_outvoted() -> None:
         assert Rotation.from_matrix(after.rotation @ before.rotation.T).magnitude() < 2.5e-3
 
 
+def test_a_small_overlap_hardly_tells_a_turn_about_its_own_direction() -> None:
+    """What two frames share lies straight ahead of the first; they were laid over one another a degree askew."""
+    planned = [view(0), view(10)]
+    askew = np.radians(1.0) * np.array([0.0, 0.0, 1.0])
+    pair = Pair(0, 1, 0.4, 0.9, askew, 0.1, held=np.diag([1.0, 1.0, 0.1]))
+    other = replace(pair, held=np.eye(3))
+    turns = [
+        Rotation.from_matrix(corrected(planned, [one])[0].rotation @ planned[0].rotation.T).magnitude()
+        for one in (pair, other)
+    ]
+    assert turns[0] < 0.5 * turns[1]
+
+
 def test_what_is_not_trusted_changes_nothing() -> None:
     planned = [view(-10), view(10)]
     pair = Pair(0, 1, 0.4, 0.1, np.array([0.0, 0.01, 0.0]), 5.0)

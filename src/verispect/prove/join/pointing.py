@@ -204,11 +204,17 @@ def growths(pairs: Sequence[Pair], count: int) -> Floats:
 
 
 def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
-    """Whether two neighbours of a frame at least, or its only one, have it grown by about as much as was found."""
-    told = []
+    """Whether two neighbours of a frame at least, or its only one, have it grown by about as much as was found.
+
+    Of two frames that are joined to nothing else none can tell which it is.
+    """
+    told, beside = [], set()
     for pair in pairs:
         if pair.trusted and number in (pair.a, pair.b):
             told.append(grown[pair.a] + pair.growth if pair.b == number else grown[pair.b] - pair.growth)
+            beside.add(pair.a + pair.b - number)
+    if not any(pair.trusted and number not in (pair.a, pair.b) and beside & {pair.a, pair.b} for pair in pairs):
+        return False
     near = sum(abs(one - grown[number]) < max(0.25 * abs(grown[number]), 3.0 * _GROWTH_NOISE) for one in told)
     return bool(near >= min(2, len(told)) and near > 0)
 
