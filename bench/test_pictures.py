@@ -89,4 +89,4 @@ def test_a_merge(benchmark, frames: list[Path], series: Candidate, proof: bool) 
 
 def test_a_join(benchmark, tmp_path: Path, grid: Candidate) -> None:
     shots = rehearsed(grid, tmp_path / "grid")
-    measured(benchmark, lambda: join(shots, exposures=grid.exposures, sensor_wide_mm=36.0), len(shots))
+    measured(benchmark, lambda: join(shots, exposures=grid.exposures, sensor_mm=(36.0, 24.0)), len(shots))

@@ -61,7 +61,7 @@ def merge(frames: Places, *, plan: Plan | None = None, method: str | None = None
             together.places,
             as_given=together.as_given,
             exposures=None if candidate is None else candidate.exposures,
-            sensor_wide_mm=36.0 if plan is None else plan.sensor_mm[0],
+            sensor_mm=None if plan is None else plan.sensor_mm,
             proof=proof,
         )
     together.name_shots(found.frames)
@@ -77,16 +77,16 @@ def join(
     from verispect.prove.merge.shots import shots_together
 
     candidate = None if plan is None else _worked(plan, method)
-    sensor = None if plan is None else plan.sensor_mm[0]
+    sensor = None if plan is None else plan.sensor_mm
     with shots_together(_paths(frames), candidate, None, None) as together:
         found = joined(
             together.places,
             as_given=together.as_given,
             exposures=None if candidate is None else candidate.exposures,
-            sensor_wide_mm=sensor,
+            sensor_mm=sensor,
             basis=None if candidate is None else candidate.scene.pose.matrix,
             projection=projection,
-            merge_cell=lambda paths, planned: merged(paths, exposures=planned, sensor_wide_mm=sensor or 36.0).pixels,
+            merge_cell=lambda paths, planned: merged(paths, exposures=planned, sensor_mm=sensor).pixels,
         )
     together.name_shots([*found.frames, *found.pairs])
     return found

@@ -70,7 +70,7 @@ def test_marks_and_the_missed_focus_are_told_and_nothing_else(missed: Path, inne
 def test_a_merge_tells_distances_of_it(missed: Path, inner: Candidate) -> None:
     files = [path for k, path in enumerate(sorted(missed.glob("*.tif"))) if k != 3]
     exposures = [exposure for k, exposure in enumerate(inner.exposures) if k != 3]
-    merged = merge(files, as_given=True, exposures=exposures, sensor_wide_mm=inner.scene.plan.sensor_mm[0])
+    merged = merge(files, as_given=True, exposures=exposures, sensor_mm=inner.scene.plan.sensor_mm)
     points = depth_points(merged, inner)
     assert len(points.world_m) > 50
     # Everything stands between the nearest mark and the wall behind the farthest.

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import tifffile
 from PIL import Image
 
 from tests.raw_file import write_raw
@@ -31,7 +32,9 @@ def test_a_small_picture_is_like_the_frame(tmp_path: Path, name: str) -> None:
 
 
 def test_an_upright_frame_stands_upright(tmp_path: Path) -> None:
-    write_picture(tmp_path / "a.tif", scene(), orientation=6)
+    # As the file lies: laid on its side by one who looks at it upright.
+    write_picture(tmp_path / "a.tif", np.ascontiguousarray(np.rot90(scene(), -1)), orientation=6)
+    assert np.array_equal(tifffile.imread(tmp_path / "a.tif"), scene())
     small = thumbnail(tmp_path / "a.tif")
     assert small.shape == (SIDE, 48, 3)
     # Turned clockwise, what was on the left comes on top, and the red top to the right.

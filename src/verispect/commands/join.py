@@ -84,14 +84,14 @@ def run(given: Sequence[str]) -> int:
 def _asked(candidate: Candidate | None, happened: Run | None) -> dict[str, Any]:
     """What is known of where the frames lie: the plan's angles and what happened, or nothing."""
     if candidate is None:
-        return {"exposures": None, "sensor_wide_mm": None}
+        return {"exposures": None, "sensor_mm": None}
     from verispect.prove.expected import turned_as_happened
 
     if not candidate.method.is_grid:
         raise FileError("{method} is no grid; merge its frames instead", method=candidate.method.name)
     return {
         "exposures": candidate.exposures,
-        "sensor_wide_mm": candidate.scene.plan.sensor_mm[0],
+        "sensor_mm": candidate.scene.plan.sensor_mm,
         "basis": candidate.scene.pose.matrix,
         "rotations": None if happened is None else turned_as_happened(happened, candidate.exposures),
     }

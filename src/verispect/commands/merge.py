@@ -64,7 +64,7 @@ def run(given: Sequence[str]) -> int:
                 together.places,
                 as_given=together.as_given,
                 exposures=None if candidate is None else candidate.exposures,
-                sensor_wide_mm=36.0 if candidate is None else candidate.scene.plan.sensor_mm[0],
+                sensor_mm=None if candidate is None else candidate.scene.plan.sensor_mm,
                 proof=options.preview,
                 align=not options.no_align,
                 smooth=options.smooth,

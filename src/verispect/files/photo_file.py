@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from verispect.errors import FileError
+from verispect.files.orientation import ON_ITS_SIDE
 
 Pixels = np.ndarray[tuple[int, int, int], np.dtype[np.uint8]]
 
@@ -19,8 +20,6 @@ RAWS = (".dng", ".nef", ".cr2", ".cr3", ".arw", ".raf", ".orf", ".rw2", ".pef", 
 MOST_PIXELS = 400_000_000
 _SHOWN_PX = 2400
 _DIAGONAL_35_MM = math.hypot(36.0, 24.0)
-# Orientations of Exif that lay the picture on its side.
-_TURNED = (5, 6, 7, 8)
 
 
 @dataclass(frozen=True)
@@ -104,7 +103,7 @@ def _plain(path: Path) -> Picture:
         int(_figure(told.get(0xA210)) or 2),
         (width, height),
     )
-    if told.get(0x0112) in _TURNED:
+    if told.get(0x0112) in ON_ITS_SIDE:
         width, height = height, width
     return Picture(shown, width, height, focal, sensor)
 

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from verispect.errors import FileError
 from verispect.files.atomic import write_atomically
+from verispect.files.orientation import laid_back
 
 Pixels16 = NDArray[np.uint16]
 TIFF_SUFFIXES = (".tif", ".tiff")
@@ -92,7 +93,9 @@ def write_picture(
     orientation: int = 1,
     force: bool = False,
 ) -> None:
-    """Write 16-bit RGB pixels (rows, columns, 3); JPEG takes their upper 8 bits.
+    """Write 16-bit RGB pixels (rows, columns, 3), as they are looked at; JPEG takes their upper 8 bits.
+
+    TIFF and JPEG lay them down by `orientation` and say so; a PNG stands upright.
 
     Raises
     ------
@@ -104,9 +107,9 @@ def write_picture(
     suffix = path.suffix.lower()
     shot = shot or Shot()
     if suffix in TIFF_SUFFIXES:
-        write_atomically(path, _tiff(pixels, shot, icc, orientation))
+        write_atomically(path, _tiff(laid_back(pixels, orientation), shot, icc, orientation))
     elif suffix in (".jpg", ".jpeg"):
-        write_atomically(path, _jpeg(pixels, shot, icc, orientation))
+        write_atomically(path, _jpeg(laid_back(pixels, orientation), shot, icc, orientation))
     else:
         write_atomically(path, _png(pixels))
 

@@ -21,7 +21,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove.checks.dust import seen_on
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of, is_compressed
 from verispect.prove.grid_check import compare_cells
-from verispect.prove.intake import Frame, frames_in
+from verispect.prove.intake import Frame, frames_in, stands_as
 from verispect.prove.left_aside import of_one_size, readable_frames, unreadable
 from verispect.prove.looked import Looked, Pointed, looked
 from verispect.prove.matching.by_photograph import Laid, seen_by_photograph
@@ -49,6 +49,10 @@ _MOVED_PX = 3.0
 _UNLIKE = 0.4
 _SIDE_BY_SIDE = (
     "These frames show unlike things: they are no series as the plan's method has it, but may be joined side by side",
+)
+_HELD_OTHERWISE = (
+    "the frames are not held as the plan has the camera, one upright and the other wide: they were checked without "
+    "it: say in Camera how it was held",
 )
 _UNLIKE_PHOTOGRAPH = (
     "The frames have too little in common with the plan's photograph: marks were looked for where the plan has them",
@@ -94,8 +98,12 @@ def check(
         plan or the frames do not have. What else cannot be checked with the others is left aside, and the report says
         so.
     """
-    frames, broken = readable_frames(frames_in(places))
+    sensor_mm = None if candidate is None else candidate.scene.plan.sensor_mm
+    frames, broken = readable_frames(frames_in(places), sensor_mm)
     frames, others = of_one_size(frames)
+    lies_otherwise = candidate is not None and not stands_as(frames[0].pixels, candidate.scene.plan.sensor_mm)
+    if lies_otherwise:
+        candidate, run, pointed = None, None, ()
     evidence = Evidence(
         frames, candidate, run, progress or (lambda _share, _text: None), is_cancelled or (lambda: False), recall
     )
@@ -104,7 +112,7 @@ def check(
     given, rest = put_together([frame.path.name for frame in evidence.frames], together or ByHand())
     laid, unread = _laid(None if pointed else photograph, candidate)
     report = _Check(evidence, looks, given, rest, pointed, laid).report()
-    report.advice += unread
+    report.advice += [*unread, *(_HELD_OTHERWISE if lies_otherwise else ())]
     report.frames += [one.report for one in aside]
     # A file that was badly copied is mended soonest.
     report.redo = redo([one.report for one in aside], [], []) + report.redo

@@ -106,7 +106,7 @@ def merge_files(
 ) -> MergedFile | None:
     """Merge files into a picture; None where it was stopped."""
     exposures = None if candidate is None or candidate.method.is_grid else candidate.exposures
-    sensor = (36.0, 24.0) if candidate is None else candidate.scene.plan.sensor_mm
+    sensor = None if candidate is None else candidate.scene.plan.sensor_mm
     _make_folder(target)
     ready_for(target, bytes_of_picture(target, described(files[0]).pixels))
     try:
@@ -116,7 +116,7 @@ def merge_files(
             is_cancelled=is_cancelled,
         ) as together:  # fmt: skip
             merged = merge(
-                together.places, as_given=together.as_given, exposures=exposures, sensor_wide_mm=sensor[0],
+                together.places, as_given=together.as_given, exposures=exposures, sensor_mm=sensor,
                 proof=proof, progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
             )  # fmt: skip
             assert merged.first is not None
@@ -151,7 +151,7 @@ def join_files(
         and candidate.method.is_grid
         and len(files) in (candidate.frame_count, candidate.shot_count)
     )
-    sensor = None if candidate is None or not planned else candidate.scene.plan.sensor_mm[0]
+    sensor = None if candidate is None or not planned else candidate.scene.plan.sensor_mm
     run = _run_of(files[0].parent, candidate)
     _make_folder(target)
     try:
@@ -163,7 +163,7 @@ def join_files(
                 target,
                 together.places,
                 as_given=together.as_given,
-                sensor_wide_mm=sensor,
+                sensor_mm=sensor,
                 force=True,
                 exposures=candidate.exposures if candidate is not None and planned else None,
                 basis=candidate.scene.pose.matrix if candidate is not None and planned else None,

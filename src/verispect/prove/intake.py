@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 import re
 import warnings
+from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -16,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.errors import FileError
+from verispect.files.orientation import size_upright, upright
 
 Linear = NDArray[np.float32]
 Coded = NDArray[np.uint16]
@@ -43,6 +45,17 @@ class Frame:
     subject_m: float | None = None
     pixel_mm: float | None = None
     orientation: int = 1
+
+    @property
+    def stored_pixels(self) -> tuple[int, int]:
+        """Width and height as the file has them."""
+        return size_upright(self.pixels, self.orientation)
+
+    def held(self, orientation: int) -> Frame:
+        """The same as if its file told another orientation."""
+        if orientation == self.orientation:
+            return self
+        return replace(self, pixels=size_upright(self.stored_pixels, orientation), orientation=orientation)
 
     @property
     def focal_px(self) -> float:
@@ -134,9 +147,10 @@ def described(path: Path) -> Frame:
 
     per_unit, unit = told("FocalPlaneXResolution"), told("FocalPlaneResolutionUnit") or 2.0
     pixel = {2: 25.4, 3: 10.0, 4: 1.0}.get(int(unit), 25.4) / per_unit if per_unit else None
+    orientation = int(told("Orientation") or 1)
     return Frame(
         path=path,
-        pixels=size,
+        pixels=size_upright(size, orientation),
         taken=_moment(tags),
         focal_mm=told("FocalLength"),
         f_number=told("FNumber"),
@@ -144,8 +158,31 @@ def described(path: Path) -> Frame:
         iso=told("ISOSpeedRatings", "PhotographicSensitivity"),
         subject_m=told("SubjectDistance"),
         pixel_mm=pixel if pixel and 1e-4 < pixel < 1.0 else None,
-        orientation=int(told("Orientation") or 1),
+        orientation=orientation,
     )
+
+
+def held_alike(frames: Sequence[Frame], sensor_mm: tuple[float, float] | None = None) -> list[Frame]:
+    """The frames as one camera on one tripod takes them, whatever it thought of how it was held.
+
+    Pointed steeply down it guesses, and may change its mind between two frames: of those of one size the tag that
+    most have counts. Where a plan says how the camera is held, by the `sensor_mm` wide and high, a tag that lays the
+    frame otherwise than its sensor does not count.
+    """
+    found = list(frames)
+    if sensor_mm is not None:
+        # What lies so in its file needs no tag.
+        found = [one if stands_as(one.pixels, sensor_mm) or not stands_as(one.stored_pixels, sensor_mm)
+                 else one.held(1) for one in found]  # fmt: skip
+    tags = {size: Counter(one.orientation for one in found if one.stored_pixels == size)
+            for size in {one.stored_pixels for one in found}}  # fmt: skip
+    return [one.held(tags[one.stored_pixels].most_common(1)[0][0]) for one in found]
+
+
+def stands_as(size: tuple[int, int], sensor_mm: tuple[float, float]) -> bool:
+    """Whether a picture (wide, high) lies or stands as a sensor does; what is square does both."""
+    (wide, high), (width, height) = size, sensor_mm
+    return (wide - high) * (width - height) >= 0
 
 
 def in_order(frames: Sequence[Frame]) -> list[Frame]:
@@ -248,6 +285,8 @@ def _size(path: Path) -> tuple[int, int]:
 def read_coded(frame: Frame) -> Coded:
     """A frame's pixels as they are coded (rows, columns, 3), 16 bits; raws are developed alike, with sRGB's curve.
 
+    As the picture is looked at, which is how a plan has it: a camera held upright turns nothing but a tag.
+
     Raises
     ------
     FileError
@@ -287,7 +326,7 @@ def read_kept(frame: Frame) -> Kept:
                 pixels = cv2.cvtColor(found, cv2.COLOR_BGR2RGB if found.shape[2] == 3 else cv2.COLOR_BGRA2RGB)
     except (OSError, ValueError, IndexError, KeyError, TypeError, cv2.error, RuntimeError) as error:
         raise _no_picture(path) from error
-    return _by_pixels(pixels, path)
+    return np.ascontiguousarray(upright(_by_pixels(pixels, path), frame.orientation))
 
 
 def _tiff(path: Path) -> NDArray[Any]:

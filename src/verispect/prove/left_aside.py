@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from verispect.errors import FileError
-from verispect.prove.intake import Frame, described, in_order
+from verispect.prove.intake import Frame, described, held_alike, in_order
 from verispect.prove.report import Fault, FrameReport
 
 
@@ -32,8 +32,10 @@ def unreadable(path: Path, why: FileError) -> LeftAside:
     return LeftAside(path, why, Fault("unreadable", 0.0, said, "copy it from the card once more, or take it again"))
 
 
-def readable_frames(paths: Sequence[Path]) -> tuple[list[Frame], list[LeftAside]]:
-    """Frames whose headers can be read, in order, and the other files.
+def readable_frames(
+    paths: Sequence[Path], sensor_mm: tuple[float, float] | None = None
+) -> tuple[list[Frame], list[LeftAside]]:
+    """Frames whose headers can be read, in order, and the other files; `sensor_mm` as in `held_alike`.
 
     Raises
     ------
@@ -48,7 +50,7 @@ def readable_frames(paths: Sequence[Path]) -> tuple[list[Frame], list[LeftAside]
             aside.append(unreadable(path, error))
     if not frames and aside:
         raise aside[0].why
-    return in_order(frames), aside
+    return in_order(held_alike(frames, sensor_mm)), aside
 
 
 def of_one_size(frames: Sequence[Frame]) -> tuple[list[Frame], list[LeftAside]]:

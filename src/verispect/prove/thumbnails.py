@@ -11,10 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.errors import FileError
+from verispect.files.orientation import upright
 from verispect.prove.intake import RAWS, described, read_coded
 
 SIDE = 72
-_TURNS = {3: 2, 6: 3, 8: 1}
 
 
 def thumbnail(path: Path, side: int = SIDE) -> NDArray[np.uint8]:
@@ -26,13 +26,12 @@ def thumbnail(path: Path, side: int = SIDE) -> NDArray[np.uint8]:
         For what is no picture.
     """
     frame = described(path)
-    pixels = _quick(path, side)
-    if pixels is None:
-        pixels = (read_coded(frame) >> 8).astype(np.uint8)
+    quick = _quick(path, side)
+    pixels = (read_coded(frame) >> 8).astype(np.uint8) if quick is None else upright(quick, frame.orientation)
     scale = side / max(pixels.shape[:2])
     size = (max(1, round(pixels.shape[1] * scale)), max(1, round(pixels.shape[0] * scale)))
     small = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA if scale < 1.0 else cv2.INTER_LINEAR)
-    return np.ascontiguousarray(np.rot90(small, _TURNS.get(frame.orientation, 0)))
+    return np.asarray(small, np.uint8)
 
 
 def _quick(path: Path, side: int) -> NDArray[np.uint8] | None:

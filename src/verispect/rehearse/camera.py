@@ -72,7 +72,7 @@ class Rehearsal:
     def __init__(self, candidate: Candidate, options: Options) -> None:
         self.candidate, self.options = candidate, options
         plan = candidate.scene.plan
-        wide, high = options.pixels or _upright(plan.kit.body.pixels, plan.sensor_mm)
+        wide, high = _upright(options.pixels or plan.kit.body.pixels, plan.sensor_mm)
         self.pixels = (wide, high)
         # Square pixels that fill the sensor's width; a picture of another shape shows less or more of its height.
         self.pitch_mm = plan.sensor_mm[0] / wide

@@ -51,7 +51,7 @@ def test_bent_frames_are_joined_straight(tmp_path: Path, share: float, planned: 
     """Corners 3 % farther in, or 1.2 % farther out: found within 0.3 % of the corners' way, turns within a pixel."""
     k1 = share / CORNER**2
     paths = taken(tmp_path, BASES, k1=k1)
-    found = join(paths, as_given=True, exposures=None, sensor_wide_mm=None) if not planned else _planned(paths)
+    found = join(paths, as_given=True, exposures=None, sensor_mm=None) if not planned else _planned(paths)
     assert found.corners_share == pytest.approx(share, abs=0.003)
     turns = [np.array(frame["rotation"]) for frame in found.frames]
     worst = max(
@@ -77,7 +77,7 @@ def _planned(paths: list[Path]):
     room.folder.mkdir()
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(grid, "_planned_places", lambda *_args: placed)
-        return join(paths, as_given=True, exposures=[None] * 6, sensor_wide_mm=36.0, room=room)
+        return join(paths, as_given=True, exposures=[None] * 6, sensor_mm=(36.0, 24.0), room=room)
 
 
 def test_straightening_takes_out_what_opencv_put_in(tmp_path: Path) -> None:

@@ -54,7 +54,7 @@ def test_who_moved_comes_out_once_and_whole(tmp_path: Path, moved_to: float | No
     sphere = painted_sphere()
     still = [seen(sphere, basis) for basis in BASES]
     frames = [standing(still[0], -3.5, -15), still[1] if moved_to is None else standing(still[1], moved_to, 15)]
-    found = join(written(tmp_path, frames), as_given=True, exposures=None, sensor_wide_mm=None)
+    found = join(written(tmp_path, frames), as_given=True, exposures=None, sensor_mm=None)
     assert len({ghost["file"] for ghost in found.ghosts}) == len(found.ghosts) == 1
     assert "is taken from" in str(ghost_words(found.ghosts[0]))
     by = int(found.ghosts[0]["file"][6:9]) - 1
@@ -76,7 +76,7 @@ def test_where_nothing_moved_nothing_is_told_and_a_straight_lens_is_left_alone(t
     frames = [seen(painted_sphere(), turn(b, p)) for p in (-8, 8) for b in (-20, 0, 20)]
     # One of them much out of focus: what is blurred has not moved.
     frames[1] = cv2.GaussianBlur(frames[1], (0, 0), 2.0)
-    found = join(written(tmp_path, frames), as_given=True, exposures=None, sensor_wide_mm=None)
+    found = join(written(tmp_path, frames), as_given=True, exposures=None, sensor_mm=None)
     assert found.ghosts == []
     assert found.corners_share == 0.0
     assert bend_words(found) is None

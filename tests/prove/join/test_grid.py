@@ -32,7 +32,7 @@ def joined_of(folder: Path, grid: Candidate, **more):
     room = folder.parent / "room"
     room.mkdir(exist_ok=True)
     return join(
-        [folder], room=Room(room), exposures=grid.exposures, sensor_wide_mm=36.0, basis=grid.scene.pose.matrix,
+        [folder], room=Room(room), exposures=grid.exposures, sensor_mm=(36.0, 24.0), basis=grid.scene.pose.matrix,
         merge_cell=lambda paths, exposures: merge(paths, exposures=exposures).pixels, **more,
     )  # fmt: skip
 
@@ -84,9 +84,9 @@ def test_frames_of_one_pointing_are_one_cell(small_grid: Candidate) -> None:
 def test_another_number_of_frames_is_told(folder: Path, small_grid: Candidate) -> None:
     few = sorted(folder.glob("*.tif"))[:2]
     with pytest.raises(FileError, match=str(small_grid.frame_count)):
-        join(few, exposures=small_grid.exposures, sensor_wide_mm=36.0)
+        join(few, exposures=small_grid.exposures, sensor_mm=(36.0, 24.0))
 
 
 def test_it_stops_when_it_is_told_to(folder: Path, small_grid: Candidate) -> None:
     with pytest.raises(Cancelled):
-        join([folder], exposures=small_grid.exposures, sensor_wide_mm=36.0, is_cancelled=lambda: True)
+        join([folder], exposures=small_grid.exposures, sensor_mm=(36.0, 24.0), is_cancelled=lambda: True)

@@ -23,7 +23,7 @@ def folder(tmp_path_factory) -> Path:
 
 
 def joined(folder: Path, room: Room | None, **more):
-    return join([folder], exposures=None, sensor_wide_mm=None, room=room, **more)
+    return join([folder], exposures=None, sensor_mm=None, room=room, **more)
 
 
 def test_what_is_made_on_the_disk_is_what_memory_would_hold(folder: Path, tmp_path: Path, monkeypatch) -> None:

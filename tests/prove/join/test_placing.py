@@ -51,7 +51,7 @@ def test_a_full_circle_closes_and_stands_level(tmp_path: Path) -> None:
     for view in placed.views:
         assert math.degrees(math.asin(view.rotation[2][1])) == pytest.approx(3.0, abs=0.1)
         assert math.degrees(math.asin(view.rotation[0][1])) == pytest.approx(0.0, abs=0.1)
-    joined = join([tmp_path], exposures=None, sensor_wide_mm=None)
+    joined = join([tmp_path], exposures=None, sensor_mm=None)
     assert joined.canvas.projection == "cylinder"
     assert joined.canvas.size[0] == pytest.approx(2 * math.pi * FOCAL_PX, rel=0.01)
     # Seen through its own ends: the first and the last column are neighbours on the cylinder.

@@ -25,13 +25,13 @@ def test_a_full_disk_at_the_end_costs_only_the_end(tmp_path: Path, monkeypatch) 
 
     monkeypatch.setattr(written, "write_large", full)
     with pytest.raises(FileError, match="no space left"):
-        join_to(out, [frames], sensor_wide_mm=None, exposures=None)
+        join_to(out, [frames], sensor_mm=None, exposures=None)
     assert place_of(out).is_dir()
     monkeypatch.setattr(written, "write_large", really)
     # Nothing is measured or painted a second time.
     monkeypatch.setattr("verispect.prove.join.grid.small_pictures", None)
     monkeypatch.setattr(large, "paint_parts", None)
-    join_to(out, [frames], sensor_wide_mm=None, exposures=None)
+    join_to(out, [frames], sensor_mm=None, exposures=None)
     assert out.is_dir()
     assert not place_of(out).exists()
 
@@ -40,7 +40,7 @@ def test_a_small_one_is_written_by_its_ending(tmp_path: Path) -> None:
     frames = tmp_path / "frames"
     frames.mkdir()
     taken(frames, [turn(b, 0) for b in (0, 20)])
-    joined = join_to(tmp_path / "wide.jpg", [frames], sensor_wide_mm=None, exposures=None)
+    joined = join_to(tmp_path / "wide.jpg", [frames], sensor_mm=None, exposures=None)
     assert not joined.on_disk
     back = read_coded(described(tmp_path / "wide.jpg"))
     assert back.shape == joined.pixels.shape

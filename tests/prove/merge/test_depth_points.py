@@ -26,7 +26,7 @@ pytestmark = pytest.mark.xdist_group("depth")
 
 @pytest.fixture(scope="module")
 def merged(series: Candidate, rehearsed: Rehearse) -> Merged:
-    return merge([rehearsed()], exposures=series.exposures, sensor_wide_mm=series.scene.plan.sensor_mm[0])
+    return merge([rehearsed()], exposures=series.exposures, sensor_mm=series.scene.plan.sensor_mm)
 
 
 def test_placards_lie_where_they_stood(merged: Merged, series: Candidate) -> None:

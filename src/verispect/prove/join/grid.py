@@ -22,7 +22,7 @@ from verispect.files.picture_out import bytes_of_picture
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.expected import View, view_of
-from verispect.prove.intake import Coded, Frame, described, frames_in, in_order
+from verispect.prove.intake import Coded, Frame, described, frames_in, held_alike, in_order
 from verispect.prove.join.bend import corner_tangent, straightened, with_bend
 from verispect.prove.join.canvas import Canvas, canvas_for
 from verispect.prove.join.crop import crop_of
@@ -126,7 +126,7 @@ def join(
     *,
     as_given: bool = False,
     exposures: Sequence[Exposure] | None,
-    sensor_wide_mm: float | None,
+    sensor_mm: tuple[float, float] | None,
     basis: Floats | None = None,
     rotations: dict[int, Floats] | None = None,
     projection: str | None = None,
@@ -143,8 +143,8 @@ def join(
         Whether the files stand in the order of the exposures; else they are put in that in which they were taken.
     exposures : sequence of Exposure or None
         As planned, one a frame in order; without them the frames alone tell where they looked.
-    sensor_wide_mm : float or None
-        Width of the sensor; None where neither a plan nor the frames tell it.
+    sensor_mm : (float, float) or None
+        Width and height of the sensor as the camera is held; None without a plan.
     basis : ndarray, shape (3, 3), optional
         The wanted picture's own view.
     rotations : dict, optional
@@ -167,7 +167,7 @@ def join(
         tell(share, text)
 
     stop = is_cancelled or (lambda: False)
-    frames = [described(path) for path in frames_in(places)]
+    frames = held_alike([described(path) for path in frames_in(places)], sensor_mm)
     if not as_given:
         frames = in_order(frames)
     if len({frame.pixels for frame in frames}) > 1:
@@ -182,9 +182,9 @@ def join(
         else:
             large_mb = 0.0 if room.on_disk else room.memory_mb / _SHARE_OF_MEMORY
         if exposures is None:
-            placed = found_places(frames, sensor_wide_mm, say, stop)
+            placed = found_places(frames, None if sensor_mm is None else sensor_mm[0], say, stop)
         else:
-            placed = _planned_places(frames, exposures, sensor_wide_mm or 36.0, rotations)
+            placed = _planned_places(frames, exposures, 36.0 if sensor_mm is None else sensor_mm[0], rotations)
 
         def merge_members(members: Sequence[int]) -> Coded:
             assert merge_cell is not None

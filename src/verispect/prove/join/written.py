@@ -46,7 +46,7 @@ def join_to(
     out: Path,
     places: Sequence[Path],
     *,
-    sensor_wide_mm: float | None,
+    sensor_mm: tuple[float, float] | None,
     jobs: int = 1,
     memory_mb: int = 2500,
     scheduler: str | None = None,
@@ -68,15 +68,14 @@ def join_to(
     suffix = out.suffix.lower()
 
     def merge_cell(paths: list[Path], exposures: list[Exposure] | None) -> Coded:
-        wide = sensor_wide_mm or 36.0
-        return merge(paths, exposures=exposures, sensor_wide_mm=wide, memory_mb=memory_mb).pixels
+        return merge(paths, exposures=exposures, sensor_mm=sensor_mm, memory_mb=memory_mb).pixels
 
     with working_folder(out) as folder:
         room = Room(
             folder, jobs, memory_mb, scheduler, on_disk=suffix == ZARR or scheduler is not None,
             most_side=_JPEG_SIDE if suffix in (".jpg", ".jpeg") else None, out=out,
         )  # fmt: skip
-        joined = join(places, sensor_wide_mm=sensor_wide_mm, merge_cell=merge_cell, room=room, **how)
+        joined = join(places, sensor_mm=sensor_mm, merge_cell=merge_cell, room=room, **how)
         first, stop = joined.first, how.get("is_cancelled")
         assert first is not None
 

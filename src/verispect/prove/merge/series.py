@@ -21,7 +21,16 @@ from verispect.plan.frames.exposure import Exposure
 from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings, motion_between
 from verispect.prove.expected import drawn_view
-from verispect.prove.intake import Coded, Frame, described, frames_in, grey_linear, in_order, read_coded
+from verispect.prove.intake import (
+    Coded,
+    Frame,
+    described,
+    frames_in,
+    grey_linear,
+    held_alike,
+    in_order,
+    read_coded,
+)
 from verispect.prove.merge.bands import bands_of, merged_in_bands
 from verispect.prove.merge.evened import evened, off_in_stops, small_light
 from verispect.prove.merge.ghosts import ghosts_in, leave_out
@@ -85,7 +94,7 @@ def merge(
     *,
     as_given: bool = False,
     exposures: Sequence[Exposure] | None = None,
-    sensor_wide_mm: float = 36.0,
+    sensor_mm: tuple[float, float] | None = None,
     proof: bool = False,
     align: bool = True,
     smooth: float = 0.5,
@@ -118,7 +127,7 @@ def merge(
     begin_peak()
     say = progress or (lambda _share, _text: None)
     stop = is_cancelled or (lambda: False)
-    frames = [described(path) for path in frames_in(places)]
+    frames = held_alike([described(path) for path in frames_in(places)], sensor_mm)
     if not as_given:
         frames = in_order(frames)
     if len({frame.pixels for frame in frames}) > 1:
@@ -129,7 +138,8 @@ def merge(
     if not bright:
         raise FileError("nothing but dark frames; there is nothing to merge")
     frames, exposures = _some(frames, bright), None if exposures is None else _some(exposures, bright)
-    planned = _planned(frames, exposures, sensor_wide_mm)
+    wide_mm = 36.0 if sensor_mm is None else sensor_mm[0]
+    planned = _planned(frames, exposures, wide_mm)
     together, matrices, motions = _chain(frames, greys, planned, align, say, stop)
     strangers = [frame.path.name for k, frame in enumerate(frames) if k not in together]
     frames, greys, smalls = _some(frames, together), _some(greys, together), _some(smalls, together)
@@ -161,7 +171,7 @@ def merge(
 
     held = sum(grey.nbytes for grey in greys) / 1e6
     del greys
-    focusing = _focusing(frames, exposures, sensor_wide_mm) if passes > 1 else None
+    focusing = _focusing(frames, exposures, wide_mm) if passes > 1 else None
     bands = bands_of(frames[0].pixels, passes, memory_mb - held, unveiling=focusing is not None)
     whole = merged_in_bands(bands, frames[0].pixels, len(frames), laid, passes, smooth, focusing, say, stop)
     told = [
@@ -222,25 +232,23 @@ def _some(of: Sequence[_T], which: Sequence[int]) -> list[_T]:
     return [of[k] for k in which]
 
 
-def _planned(frames: Sequence[Frame], exposures: Sequence[Exposure] | None, sensor_wide_mm: float) -> list[Floats]:
+def _planned(frames: Sequence[Frame], exposures: Sequence[Exposure] | None, wide_mm: float) -> list[Floats]:
     """From each frame to the first, as the plan has it."""
     if exposures is None:
         return [np.eye(3)] * len(frames)
-    pitch = sensor_wide_mm / frames[0].pixels[0]
+    pitch = wide_mm / frames[0].pixels[0]
     views = [drawn_view(exposure, exposures[0], frames[0].pixels, pitch) for exposure in exposures]
     return [view.onto(views[0]) for view in views]
 
 
-def _focusing(
-    frames: Sequence[Frame], exposures: Sequence[Exposure] | None, sensor_wide_mm: float
-) -> Focusing | None:
+def _focusing(frames: Sequence[Frame], exposures: Sequence[Exposure] | None, wide_mm: float) -> Focusing | None:
     """How the frames were focused, by the plan; None without one, or where the camera itself was moved."""
     if exposures is None:
         return None
     if float(np.ptp([exposure.pose.pupil_m for exposure in exposures], axis=0).max()) > _STOOD_STILL_M:
         return None
     rate = float(np.median([blur_per_defocus(exposure) for exposure in exposures]))
-    pitch = sensor_wide_mm / frames[0].pixels[0]
+    pitch = wide_mm / frames[0].pixels[0]
     middle = sorted(exposures, key=closeness_per_mm)[len(exposures) // 2]
     focused = tuple(focused_from(exposure, middle)[0] for exposure in exposures)
     return Focusing(focused, rate / pitch) if all(map(math.isfinite, focused)) else None

@@ -33,6 +33,7 @@ from verispect.prove.intake import (
     described,
     frames_in,
     grey_linear,
+    held_alike,
     in_order,
     linear_of,
     read_coded,
@@ -114,7 +115,7 @@ def shots_together(
         yield Together(places)
         return
     say, stop = progress or (lambda _share, _text: None), is_cancelled or (lambda: False)
-    frames = in_order([described(path) for path in frames_in(places)])
+    frames = in_order(held_alike([described(path) for path in frames_in(places)], candidate.scene.plan.sensor_mm))
     if candidate.shots == [Shot(k) for k in range(candidate.frame_count)]:
         ordered = None if run is not None else in_planned_order(frames, candidate, stop)
         yield Together(places) if ordered is None else Together([frame.path for frame in ordered], as_given=True)

@@ -21,7 +21,7 @@ from scipy.optimize import least_squares
 from verispect.errors import FileError
 from verispect.optics.conjugates import image_distance_for_scale_mm
 from verispect.optics.types import Floats
-from verispect.prove.intake import Frame, described, frames_in, grey_linear, in_order, read_coded
+from verispect.prove.intake import described, frames_in, grey_linear, in_order, read_coded
 
 # Row and column of a thing's middle in the first frame as it is seen upright, and the side of the patch about it.
 Patch = tuple[float, float, float | None]
@@ -106,7 +106,7 @@ def pupil_test(
     if focal is None or pixel is None:
         raise FileError("{path}: tells no focal length or size of a pixel; give --focal and --plan",
                         path=frames[0].path)  # fmt: skip
-    one, other = (_upright(frame) for frame in frames)
+    one, other = (grey_linear(read_coded(frame), 1) for frame in frames)
     if one.shape != other.shape:
         raise FileError("{path}: of another size than {other}", path=frames[1].path, other=frames[0].path)
     middle = 0.5 * (one.shape[1] - 1)
@@ -131,21 +131,6 @@ def pupil_test(
         field_deg=2.0 * math.degrees(math.atan(0.5 * one.shape[1] / tangent_px)),
         parallax_px=float((seen[0, 1] - seen[0, 0]) - (seen[1, 1] - seen[1, 0])),
     )
-
-
-_TURNS = {3: 2, 6: 3, 8: 1}
-
-
-def _upright(frame: Frame) -> NDArray[np.float32]:
-    """Linear brightness as the picture is looked at."""
-    grey = grey_linear(read_coded(frame), 1)
-    return np.ascontiguousarray(np.rot90(grey, _TURNS.get(frame.orientation, 0)))
-
-
-def upright_picture(frame: Frame) -> NDArray[np.uint8]:
-    """A frame for the screen, as it is looked at, 8 bits."""
-    coded = (read_coded(frame) >> 8).astype(np.uint8)
-    return np.ascontiguousarray(np.rot90(coded, _TURNS.get(frame.orientation, 0)))
 
 
 def _columns(

@@ -144,12 +144,12 @@ class TrialDesk(QObject):
 
     def ask_places(self, folder: Path, names: tuple[str, str] | None = None) -> tuple[Patch, Patch] | None:
         """Two places in the first frame, a near and a far thing; None where that is given up."""
+        from verispect.prove.desk import eight_bits
         from verispect.prove.intake import described, frames_in, in_order
-        from verispect.prove.trials.pupil_test import upright_picture
         from verispect.ui.panels.stations.two_places import TwoPlaces
 
         first = in_order([described(path) for path in frames_in([folder])])[0]
-        asking = TwoPlaces(self._window, upright_picture(first), names)
+        asking = TwoPlaces(self._window, eight_bits(first.path), names)
         return asking.places() if asking.exec() else None
 
     def _tell(self, found: Any, which: int) -> None:
