@@ -39,9 +39,8 @@ _MANY_NEIGHBOURS, _BY_MANY = 4, 0.2
 _NEAR_PX = 24.0
 # Two blocks on one thing lie within so many times that.
 _BLOCKS_NEAR = 4.0
-# Pairs that are laid over one another less well tell of nothing that moved: what a frame shows far out of focus lies
-# a few pixels aside with all that is about it.
-_LAID = 0.1
+# What moved stands so many times farther aside than its pair's own place lies from the one that all pairs gave.
+_TIMES_REST = 3.0
 # Drawn larger or smaller than planned by so much, and by so many times what is usual, a frame is out of focus.
 _LEAST_GROWTH, _TIMES_USUAL = 1.5e-3, 6.0
 
@@ -302,7 +301,9 @@ def _moved(planned: list[int], divide: int, found: Looked, seen: Sequence[_Seen]
     told = [
         (one, one.held.aside, ray(one, one.held.aside.row, one.held.aside.column))
         for one in seen
-        if one.held.aside and one.pair.weight >= _LAID
+        if one.held.aside
+        and one.pair.sure
+        and divide * one.held.aside.shift > _TIMES_REST * found.rests[one.pair.a, one.pair.b]
     ]
 
     def against(one: _Seen, way: Floats) -> set[int]:

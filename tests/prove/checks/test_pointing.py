@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import combinations
 from pathlib import Path
 
 import numpy as np
@@ -63,7 +64,7 @@ def test_shifts_are_said_as_one_says_them() -> None:
 def looked(shifts: np.ndarray) -> Looked:
     """Frames that all their neighbours agree about."""
     count = len(shifts)
-    agreed = [[0.0, 0.0, 0.0]] * count
+    agreed = dict.fromkeys(combinations(range(count), 2), 0.0)
     return Looked(shifts, np.zeros(count), np.zeros(count), np.ones(count, bool), [], [], agreed, [])
 
 

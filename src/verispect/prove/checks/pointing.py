@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -27,8 +27,8 @@ _USUAL = 0.33
 class Looked:
     """Of every frame: content moved down, right in pixels and turned clockwise in degrees; stops brighter; joined.
 
-    With the pairs looked at, the views as they came out, by how much each frame's pairs still disagree, pixels, and
-    the pictures looked at as a lens that bends no lines would have drawn them.
+    With the pairs looked at, the views as they came out, by how much each pair that counts (a, b) still disagrees,
+    pixels, and the pictures looked at as a lens that bends no lines would have drawn them.
     """
 
     shifts: Floats
@@ -37,7 +37,7 @@ class Looked:
     joined: NDArray[np.bool_]
     pairs: Sequence[Pair]
     views: Sequence[View]
-    rests: Sequence[Sequence[float]]
+    rests: Mapping[tuple[int, int], float]
     straight: Sequence[Grey]
 
     def odd(self) -> NDArray[np.bool_]:
@@ -47,7 +47,10 @@ class Looked:
         first, second = np.triu_indices(len(self.shifts), 1)
         apart = np.hypot(*(self.shifts[first] - self.shifts[second]).T)
         usual = float(np.quantile(apart, _USUAL)) if len(apart) else 0.0
-        agreed = [_agreed(rest, own) for rest, own in zip(self.rests, size.tolist(), strict=True)]
+        agreed = [
+            _agreed([rest for pair, rest in self.rests.items() if k in pair], own)
+            for k, own in enumerate(size.tolist())
+        ]
         found: NDArray[np.bool_] = self.joined & (size > max(LEAST_PX, _TIMES_USUAL * usual)) & np.array(agreed)
         return found
 
@@ -85,11 +88,7 @@ def looked(
     shifts = np.stack([own[:, 0] * scale, own[:, 1] * scale], axis=1)
     trusted = [pair for pair in pairs if pair.trusted]
     joined = np.array([any(k in (pair.a, pair.b) for pair in trusted) for k in range(len(views))])
-    rests: list[list[float]] = [[] for _ in views]
-    for pair in trusted:
-        rest = disagreement_px(pair, views, found)
-        rests[pair.a].append(rest)
-        rests[pair.b].append(rest)
+    rests = {(pair.a, pair.b): disagreement_px(pair, views, found) for pair in trusted}
     even = [straightened(small, view, pixels) for small, view in zip(smalls, found, strict=True)]
     stops = -gains_of(found, even, trusted, pixels)
     return Looked(shifts, np.degrees(-own[:, 2]), stops, joined, pairs, found, rests, straight)

@@ -34,6 +34,9 @@ _GROWTH_NOISE, _FREE = 3e-4, 1e-3
 _MOST_GROWTH = 0.12
 # Pairs less alike than this count for nothing; those whose places lie within this are well laid, pixels.
 _LEAST_ALIKE, _WELL_PX = 0.35, 0.5
+# Of pairs that weigh less nothing is told but where a frame may look: far out of focus, what they show lies a few
+# pixels aside, and larger or smaller, as a whole.
+_SURE = 0.1
 # A pair that asks for more than so many priors is not believed.
 _MOST_PRIORS = 8.0
 
@@ -61,6 +64,11 @@ class Pair:
         """Whether it counts."""
         grown = abs(self.growth) <= _MOST_GROWTH
         return self.correlation >= _LEAST_ALIKE and grown and bool(np.all(np.isfinite(self.turn)))
+
+    @property
+    def sure(self) -> bool:
+        """Whether it may accuse a frame."""
+        return self.trusted and self.weight >= _SURE
 
     @property
     def weight(self) -> float:
@@ -210,10 +218,10 @@ def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
     """
     told, beside = [], set()
     for pair in pairs:
-        if pair.trusted and number in (pair.a, pair.b):
+        if pair.sure and number in (pair.a, pair.b):
             told.append(grown[pair.a] + pair.growth if pair.b == number else grown[pair.b] - pair.growth)
             beside.add(pair.a + pair.b - number)
-    if not any(pair.trusted and number not in (pair.a, pair.b) and beside & {pair.a, pair.b} for pair in pairs):
+    if not any(pair.sure and number not in (pair.a, pair.b) and beside & {pair.a, pair.b} for pair in pairs):
         return False
     near = sum(abs(one - grown[number]) < max(0.25 * abs(grown[number]), 3.0 * _GROWTH_NOISE) for one in told)
     return bool(near >= min(2, len(told)) and near > 0)
