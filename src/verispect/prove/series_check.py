@@ -5,7 +5,6 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Sequence
-from dataclasses import replace
 from functools import cached_property
 
 import cv2
@@ -14,20 +13,19 @@ import numpy as np
 from verispect.errors import Cancelled
 from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.optics.types import Floats
-from verispect.plan.frames.between import blur_per_defocus, closeness_per_mm
-from verispect.plan.frames.exposure import Exposure
-from verispect.plan.methods.candidate import Candidate
+from verispect.plan.frames.between import closeness_per_mm
 from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
+from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, misplaced, step_mm
 from verispect.prove.checks.shaken import above_noise, shaken_in
 from verispect.prove.evidence import Evidence, is_compressed
-from verispect.prove.expected import ahead_m, blurs_apart, focus_from_pupil_m, light_hypotheses, refocused
+from verispect.prove.expected import blurs_apart, light_hypotheses, refocused
 from verispect.prove.intake import Frame
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.softness.two_frames import misfit_of_two
-from verispect.prove.verdict import metres, set_to
+from verispect.prove.verdict import metres
 
 # From these on something is a fault: pixels, stops, allowed blurs, stops of colour, log of light.
 KNOCK_PX, EXPOSURE_STOPS, MISSED, WHITE_STOPS, MOVED = 0.3, 0.08, 0.6, 0.1, 0.12
@@ -242,9 +240,8 @@ class SeriesCheck:
         if len(exposures) < 2:
             return 0.0
         state = exposures[0].state
-        step_mm = 1000.0 * abs(ahead_m(exposures[-1], exposures[0])) / (len(exposures) - 1)
         drawn = (state.image_distance_mm / state.focal_mm - 1.0) / self.evidence.pitch_mm
-        return _ASKEW * step_mm * drawn
+        return _ASKEW * step_mm(exposures) * drawn
 
     @cached_property
     def _nearest_mm(self) -> float | None:
@@ -270,7 +267,11 @@ class SeriesCheck:
         reach = 0.5 * math.hypot(*self.evidence.pixels)
         image_mm = self.evidence.exposures[index].state.image_distance_mm
         found: Floats = limits + more * image_mm / self._nearest_mm * reach
-        return found
+        candidate = self.evidence.candidate
+        if candidate is None or not candidate.method.on_rail or any(self.matched[k] is None for k in used):
+            return found
+        taken = [self.evidence.exposures[index] for k in used if (index := self.matched[k]) is not None]
+        return found + UNLIKE_DEPTHS * reach * comes_nearer(taken)
 
     def _brightness(self, used: list[int], lights: list[tuple[float, float, float]], scales: Floats) -> None:
         # A lens that is drawn out loses light as it draws larger: (v/v₀)² both, whatever the plan.
@@ -494,7 +495,7 @@ def missed_focus(evidence: Evidence, k: int, grown: float, report: FrameReport) 
     exposure = evidence.exposures[index]
     assert evidence.candidate is not None
     if evidence.candidate.method.on_rail:
-        return _misplaced(evidence.candidate, exposure, grown, report)
+        return misplaced(evidence.candidate, exposure, grown, report, least_blurs=MISSED)
     taken = refocused(exposure, grown)
     blurs = blurs_apart(exposure, taken)
     if blurs < MISSED:
@@ -521,27 +522,6 @@ def as_taken(evidence: Evidence, k: int, grown: float, report: FrameReport) -> N
     taken = refocused(exposure, grown)
     if blurs_apart(exposure, taken) >= _OFF:
         report.as_found = taken
-
-
-def _misplaced(candidate: Candidate, exposure: Exposure, grown: float, report: FrameReport) -> bool:
-    """The same where the camera went, not its focus: a frame that is drawn larger was taken from nearer."""
-    state = exposure.state
-    nearer_mm = 1000.0 * grown * focus_from_pupil_m(exposure)
-    away = object_for_image_distance_mm(image_mm=state.image_distance_mm, focal_mm=state.focal_mm)
-    on_image = nearer_mm * (state.focal_mm / (away - state.focal_mm)) ** 2
-    blurs = abs(on_image) * blur_per_defocus(exposure) / exposure.allowed_blur_mm
-    if blurs < MISSED:
-        return False
-    pose = exposure.pose
-    moved = replace(pose, pupil_m=pose.pupil_m + nearer_mm / 1000.0 * pose.forward)
-    report.as_found = replace(exposure, pose=moved)
-    report.faults.append(
-        Fault("missed-focus", float(blurs),
-              f"taken {abs(nearer_mm):.2g} mm too {'near' if nearer_mm > 0.0 else 'far back'}, by {blurs:.1f} "
-              "allowed blurs: the rail stood elsewhere than planned",
-              f"take it again, {set_to(candidate, exposure)}")
-    )  # fmt: skip
-    return True
 
 
 def _reference(offsets: Floats, stays: Sequence[tuple[int, int]]) -> Floats:

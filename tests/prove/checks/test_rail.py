@@ -1,0 +1,59 @@
+"""Rails that go far between two frames: most of what these show grows otherwise than what is sharp."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from tests.conftest import a_lens, make_plan
+from verispect.kit.equipment import Rail
+from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
+from verispect.prove.check import check
+from verispect.prove.checks.rail import comes_nearer, misplaced, step_mm
+from verispect.prove.expected import focus_from_pupil_m
+from verispect.prove.report import FrameReport
+from verispect.rehearse.camera import Options
+from verispect.rehearse.faults import parse_fault
+from verispect.rehearse.pupil_views import Quality
+from verispect.rig.rehearsed_run import Writing, rehearse_to
+
+
+@pytest.fixture(scope="module")
+def coarse() -> Candidate:
+    """Places a quarter of a metre apart in depth, looked down at, with 3 % of the distance from frame to frame."""
+    lens = a_lens(70.0, f_numbers=[4, 4], closest_m=0.3, tilt_deg=0)
+    places = [(-0.02, 0.22, 0.26), (0.015, 0.16, 0.26), (-0.03, 0.2, 0.345), (0.012, 0.09, 0.35), (0.0, 0.08, 0.42)]
+    plan = make_plan(places, framing=70.0, lenses=[lens], camera={"height_m": 0.3, "pitch_deg": -25.0},
+                     circle_mm=0.09, rule="disc")  # fmt: skip
+    kit = plan.kit.model_copy(update={"rail": Rail(travel_mm=400.0)})
+    return worked("rail-series", build_scene(plan.model_copy(update={"kit": kit})))
+
+
+def test_no_good_frame_of_a_coarse_rail_is_accused_and_a_knock_is_found(coarse: Candidate, tmp_path) -> None:
+    steps = comes_nearer(coarse.exposures)
+    assert steps[0] == 0.0
+    assert steps[1:].min() > 0.02
+    fault = parse_fault("knock@3:9", frames=coarse.frame_count)
+    rehearse_to(coarse, Options(pixels=(900, 600), quality=Quality(0.6, 3)), Writing(tmp_path), faults=[fault])
+    report = check([tmp_path], candidate=coarse)
+    assert {frame.planned_exposure for frame in report.frames if frame.faults} == {3}
+    assert not report.frames[3].without("knock")
+
+
+def test_a_frame_taken_half_a_step_off_is_told_and_less_is_not(coarse: Candidate) -> None:
+    exposure, report = coarse.exposures[2], FrameReport(file="a.tif")
+    step = step_mm(coarse.exposures)
+    assert step == pytest.approx(
+        1000.0 * np.linalg.norm(coarse.exposures[1].pose.pupil_m - coarse.exposures[0].pose.pupil_m), rel=0.05
+    )
+    share = step / 1000.0 / focus_from_pupil_m(exposure)
+    assert not misplaced(coarse, exposure, 0.4 * share, report, least_blurs=0.0)
+    assert not misplaced(coarse, exposure, 0.6 * share, report, least_blurs=99.0)
+    assert report.faults == []
+    assert misplaced(coarse, exposure, -0.6 * share, report, least_blurs=0.1)
+    assert "too far back" in report.faults[0].says
+    assert report.as_found is not None
+    behind = (report.as_found.pose.pupil_m - exposure.pose.pupil_m) @ exposure.pose.forward
+    assert 1000.0 * behind == pytest.approx(-0.6 * step)
