@@ -17,7 +17,7 @@ from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_level
 from verispect.prove.checks.exposure import off_the_rest
 from verispect.prove.checks.moved import Between, between
-from verispect.prove.checks.pointing import Looked, looked, words
+from verispect.prove.checks.pointing import Looked, looked, moved_words
 from verispect.prove.checks.shake import Loss, agreed, blur_length_px, loss_against, sector_powers
 from verispect.prove.evidence import Evidence, Grey, is_compressed
 from verispect.prove.expected import light_hypotheses
@@ -92,7 +92,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
         if is_planned and found.odd()[number] and not missed[number] and report.without("knock"):
             report.faults.append(
                 Fault("knock", round(math.hypot(*report.shift_px), 3),
-                      f"it looks elsewhere: {words(report.shift_px)}, turned {report.turn_deg:+.3f}°",
+                      f"it looks elsewhere: {moved_words(report.shift_px, report.turn_deg)}",
                       "take this frame again; joining sets it right as far as its overlaps reach")
             )  # fmt: skip
         if abs(off[number]) > 2.0 * EXPOSURE_STOPS and report.without("exposure"):

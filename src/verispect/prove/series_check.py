@@ -18,6 +18,7 @@ from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
+from verispect.prove.checks.pointing import moved_words
 from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, misplaced, step_mm
 from verispect.prove.checks.shaken import above_noise, shaken_in
 from verispect.prove.evidence import Evidence, is_compressed
@@ -198,11 +199,11 @@ class SeriesCheck:
             if unsteady:
                 report.faults.append(
                     Fault("unsteady", round(math.hypot(down, right), 3),
-                          f"{_moved_words(down, right, turn)}: no two frames lie alike, as from a hand",
+                          f"{moved_words((down, right), turn)}: no two frames lie alike, as from a hand",
                           "merging lays it over the others; near things fit only from a tripod")
                 )  # fmt: skip
             elif min(size_of(off[number]), size_of(jumped[number])) > limits[stay[0]]:
-                moved = _moved_words(down, right, turn)
+                moved = moved_words((down, right), turn)
                 report.faults.append(
                     Fault("knock", round(math.hypot(down, right), 3), *_knock_words(moved, used, stay, self.frames))
                 )
@@ -531,13 +532,6 @@ def _reference(offsets: Floats, stays: Sequence[tuple[int, int]]) -> Floats:
         found: Floats = np.median(offsets[first:last], axis=0)
         return found
     return np.array([_lower_median(offsets[:, c]) for c in range(offsets.shape[1])])
-
-
-def _moved_words(down: float, right: float, turn: float) -> str:
-    return (
-        f"{abs(down):.1f} px {'down' if down > 0 else 'up'}, {abs(right):.1f} px "
-        f"{'right' if right > 0 else 'left'}, turned {turn:+.3f}°"
-    )
 
 
 def _knock_words(moved: str, used: Sequence[int], stay: tuple[int, int], frames: Sequence[Frame]) -> tuple[str, str]:

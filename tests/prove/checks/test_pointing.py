@@ -11,7 +11,7 @@ import pytest
 from verispect.files.run_file import read_run
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
-from verispect.prove.checks.pointing import Looked, words
+from verispect.prove.checks.pointing import Looked, moved_words, words
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
 from verispect.rehearse.pupil_views import Quality
@@ -59,6 +59,8 @@ def marks_of(folder: Path, frame: int) -> list[dict]:
 def test_shifts_are_said_as_one_says_them() -> None:
     assert words((-2.0, 3.25)) == "2.0 px up, 3.2 px right"
     assert words((0.0, 0.0)) == "not at all"
+    assert moved_words((1.0, -0.2), -0.0123) == "1.0 px down, 0.2 px left, turned -0.012°"
+    assert moved_words((1.0, -0.2), -0.0002) == "1.0 px down, 0.2 px left"
 
 
 def looked(shifts: np.ndarray) -> Looked:

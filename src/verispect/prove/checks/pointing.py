@@ -122,3 +122,9 @@ def words(shift: tuple[float, float]) -> str:
         if math.hypot(down, right) > 0
         else "not at all"
     )
+
+
+def moved_words(shift: tuple[float, float], turn_deg: float) -> str:
+    """A shift and a turn in words; a turn that shows in no figure is none."""
+    turned = f"{turn_deg:+.3f}"
+    return words(shift) + (f", turned {turned}°" if float(turned) else "")
