@@ -223,6 +223,8 @@ def _jpeg(pixels: Pixels16, shot: Shot, icc: bytes | None, orientation: int) -> 
     exif = Image.Exif()
     exif[274] = orientation
     exif[305] = "Verispect"
+    if shot.description:
+        exif[270] = shot.description
     directory = exif.get_ifd(_EXIF_IFD)
     for code, kind, value in _entries(shot):
         directory[code] = IFDRational(*_ratio(value)) if kind == _RATIONAL else value

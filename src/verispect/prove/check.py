@@ -22,7 +22,7 @@ from verispect.prove.checks.dust import seen_on
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of, is_compressed
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame, frames_in, stands_as
-from verispect.prove.left_aside import of_one_size, readable_frames, unreadable
+from verispect.prove.left_aside import of_one_size, passed_over, readable_frames, unreadable
 from verispect.prove.looked import Looked, Pointed, looked
 from verispect.prove.matching.by_photograph import Laid, seen_by_photograph
 from verispect.prove.matching.matched import Matched
@@ -112,7 +112,7 @@ def check(
     given, rest = put_together([frame.path.name for frame in evidence.frames], together or ByHand())
     laid, unread = _laid(None if pointed else photograph, candidate)
     report = _Check(evidence, looks, given, rest, pointed, laid).report()
-    report.advice += [*unread, *(_HELD_OTHERWISE if lies_otherwise else ())]
+    report.advice += [*unread, *(_HELD_OTHERWISE if lies_otherwise else ()), *passed_over(places)]
     report.frames += [one.report for one in aside]
     # A file that was badly copied is mended soonest.
     report.redo = redo([one.report for one in aside], [], []) + report.redo

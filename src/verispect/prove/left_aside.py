@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from verispect.errors import FileError
-from verispect.prove.intake import Frame, described, held_alike, in_order
+from verispect.prove.intake import Frame, described, frames_and_others, held_alike, in_order, twins_of
 from verispect.prove.report import Fault, FrameReport
 
 
@@ -51,6 +51,21 @@ def readable_frames(
     if not frames and aside:
         raise aside[0].why
     return in_order(held_alike(frames, sensor_mm)), aside
+
+
+def passed_over(places: Sequence[Path]) -> list[str]:
+    """What is said of pictures in folders that are no frames of their own."""
+    others = [path for place in places if place.is_dir() for path in frames_and_others(place)[1]]
+    twins = [path for path in others if twins_of(path)]
+    made = [path.name for path in others if path not in set(twins)]
+    said = []
+    if twins:
+        said.append(
+            f"{len(twins)} files passed over that show what another of the same name does, as raw or developed"
+        )
+    if made:
+        said.append(f"{', '.join(made)}: merged or joined, not taken for a frame")
+    return said
 
 
 def of_one_size(frames: Sequence[Frame]) -> tuple[list[Frame], list[LeftAside]]:

@@ -13,6 +13,7 @@ from xml.sax.saxutils import escape
 from verispect.errors import FileError
 from verispect.files.atomic import write_atomically
 from verispect.plan.methods.candidate import Candidate
+from verispect.prove.intake import twins_of
 from verispect.prove.report import FrameReport, Report
 from verispect.prove.verdict import metres
 
@@ -70,25 +71,33 @@ def sort_frames(
                             pattern=pattern, copy=copy.name)  # fmt: skip
         if copy.resolve() in originals:
             raise FileError("{path}: is one of the frames themselves; copy into another folder", path=copy)
-        for path in (copy, copy.with_suffix(".xmp")):
+        twins = [copy.with_suffix(twin.suffix.lower()) for twin in twins_of(source)]
+        for path in (copy, copy.with_suffix(".xmp"), *twins):
             if path.exists() and not force:
                 raise FileError("{path}: is there already; --force writes over it", path=path)
         planned.append((source, frame, copy))
     found = []
     for number, (source, frame, copy) in enumerate(planned):
         progress(number / len(planned), f"copying {source.name}")
-        try:
-            copy.parent.mkdir(parents=True, exist_ok=True)
-            half = copy.with_name(copy.name + ".part")
-            shutil.copy2(source, half)
-            half.replace(copy)
-        except OSError as error:
-            raise FileError("{copy}: cannot be written: {why}", copy=copy, why=error.strerror or error) from error
+        _copied(source, copy)
+        # The same shot as the camera wrote it besides.
+        for twin in twins_of(source):
+            _copied(twin, copy.with_suffix(twin.suffix.lower()))
         sidecar = copy.with_suffix(".xmp")
         write_atomically(sidecar, _sidecar(source, frame, job, candidate).encode("utf-8"))
         found.append(Sorted(source, copy, sidecar))
     progress(1.0, "copied")
     return found
+
+
+def _copied(source: Path, copy: Path) -> None:
+    try:
+        copy.parent.mkdir(parents=True, exist_ok=True)
+        half = copy.with_name(copy.name + ".part")
+        shutil.copy2(source, half)
+        half.replace(copy)
+    except OSError as error:
+        raise FileError("{copy}: cannot be written: {why}", copy=copy, why=error.strerror or error) from error
 
 
 def _filled(pattern: str, source: Path, frame: FrameReport, job: str, candidate: Candidate | None) -> str:

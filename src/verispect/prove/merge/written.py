@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.files.picture_out import Shot
-from verispect.prove.intake import RAWS, Frame
+from verispect.prove.intake import MADE_HERE, RAWS, Frame
 from verispect.prove.merge.series import Merged
 from verispect.sentence import Sentence
 
@@ -26,7 +26,7 @@ def shot_of(frame: Frame) -> Shot:
         iso=frame.iso,
         taken=frame.taken,
         pixel_mm=frame.pixel_mm,
-        description="Merged focus series",
+        description=MADE_HERE,
     )
 
 

@@ -62,7 +62,7 @@ def compare(
     criterion : Criterion, optional
         From a plan: then softness is told where an edge goes through a patch.
     """
-    frames = [described(path) for path in frames_in(places)]
+    frames = [described(path) for path in frames_in(places, as_named=True)]
     if len(frames) < 2:
         raise FileError("{count} frame; two or more are compared", count=len(frames))
     sizes = {frame.pixels for frame in frames}

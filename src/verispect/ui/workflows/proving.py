@@ -565,10 +565,10 @@ class ProveDesk(QObject):
 
 def _look(folder: Path) -> object:
     """What a folder's pictures come to, told by names, sizes and times."""
-    from verispect.prove.intake import SUFFIXES
+    from verispect.prove.intake import frames_and_others
 
     try:
-        found = [(path.name, path.stat()) for path in folder.iterdir() if path.suffix.lower() in SUFFIXES]
+        found = [(path.name, path.stat()) for path in frames_and_others(folder)[0]]
     except OSError:
         return None
     return sorted((name, told.st_size, told.st_mtime_ns) for name, told in found)
