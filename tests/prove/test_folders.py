@@ -81,3 +81,12 @@ def test_what_belongs_to_a_shot_is_copied_with_it(card: Path, tmp_path: Path) ->
     sort_frames(frames_in([card]), report, tmp_path / "sorted", pattern="set-{set}/{name}")
     inside = names(sorted((tmp_path / "sorted" / "set-1").iterdir()))
     assert inside == [f"IMG_{k}.{end}" for k in (1, 2, 3) for end in ("dng", "jpg", "xmp")]
+
+
+def test_a_cards_frames_are_those_of_all_its_folders(card: Path, tmp_path: Path) -> None:
+    for number, folder in enumerate(("101A", "100A")):
+        inside = tmp_path / "root" / "DCIM" / folder
+        inside.mkdir(parents=True)
+        write_picture(inside / f"{number}.jpg", grain(1))
+    assert names(frames_in([tmp_path / "root"])) == ["1.jpg", "0.jpg"]
+    assert names(frames_in([tmp_path / "root", card])) == ["1.jpg", "0.jpg", "IMG_1.dng", "IMG_2.dng", "IMG_3.dng"]

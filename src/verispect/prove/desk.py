@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -13,6 +14,7 @@ from numpy.typing import NDArray
 
 from verispect.errors import Cancelled, FileError
 from verispect.files.atomic import ready_for
+from verispect.files.memory_cards import card_folders, last_sitting
 from verispect.files.picture_out import bytes_of_picture, write_picture
 from verispect.files.run_file import Run, read_run
 from verispect.kit.lens import Lens
@@ -20,7 +22,7 @@ from verispect.optics.otf import Lights
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
 from verispect.prove.expected import turned_as_happened
-from verispect.prove.intake import described, frames_in, in_order, read_coded
+from verispect.prove.intake import described, frames_and_others, frames_in, in_order, read_coded
 from verispect.prove.join.written import bend_words, ghost_words, join_to
 from verispect.prove.looked import Pointed
 from verispect.prove.merge.depth_points import depth_points, ply_of, why_no_distances
@@ -91,6 +93,32 @@ def check_folder(
         )  # fmt: skip
     except Cancelled:
         return None
+
+
+class CardPictures(NamedTuple):
+    """What was taken last onto a card: the folder and its frames, when by the files, and how many lie elsewhere."""
+
+    folder: Path
+    files: tuple[Path, ...]
+    begun: datetime
+    ended: datetime
+    elsewhere: int
+
+
+def card_pictures(root: Path) -> CardPictures | None:
+    """The last sitting on a camera's card; None where there is no card, or nothing on it."""
+    try:
+        every = [path for folder in card_folders(root) for path in frames_and_others(folder)[0]]
+        latest = last_sitting(every)
+        times = [path.stat().st_mtime for path in latest]
+    except OSError:
+        return None
+    if not latest:
+        return None
+    folder = latest[int(np.argmax(times))].parent
+    files = tuple(path for path in latest if path.parent == folder)
+    begun, ended = (datetime.fromtimestamp(at) for at in (min(times), max(times)))
+    return CardPictures(folder, files, begun, ended, len(latest) - len(files))
 
 
 class MergedFile(NamedTuple):

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.errors import FileError
+from verispect.files.memory_cards import card_folders
 from verispect.files.orientation import size_upright, upright
 
 Linear = NDArray[np.float32]
@@ -129,6 +130,8 @@ def _is_made(path: Path) -> bool:
 def frames_in(places: Sequence[Path], *, as_named: bool = False) -> list[Path]:
     """The frames of folders and of what is named, each once, folders in the order of their names.
 
+    A camera's card is all of its folders.
+
     Of a raw and the JPEG of the same shot one, unless they are taken `as_named`.
 
     Raises
@@ -140,7 +143,9 @@ def frames_in(places: Sequence[Path], *, as_named: bool = False) -> list[Path]:
     for place in places:
         if _is_folder(place):
             try:
-                inside, _ = frames_and_others(place)
+                inside = frames_and_others(place)[0] or [
+                    path for folder in card_folders(place) for path in frames_and_others(folder)[0]
+                ]
             except OSError as error:
                 raise FileError("{place}: cannot be read: {why}", place=place, why=error.strerror or error) from error
             if not inside:

@@ -19,6 +19,7 @@ from verispect.ui.work.worker import check_shared_memory
 from verispect.ui.workflows.plan_files import demo_plan
 
 _log = logging.getLogger("verispect")
+_CARDS_AFTER_MS = 1500
 
 
 def make_application(arguments: list[str]) -> QApplication:
@@ -83,6 +84,8 @@ def run(path: Path | None, *, demo: bool = False) -> int:
     if path is not None:
         window.open_path(path)
     QTimer.singleShot(0, window.desk.offer_recovery)
+    # When it stands, and not while it is being built.
+    QTimer.singleShot(_CARDS_AFTER_MS, lambda: window.card_desk)
     return app.exec()
 
 

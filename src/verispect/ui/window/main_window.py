@@ -46,6 +46,7 @@ if TYPE_CHECKING:
     from verispect.plan.advise.weigh import Weighing
     from verispect.ui.panels.kit import KitPanel
     from verispect.ui.panels.weigh import WeighPanel
+    from verispect.ui.workflows.cards import CardDesk
     from verispect.ui.workflows.keeping import KeepDesk
     from verispect.ui.workflows.light import LightDesk
     from verispect.ui.workflows.proving import ProveDesk
@@ -182,10 +183,26 @@ class MainWindow(QMainWindow):
             KeptByHand(self.preferences.folder / "by-hand"),
         )  # fmt: skip
         desk.scanned.connect(self.scan_desk.read_own)
+        desk.card_named.connect(self._check_card)
         desk.proved.connect(lambda *proved: self.keep_desk.jobs.log_proof(*proved))
         desk.proved.connect(lambda *_given: self._show_states())
         self.ranging_desk = RangingDesk(panel, desk, self.document, self.notices)
         return desk
+
+    @cached_property
+    def card_desk(self) -> CardDesk:
+        """Looks out for cameras' cards."""
+        from verispect.ui.workflows.cards import CardDesk
+
+        return CardDesk(self, self.notices, self._check_files)
+
+    def _check_card(self, root: Path) -> None:
+        """What was taken last onto a card; of an empty one the check says so."""
+        self.card_desk.ask(root, lambda found: self.prove_desk.check(*((root,) if found is None else found[:2])))
+
+    def _check_files(self, folder: Path, files: tuple[Path, ...]) -> None:
+        self.show_station("prove")
+        self.prove_desk.check(folder, files)
 
     @cached_property
     def keep_desk(self) -> KeepDesk:
@@ -481,7 +498,7 @@ class MainWindow(QMainWindow):
         self.preview.close()
         if "kit" in self.__dict__:
             self.trial_desk.close()
-        for late in ("prove_desk", "keep_desk", "light_desk", "loupe_desk"):
+        for late in ("prove_desk", "keep_desk", "light_desk", "loupe_desk", "card_desk"):
             if late in self.__dict__:
                 getattr(self, late).close()
         # The stack speaks once more when Qt takes it down, after what would listen is gone.

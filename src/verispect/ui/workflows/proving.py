@@ -48,10 +48,13 @@ class ProveDesk(QObject):
     proved(Report, Path, Candidate or None)
     scanned(Path)
         Points to be brought in as a scan.
+    card_named(Path)
+        A camera's card in place of a folder.
     """
 
     proved = pyqtSignal(object, object, object)
     scanned = pyqtSignal(object)
+    card_named = pyqtSignal(object)
 
     def __init__(
         self, window: QWidget, panel: ProvePanel, pair: PicturePair, session: Session, notices: Notices,
@@ -115,12 +118,19 @@ class ProveDesk(QObject):
         start = str(self.folder or "")
         name = QFileDialog.getExistingDirectory(self._window, self.tr("The folder with the frames"), start)
         if name:
-            self.check(Path(name))
+            self.open(Path(name))
+
+    def open(self, folder: Path) -> None:
+        """Check a folder; of a camera's card what was taken last."""
+        if (folder / "DCIM").is_dir():
+            self.card_named.emit(folder)
+        else:
+            self.check(folder)
 
     def drop(self, places: list[Path]) -> None:
         """A folder, or frames of one folder, that were dropped."""
         if len(places) == 1 and places[0].is_dir():
-            self.check(places[0])
+            self.open(places[0])
         elif len({place.parent for place in places}) == 1 and not any(place.is_dir() for place in places):
             self.check(places[0].parent, tuple(sorted(places)))
         else:
