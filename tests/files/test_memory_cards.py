@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from verispect.files.memory_cards import card_folders, last_sitting, mounted_places
+from verispect.files.memory_cards import card_folders, last_sitting, mounted_places, place_for_made
 
 # As a system with a card, a second disk, a share and its own folders lists them (proc(5)).
 LIST = r"""22 27 0:20 / /proc rw,nosuid shared:5 - proc proc rw
@@ -48,3 +48,9 @@ def test_a_sitting_ends_at_a_pause_of_half_an_hour(tmp_path: Path) -> None:
     # In the order in which they were given, whichever that is.
     assert last_sitting(paths[::-1]) == paths[:1:-1]
     assert last_sitting([]) == []
+
+
+def test_nothing_made_is_written_onto_a_card(tmp_path: Path, monkeypatch) -> None:
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    assert place_for_made(tmp_path / "shoot") == tmp_path / "shoot" / "merged"
+    assert place_for_made(Path("/media/x/DCIM/100A")) == tmp_path / "cache" / "verispect" / "made" / "100A"

@@ -6,6 +6,8 @@ import re
 from collections.abc import Sequence
 from pathlib import Path
 
+from platformdirs import user_cache_path
+
 MOUNTS = Path("/proc/self/mountinfo")
 # A pause so long in the taking ends a sitting, seconds.
 _PAUSE_S = 1800.0
@@ -44,6 +46,13 @@ def card_folders(root: Path) -> list[Path]:
         (path for top in within for path in top.iterdir() if path.is_dir() and not path.name.startswith(".")),
         key=lambda path: path.name,
     )
+
+
+def place_for_made(folder: Path) -> Path:
+    """Where pictures made of a folder's frames go: beside them, but never onto a card, which is the camera's."""
+    if any(part.upper() == "DCIM" for part in folder.parts):
+        return user_cache_path("verispect") / "made" / folder.name
+    return folder / "merged"
 
 
 def last_sitting(paths: Sequence[Path]) -> list[Path]:

@@ -8,11 +8,12 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QFileSystemWatcher, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from verispect.errors import VerispectError
+from verispect.files.memory_cards import place_for_made
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.parting.kept_by_hand import KeptByHand
 from verispect.prove.report import Report
@@ -25,19 +26,16 @@ from verispect.ui.work.job import Job
 from verispect.ui.workflows.by_hand.pointed_marks import PointedMarks
 from verispect.ui.workflows.by_hand.sets_by_hand import SetsByHand
 from verispect.ui.workflows.saving import ask_save
+from verispect.ui.workflows.side_by_side import SideBySide
 
 if TYPE_CHECKING:
     from verispect.prove.desk import JoinedFile, MergedFile
-    from verispect.prove.trials.compare import Compared
-    from verispect.ui.panels.stations.compare_frames import CompareFrames
     from verispect.ui.workflows.retouching import RetouchDesk
 
 _QUIET_MS = 1000
 # Small pictures made at once: those that are seen first come first.
 _SCREENFUL = 40
 _FEW_GHOSTS = 2
-# As `verispect compare` takes at once.
-MOST = 6
 
 
 class ProveDesk(QObject):
@@ -75,7 +73,6 @@ class ProveDesk(QObject):
         self.folder: Path | None = None
         self._images: dict[str, QImage] = {}
         self._first, self._second = "", ""
-        self.comparing: CompareFrames | None = None
         self._thumbnails: Job | None = None
         self._wanting: list[Path] = []
         self._small: set[str] = set()
@@ -97,7 +94,7 @@ class ProveDesk(QObject):
         self._quiet.setInterval(_QUIET_MS)
         self._quiet.timeout.connect(self._arrived)
         panel.return_wanted.connect(self.ask_return)
-        panel.comparing_wanted.connect(self.compare)
+        self.side_by_side = SideBySide(self, window, panel, notices)
         panel.retouch_wanted.connect(self.retouch)
         panel.frames.picked.connect(self.show_frame)
         panel.frames.beside_picked.connect(self.show_beside)
@@ -162,28 +159,10 @@ class ProveDesk(QObject):
         if name:
             candidate = self._candidate()
             title = "" if candidate is None else candidate.scene.plan.title or ""
-            job = self._start(self.tr("Copying"), sort_into, self.folder, self.report, Path(name), title, candidate)
+            job = self.start(self.tr("Copying"), sort_into, self.folder, self.report, Path(name), title, candidate)
             if job is not None:
                 told = self.tr("{0} frames copied, each with a sidecar, into {1}")
                 job.done.connect(lambda count: self._notices.say(told.format(count, name)))
-
-    def compare(self, names: list[str]) -> None:
-        """Two to six frames side by side: those chosen, else whichever are picked now."""
-        paths = [] if self.folder is None else [self.folder / name for name in names]
-        if len(paths) < 2:
-            start = str(self.folder or "")
-            picked, _ = QFileDialog.getOpenFileNames(self._window, self.tr("Two to six pictures"), start)
-            paths = [Path(name) for name in picked]
-        if not paths:
-            return
-        if not 2 <= len(paths) <= MOST:
-            self._notices.say(self.tr("Choose two to six pictures."))
-            return
-        from verispect.prove.desk import opened_for_compare
-
-        job = self._start(self.tr("Opening"), opened_for_compare, paths)
-        if job is not None:
-            job.done.connect(lambda found: self._beside_one_another(paths, found))
 
     def ask_return(self) -> None:
         """Ask for a frame of before and the same one taken now."""
@@ -206,37 +185,11 @@ class ProveDesk(QObject):
             self._notices.say(self.tr("Choose a method that fits first: its frame tells how the pictures are drawn."))
             return
         frame = min(self._session.frame, candidate.frame_count - 1)
-        job = self._start(self.tr("Comparing"), return_of, then, now, candidate, frame)
+        job = self.start(self.tr("Comparing"), return_of, then, now, candidate, frame)
         if job is not None:
             job.done.connect(
                 lambda found: self._notices.say("; ".join(say(line) for line in found.says).capitalize() + ".")
             )
-
-    def _beside_one_another(self, paths: list[Path], found: list[NDArray[np.uint8]]) -> None:
-        from verispect.ui.panels.stations.compare_frames import CompareFrames, Picture
-
-        if not found:
-            return
-        pictures = [Picture(path.name, pixels) for path, pixels in zip(paths, found, strict=True)]
-        self.comparing = CompareFrames(self._window, pictures)
-        self.comparing.verdict_wanted.connect(lambda: self._judge(paths))
-        self.comparing.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.comparing.finished.connect(lambda _result: self._on_compared())
-        self.comparing.show()
-
-    def _judge(self, paths: list[Path]) -> None:
-        from verispect.prove.desk import compared_over
-
-        job = self._start(self.tr("Comparing"), compared_over, paths)
-        if job is not None:
-            job.done.connect(self._on_verdict)
-
-    def _on_verdict(self, found: list[Compared]) -> None:
-        if self.comparing is not None:
-            self.comparing.show_verdict(found)
-
-    def _on_compared(self) -> None:
-        self.comparing = None
 
     def check(self, folder: Path, files: tuple[Path, ...] = ()) -> None:
         """Check the frames of a folder, or some of them, against one another and the method on the board."""
@@ -253,7 +206,7 @@ class ProveDesk(QObject):
             self.sets.forget_unless_in(folder)
             self.pointed.forget_unless_in(folder)
         candidate = self._candidate()
-        job = self._start(self.tr("Checking"), check_folder, folder, candidate, files, self.sets.together,
+        job = self.start(self.tr("Checking"), check_folder, folder, candidate, files, self.sets.together,
                           self.pointed.of(candidate), self.pointed.photograph, keeps="checks")  # fmt: skip
         if job is not None:
             self._checking = job
@@ -349,7 +302,7 @@ class ProveDesk(QObject):
             return
         report, candidate = self.report, self.checked_against
         merged = [] if self._merged is None else [self._merged]
-        job = self._start(self.tr("Writing"), page_pictures, merged)
+        job = self.start(self.tr("Writing"), page_pictures, merged)
         if job is not None:
             job.done.connect(lambda pictures: self._put_page(target, report, candidate, pictures))
 
@@ -396,7 +349,7 @@ class ProveDesk(QObject):
             # Of several sets each has its own.
             several = sum(len(group.frames) > 1 for group in self.report.sets) > 1
             name = f"proof-{number + 1}.tif" if several else "proof.tif"
-            target = self.folder / "merged" / name
+            target = place_for_made(self.folder) / name
         else:
             start = str(self.folder / ("joined.tif" if grid else "merged.tif"))
             chosen = ask_save(self._window, self.tr("Save the picture"), start, "*.tif *.jpg *.png", ".tif")
@@ -408,11 +361,11 @@ class ProveDesk(QObject):
             self.folder / name for name in (paths if only else [paths[k] for k in self.report.sets[number].frames])
         ]
         if grid:
-            job = self._start(self.tr("Joining"), join_files, files, candidate, target)
+            job = self.start(self.tr("Joining"), join_files, files, candidate, target)
             if job is not None:
                 job.done.connect(self._on_joined)
             return
-        job = self._start(self.tr("Merging"), merge_files, files, candidate, target, proof)
+        job = self.start(self.tr("Merging"), merge_files, files, candidate, target, proof)
         if job is not None:
             job.done.connect(self._on_merged)
 
@@ -535,7 +488,8 @@ class ProveDesk(QObject):
         self._pair.show_pair(pair[0], pair[1], words)
         self._pair.show_marks(first, second)
 
-    def _start(self, words: str, function: object, *arguments: object, keeps: str = "") -> Job | None:
+    def start(self, words: str, function: object, *arguments: object, keeps: str = "") -> Job | None:
+        """Begin what is shown to be under way; None where something is already."""
         if self._job is not None:
             self._notices.say(self.tr("Something is still under way; stop it first."))
             return None
@@ -567,8 +521,7 @@ class ProveDesk(QObject):
         if self._thumbnails is not None:
             self._thumbnails.give_up()
         self.stop()
-        if self.comparing is not None:
-            self.comparing.close()
+        self.side_by_side.close()
         if self.retouching is not None:
             self.retouching.close()
 

@@ -98,14 +98,14 @@ def test_frames_are_opened_from_the_list_or_picked(qtbot, window: MainWindow, tm
     window.show_station("prove")
     desk = window.prove_desk
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_args: ([str(path) for path in paths], ""))
-    desk.compare([])
-    qtbot.waitUntil(lambda: desk.comparing is not None, timeout=60_000)
-    opened = desk.comparing
+    desk.side_by_side.open([])
+    qtbot.waitUntil(lambda: desk.side_by_side.opened is not None, timeout=60_000)
+    opened = desk.side_by_side.opened
     assert [pane.picture.name for pane in opened.panes] == [path.name for path in paths]
     QTest.mouseClick(opened.verdict_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "even.png" in opened.verdict.text(), timeout=60_000)
     opened.close()
-    qtbot.waitUntil(lambda: desk.comparing is None, timeout=5_000)
+    qtbot.waitUntil(lambda: desk.side_by_side.opened is None, timeout=5_000)
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_args: ([str(paths[0])], ""))
-    desk.compare([])
-    assert desk.comparing is None
+    desk.side_by_side.open([])
+    assert desk.side_by_side.opened is None

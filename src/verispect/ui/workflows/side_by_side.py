@@ -1,0 +1,87 @@
+"""Frames, methods or results side by side, opened and judged beside the window."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, Qt
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from verispect.ui.panels.stations.prove import ProvePanel
+from verispect.ui.state.notices import Notices
+
+if TYPE_CHECKING:
+    from verispect.prove.trials.compare import Compared
+    from verispect.ui.panels.stations.compare_frames import CompareFrames
+    from verispect.ui.workflows.proving import ProveDesk
+
+# As `verispect compare` takes at once.
+_MOST = 6
+
+
+class SideBySide(QObject):
+    """Opens two to six pictures.
+
+    Attributes
+    ----------
+    opened : CompareFrames or None
+        While it is open.
+    """
+
+    def __init__(self, desk: ProveDesk, window: QWidget, panel: ProvePanel, notices: Notices) -> None:
+        super().__init__(desk)
+        self._desk, self._window, self._notices = desk, window, notices
+        self.opened: CompareFrames | None = None
+        panel.comparing_wanted.connect(self.open)
+
+    def open(self, names: list[str]) -> None:
+        """Two to six frames side by side: those chosen, else whichever are picked now."""
+        paths = [] if self._desk.folder is None else [self._desk.folder / name for name in names]
+        if len(paths) < 2:
+            start = str(self._desk.folder or "")
+            picked, _ = QFileDialog.getOpenFileNames(self._window, self.tr("Two to six pictures"), start)
+            paths = [Path(name) for name in picked]
+        if not paths:
+            return
+        if not 2 <= len(paths) <= _MOST:
+            self._notices.say(self.tr("Choose two to six pictures."))
+            return
+        from verispect.prove.desk import opened_for_compare
+
+        job = self._desk.start(self.tr("Opening"), opened_for_compare, paths)
+        if job is not None:
+            job.done.connect(lambda found: self._beside_one_another(paths, found))
+
+    def _beside_one_another(self, paths: list[Path], found: list[NDArray[np.uint8]]) -> None:
+        from verispect.ui.panels.stations.compare_frames import CompareFrames, Picture
+
+        if not found:
+            return
+        pictures = [Picture(path.name, pixels) for path, pixels in zip(paths, found, strict=True)]
+        self.opened = CompareFrames(self._window, pictures)
+        self.opened.verdict_wanted.connect(lambda: self._judge(paths))
+        self.opened.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.opened.finished.connect(lambda _result: self._on_compared())
+        self.opened.show()
+
+    def _judge(self, paths: list[Path]) -> None:
+        from verispect.prove.desk import compared_over
+
+        job = self._desk.start(self.tr("Comparing"), compared_over, paths)
+        if job is not None:
+            job.done.connect(self._on_verdict)
+
+    def _on_verdict(self, found: list[Compared]) -> None:
+        if self.opened is not None:
+            self.opened.show_verdict(found)
+
+    def _on_compared(self) -> None:
+        self.opened = None
+
+    def close(self) -> None:
+        """The window closes."""
+        if self.opened is not None:
+            self.opened.close()
