@@ -54,6 +54,16 @@ def test_the_verdict_counts_musts_alone(needs: dict[str, str], words: str) -> No
     assert "nothing has been checked" in verdict_of({}, needs)
 
 
+def test_surfaces_stand_below_the_marks_and_count_by_their_own_need() -> None:
+    floor = {"name": "Floor", "need": "must", "told": 40, "soft": 9, "softness": 1.5, "plus_minus": 0.2,
+             "planned_softness": 0.7, "verdict": "soft"}  # fmt: skip
+    told = CHECK | {"surfaces": [floor, floor | {"name": "Back", "need": "may"}]}
+    assert "Of 2 things that must be sharp 1 came out soft" in verdict_of(told, {"Sky": "soft", "Gate": "may"})
+    page = read(report_html(told))
+    assert page.text.index("Floor") > page.text.index("Sky")
+    assert "1.50 ± 0.20" in page.text
+
+
 def test_it_is_one_file_and_what_users_wrote_stays_text() -> None:
     plan = read_plan(DEMO)
     first = plan.marks[0].model_copy(update={"name": EVIL})

@@ -206,7 +206,8 @@ def _verdict(plan: Mapping[str, Any], run: dict[str, Any] | None, check: dict[st
     if check.get("redo"):
         return "redo"
     musts = must_verdicts(plan, check)
-    if "soft" in musts or any(frame.get("verdict") != "good" for frame in rows_of(check, "frames")):
+    areas = [row.get("verdict") for row in rows_of(check, "surfaces") if row.get("need") == "must"]
+    if "soft" in (*musts, *areas) or any(frame.get("verdict") != "good" for frame in rows_of(check, "frames")):
         return "doubtful"
     return "not told" if "cannot-say" in musts else "good"
 

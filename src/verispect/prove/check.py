@@ -18,8 +18,10 @@ from verispect.optics.types import Floats
 from verispect.plan.frames.rendering import Rendering
 from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
+from verispect.prove.checks.coverage import Coverage, coverage_of
 from verispect.prove.checks.dust import seen_on
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of, is_compressed
+from verispect.prove.expected import view_of
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame, frames_in, stands_as
 from verispect.prove.left_aside import of_one_size, passed_over, readable_frames, unreadable
@@ -37,7 +39,8 @@ from verispect.prove.series_check import SeriesCheck
 from verispect.prove.shots_check import Repeat, compare_shots
 from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.mark_softness import MarkSoftness, believed, measure
-from verispect.prove.verdict import advice, gaps_between, missing_frames, redo
+from verispect.prove.softness.on_surfaces import surfaces_told
+from verispect.prove.verdict import advice, gaps_between, holes_to_fill, missing_frames, redo
 
 Progress = Callable[[float, str], None]
 # From this share on clipping is a fault; a frame so many stops below the others may have missed its flash.
@@ -115,7 +118,7 @@ def check(
     report.advice += [*unread, *(_HELD_OTHERWISE if lies_otherwise else ()), *passed_over(places)]
     report.frames += [one.report for one in aside]
     # A file that was badly copied is mended soonest.
-    report.redo = redo([one.report for one in aside], [], []) + report.redo
+    report.redo = redo([one.report for one in aside]) + report.redo
     report.left_aside = [(one.path, one.why) for one in aside]
     return report
 
@@ -199,6 +202,11 @@ class _Check:
             self._alone(k, report, dark[k], any(k in group.frames for group in sets))
         self._look_where_they_lie(reports)
         marks, blocks = self._marks(reports), self._blocks(reports)
+        taken = self._as_found(reports)
+        surfaces = (
+            [] if blocks is None or taken is None else surfaces_told(blocks, taken, evidence.exposures, looked_at)
+        )
+        covers = self._coverage(reports)
         missing: list[FrameReport] = []
         for part in parts:
             if part in held and matched.is_whole(part, held):
@@ -210,14 +218,14 @@ class _Check:
         evidence.progress(1.0, "checked")
         return Report(
             sets, [frame.path.name for frame in frames], kinds, every, marks, gaps, seen_on(specks),
-            redo(every, marks, gaps),
+            redo(every, marks, gaps, surfaces) + holes_to_fill(covers, candidate, missing),
             [
                 *(_SIDE_BY_SIDE if candidate is not None and kinds[:1] == [SetKind.UNKNOWN] else ()),
                 *(() if looked_at is None else (str(looked_at.says),)),
                 *(_UNLIKE_PHOTOGRAPH if looked_at is None and self.laid is not None else ()),
                 *advice(every, marks, planned=candidate is not None, plain=bool(specks), blocks=blocks),
             ],
-            blocks, looked=looked_at,
+            blocks, looked=looked_at, surfaces=surfaces, coverage=covers,
         )  # fmt: skip
 
     def _given(self, doubles: Collection[int], plain: Collection[int]) -> list[FrameSet]:
@@ -347,6 +355,22 @@ class _Check:
             if index is not None and taken is not None:
                 exposures[index] = taken
         return replace(candidate, exposures=tuple(exposures))
+
+    def _coverage(self, reports: list[FrameReport]) -> Coverage | None:
+        """What of the wanted picture lies on the frames of a planned grid."""
+        evidence, candidate = self.evidence, self.evidence.candidate
+        if candidate is None or not candidate.method.is_grid:
+            return None
+        planned = {
+            index: view_of(exposure, evidence.pixels, evidence.pitch_mm)
+            for index, exposure in enumerate(candidate.exposures)
+        }
+        taken = {
+            index: (evidence.planned_view(index), reports[k].moved(evidence.pixels))
+            for k, index in enumerate(evidence.matched)
+            if index is not None and reports[k].without("dark")
+        }
+        return coverage_of(candidate, planned, taken, evidence.pixels) if taken else None
 
     def _blocks(self, reports: list[FrameReport]) -> BlockMap | None:
         """Softness all over the picture of a series."""

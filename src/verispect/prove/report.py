@@ -14,12 +14,14 @@ from verispect.errors import FileError
 from verispect.optics.types import Floats
 from verispect.plan.entry.found_distance import FoundPlace
 from verispect.plan.frames.exposure import Exposure
+from verispect.prove.checks.coverage import Coverage
 from verispect.prove.checks.dust import Speck
 from verispect.prove.looked import Looked
 from verispect.prove.parting.by_hand import ByHand
 from verispect.prove.parting.sets import FrameSet, SetKind
 from verispect.prove.softness.block_map import BlockMap, map_dict
 from verispect.prove.softness.mark_softness import MarkSoftness
+from verispect.prove.softness.on_surfaces import SurfaceSoftness
 from verispect.sentence import Sentence
 from verispect.subject.mark import Mark
 
@@ -125,6 +127,8 @@ class Report:
     left_aside: list[tuple[Path, FileError]] = field(default_factory=list)
     # By marks that were pointed at: how the camera looked.
     looked: Looked | None = None
+    surfaces: list[SurfaceSoftness] = field(default_factory=list)
+    coverage: Coverage | None = None
 
     @property
     def passed(self) -> bool:
@@ -235,6 +239,30 @@ def report_dict(report: Report) -> dict[str, Any]:
             }
             for mark in report.marks
         ],
+        "surfaces": [
+            {
+                "name": one.name,
+                "need": one.need,
+                "told": one.told,
+                "soft": one.soft,
+                "softness": _told(one.softness),
+                "plus_minus": _told(one.plus_minus),
+                "planned_softness": one.planned,
+                "pixel": None if one.pixel is None else [round(part, 1) for part in one.pixel],
+                "away_m": one.away_m,
+                "verdict": one.verdict,
+            }
+            for one in report.surfaces
+        ],
+        "coverage": None
+        if report.coverage is None
+        else {
+            "share": round(report.coverage.share, 5),
+            "holes": [
+                {"share": round(hole.share, 5), "at": [round(part, 3) for part in hole.at], "exposure": hole.exposure}
+                for hole in report.coverage.holes
+            ],
+        },
         "blocks": None if report.blocks is None else map_dict(report.blocks),
         "looked": None if report.looked is None else _looked(report.looked),
         "gaps": report.gaps,
@@ -283,6 +311,20 @@ def _line(frame: FrameReport) -> str:
     )
 
 
+def surface_words(one: SurfaceSoftness) -> Sentence:
+    """What of a surface was told, and where it is softest."""
+    if one.softness is None or one.pixel is None:
+        return Sentence("nothing of it can be told")
+    row, column = one.pixel
+    return Sentence(
+        "{soft} of {told} places soft; the softest {softness:.2f} ± {unsure:.2f}, planned {planned}, about row "
+        "{row:.0f}, column {column:.0f}, {away:.3g} m away",
+        {"soft": one.soft, "told": one.told, "softness": one.softness, "unsure": one.plus_minus or 0.0,
+         "planned": "none" if one.planned is None else f"{one.planned:.2f}",
+         "row": row, "column": column, "away": one.away_m or 0.0},
+    )  # fmt: skip
+
+
 def report_table(report: Report) -> str:
     """The report for a terminal."""
     lines = [f"{'frame':<24}{'verdict':<10}{'shift px':>16}{'turn':>9}{'stops':>8}  faults"]
@@ -296,6 +338,9 @@ def report_table(report: Report) -> str:
         if found is not None:
             away = f"; {found.distance_m:.3g} ± {found.plus_minus_m:.2g} m away, planned {found.planned_m:.3g}"
         lines.append(f"{mark.name:<24}{mark.verdict:<12}{told}, planned {planned} ({mark.how}){away}")
+    lines += [f"{one.name:<24}{one.verdict:<12}{surface_words(one)}" for one in report.surfaces]
+    if report.coverage is not None:
+        lines.append(f"{100.0 * report.coverage.share:.1f} % of the wanted picture lies on the frames")
     for speck, _ in report.dust:
         lines.append(f"dust at row {speck.pixel[0]}, column {speck.pixel[1]}, radius {speck.radius_px:.0f} px")
     lines += [""] + (["Do now:"] + [f"  {line}" for line in report.redo] if report.redo else ["Nothing to do again"])

@@ -14,10 +14,12 @@ from verispect.plan.frames.between import blur_between
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
+from verispect.prove.checks.coverage import Coverage
 from verispect.prove.expected import ahead_m
-from verispect.prove.report import REDO, Fault, FrameReport
+from verispect.prove.report import REDO, Fault, FrameReport, surface_words
 from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.mark_softness import BY_TWO, MarkSoftness
+from verispect.prove.softness.on_surfaces import SurfaceSoftness
 
 # A gap is told from this softness on; and so finely its place is sought.
 _SOFT, _HALVINGS = 1.05, 40
@@ -130,7 +132,12 @@ def set_to(candidate: Candidate, exposure: Exposure) -> str:
     return f"focused at {metres(exposure.focus_m)}"
 
 
-def redo(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], gaps: Sequence[dict[str, Any]]) -> list[str]:
+def redo(
+    frames: Sequence[FrameReport],
+    marks: Sequence[MarkSoftness] = (),
+    gaps: Sequence[dict[str, Any]] = (),
+    surfaces: Sequence[SurfaceSoftness] = (),
+) -> list[str]:
     """What to take again while the camera still stands, in words."""
     said: list[str] = []
     told: set[str] = set()
@@ -149,7 +156,26 @@ def redo(frames: Sequence[FrameReport], marks: Sequence[MarkSoftness], gaps: Seq
     for mark in marks:
         if mark.softness is not None and mark.verdict == "soft" and (mark.planned or 0.0) <= 1.0:
             said.append(f"{mark.name} is {mark.softness:.1f} times the allowed blur, planned {mark.planned or 0:.2f}")
+    # Where a frame is taken again anyway, that comes first.
+    for one in surfaces if not near and not any(frame.file is None for frame in frames) else ():
+        if one.is_missed:
+            said.append(f"{one.name}: {surface_words(one)}: one more frame focused there")
     return said
+
+
+def holes_to_fill(
+    coverage: Coverage | None, candidate: Candidate | None, missing: Sequence[FrameReport]
+) -> list[str]:
+    """What of a grid's picture is on no frame, where that is not because a frame is not there at all."""
+    if coverage is None or candidate is None:
+        return []
+    lost = {frame.planned_exposure for frame in missing}
+    return [
+        f"{100.0 * hole.share:.1f} % of the wanted picture, at the {hole.where}, is on no frame: take frame "
+        f"{candidate.number_of(hole.exposure)} again"
+        for hole in coverage.holes
+        if hole.exposure not in lost
+    ]
 
 
 def advice(

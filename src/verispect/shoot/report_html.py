@@ -52,7 +52,7 @@ def report_html(
     text = files("verispect.shoot").joinpath("templates/report.html").read_text(encoding="utf-8")
     page = Environment(autoescape=True, trim_blocks=True).from_string(text)
     needs = {} if plan is None else {mark.name: str(mark.need) for mark in plan.marks}
-    marks = [_mark(mark, needs) for mark in _rows(told, "marks")]
+    marks = [_mark(mark, _need(mark, needs)) for mark in (*_rows(told, "marks"), *_rows(told, "surfaces"))]
     return page.render(
         title=(plan.title if plan is not None else "") or "Untitled plan",
         head=[*([] if candidate is None else [_method_line(candidate)]), *head],
@@ -94,8 +94,8 @@ def verdict_of(check: Mapping[str, Any], needs: Mapping[str, str]) -> str:
         return "Planned; nothing has been checked yet."
     musts = [
         mark.get("verdict")
-        for mark in _rows(check, "marks")
-        if needs.get(str(mark.get("name", "")), "must") == "must"
+        for mark in (*_rows(check, "marks"), *_rows(check, "surfaces"))
+        if (_need(mark, needs) or "must") == "must"
     ]
     soft, sharp = musts.count("soft"), musts.count("sharp")
     untold = len(musts) - soft - sharp
@@ -133,7 +133,12 @@ def _number(value: Any) -> float | None:
     return float(value) if isinstance(value, int | float) and math.isfinite(value) else None
 
 
-def _mark(mark: Mapping[str, Any], needs: Mapping[str, str]) -> dict[str, Any]:
+def _need(row: Mapping[str, Any], needs: Mapping[str, str]) -> str:
+    """Of a surface its row says it, of a mark the plan."""
+    return str(row.get("need") or needs.get(str(row.get("name", "")), ""))
+
+
+def _mark(mark: Mapping[str, Any], need: str) -> dict[str, Any]:
     softness, unsure, planned = (_number(mark.get(key)) for key in ("softness", "plus_minus", "planned_softness"))
     away, away_unsure = _number(mark.get("distance_m")), _number(mark.get("distance_plus_minus_m"))
 
@@ -146,7 +151,7 @@ def _mark(mark: Mapping[str, Any], needs: Mapping[str, str]) -> dict[str, Any]:
         bar = (low, max(high, low + 2.0))
     return {
         "name": str(mark.get("name", "")),
-        "need": needs.get(str(mark.get("name", "")), ""),
+        "need": need,
         "planned": "–" if planned is None else f"{planned:.2f}",
         "measured": "–" if softness is None else f"{softness:.2f} ± {unsure or 0.0:.2f}",
         "verdict": str(mark.get("verdict", "")).replace("-", " "),

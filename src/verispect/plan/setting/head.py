@@ -16,6 +16,7 @@ from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import on_sensor
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.grid_layout import round_directions
 from verispect.subject.camera import Around
 
@@ -164,11 +165,17 @@ def _covered(candidate: Candidate) -> bool:
     if scene.plan.camera.around != Around.PICTURE:
         far = scene.pose.pupil_m + 1.0e5 * round_directions(scene.plan.elevations_rad, _LOOKED_AT_ROUND)
         return _all_on_a_frame(candidate, far, half_mm)
-    across, up = (np.linspace(-1.0, 1.0, count) for count in _LOOKED_AT)
+    net = picture_net(scene, _LOOKED_AT).reshape(-1, 3)
+    return _all_on_a_frame(candidate, scene.pose.pupil_m + 1.0e5 * net, half_mm)
+
+
+def picture_net(scene: Scene, counts: tuple[int, int]) -> Floats:
+    """Directions all over the wanted picture (up, across, 3) in the world, so many across and up, from its bottom."""
+    across, up = (np.linspace(-1.0, 1.0, count) for count in counts)
     half, centre = scene.half_picture(), scene.picture_centre()
     x, y = np.meshgrid(centre[0] + across * half[0], centre[1] + up * half[1])
-    rays = np.column_stack([x.ravel(), y.ravel(), np.ones(x.size)]) * 1.0e5
-    return _all_on_a_frame(candidate, scene.pose.to_world_m(rays), half_mm)
+    found: Floats = np.stack([x, y, np.ones_like(x)], axis=-1) @ scene.pose.matrix
+    return found
 
 
 def _all_on_a_frame(candidate: Candidate, world: Floats, half_mm: Floats) -> bool:

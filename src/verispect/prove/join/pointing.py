@@ -37,8 +37,9 @@ _LEAST_ALIKE, _WELL_PX = 0.35, 0.5
 # Of pairs that weigh less nothing is told but where a frame may look: far out of focus, what they show lies a few
 # pixels aside, and larger or smaller, as a whole.
 _SURE = 0.1
-# A pair that asks for more than so many priors is not believed.
-_MOST_PRIORS = 8.0
+# A pair that asks for more than so many priors is not believed by itself; others bear it out within so many pixels,
+# or such a share of what it asks for.
+_MOST_PRIORS, _ALIKE_PX, _ALIKE_SHARE = 8.0, 2.0, 0.05
 
 
 @dataclass(frozen=True)
@@ -145,7 +146,10 @@ def pairs_of(
         matrix = up @ motion.matrix @ down
         turned, held = _turn_of(matrix, views[j], views[i], pixels)
         between = views[i].rotation @ views[j].rotation.T
-        turn, growth = _vector(turned @ between.T), _growth(matrix, planned, pixels)
+        # A frame that looks elsewhere is drawn larger on one side for that alone.
+        as_turned = views[i].to_pixels @ turned @ np.linalg.inv(views[j].to_pixels)
+        lies = as_turned / as_turned[2, 2] if np.isfinite(turned).all() else planned
+        turn, growth = _vector(turned @ between.T), _growth(matrix, lies, pixels)
         return Pair(i, j, share, motion.correlation, turn, motion.residual_px * divide, growth, held)
 
     found = []
@@ -246,7 +250,7 @@ def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float 
     """
     count = len(views)
     prior = math.radians(prior_deg)
-    used = [pair for pair in pairs if pair.trusted and np.linalg.norm(pair.turn) < _MOST_PRIORS * prior]
+    used = _believed(pairs, views, _MOST_PRIORS * prior)
     if not used:
         return list(views)
     weights = np.ones(len(used))
@@ -271,6 +275,43 @@ def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float 
         replace(view, rotation=cv2.Rodrigues(turn)[0] @ view.rotation)
         for view, turn in zip(views, turns, strict=True)
     ]
+
+
+def _believed(pairs: Sequence[Pair], views: Sequence[View], most_rad: float) -> list[Pair]:
+    """Pairs that ask for no more than a head errs by, and of those that ask for more what others bear out.
+
+    Paving is laid over itself a few slabs on, but hardly by three pairs of three frames to the same place. In the
+    world's axes a pair tells by how much two turns differ, so that three about a triangle come to nought; and where
+    there is none two neighbours of a frame must tell the same of it.
+    """
+    near = [pair for pair in pairs if pair.trusted and np.linalg.norm(pair.turn) < most_rad]
+    far = [pair for pair in pairs if pair.sure and np.linalg.norm(pair.turn) >= most_rad]
+    if not far:
+        return near
+    apart: dict[tuple[int, int], Floats] = {}
+    for pair in (*near, *far):
+        told: Floats = views[pair.a].rotation.T @ pair.turn
+        apart[pair.a, pair.b], apart[pair.b, pair.a] = told, -told
+
+    def alike(one: Floats, other: Floats) -> bool:
+        off, asked = (views[0].scale_px * float(np.linalg.norm(part)) for part in (one - other, one))
+        return off < max(_ALIKE_PX, _ALIKE_SHARE * asked)
+
+    def borne_out(pair: Pair) -> bool:
+        own = apart[pair.a, pair.b]
+        thirds = [c for c in range(len(views)) if (pair.a, c) in apart and (pair.b, c) in apart]
+        if thirds:
+            agree = sum(alike(own, apart[pair.a, c] - apart[pair.b, c]) for c in thirds)
+            return 2 * agree > len(thirds)
+        # Of either frame: what another of its neighbours tells.
+        return any(
+            alike(told, apart[k, c])
+            for k, told, other in ((pair.a, own, pair.b), (pair.b, -own, pair.a))
+            for c in range(len(views))
+            if c != other and (k, c) in apart
+        )
+
+    return near + [pair for pair in far if borne_out(pair)]
 
 
 def _rest_px(pair: Pair, views: Sequence[View], turn_a: Floats, turn_b: Floats) -> float:

@@ -20,9 +20,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from verispect.prove.report import Report
+from verispect.prove.report import Report, surface_words
 from verispect.prove.softness.ranging import Ranged
 from verispect.quantities import LENGTHS_M
+from verispect.ui.controls.translate import say
 from verispect.ui.panels.stations.frames_by_set import SIGNS, FramesBySet, dress, fill
 
 
@@ -59,7 +60,7 @@ class ProvePanel(QWidget):
 
     def __init__(self, system: Callable[[], str]) -> None:
         super().__init__()
-        self._system = system
+        self._system, self._mark_count = system, 0
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 10, 14, 10)
         self.words = QLabel(
@@ -211,12 +212,20 @@ class ProvePanel(QWidget):
         self.frames.show_report(report)
         self.sets_button.setVisible(report is not None and len(report.paths) > 1)
         marks = [] if report is None else report.marks
-        self.marks.setRowCount(len(marks))
+        self._mark_count = len(marks)
+        surfaces = [] if report is None else report.surfaces
+        self.marks.setRowCount(len(marks) + len(surfaces))
         for row, mark in enumerate(marks):
             told = "–" if mark.softness is None else f"{mark.softness:.2f} ± {mark.plus_minus or 0:.2f}"
             planned = "–" if mark.planned is None else f"{mark.planned:.2f}"
             verdict = f"{SIGNS[mark.verdict]} {mark.verdict.replace('-', ' ')}"
             fill(self.marks, row, [mark.name, verdict, told, planned, self._away(mark.ranged)], hint=mark.how)
+        for row, one in enumerate(surfaces, len(marks)):
+            told = "–" if one.softness is None else f"{one.softness:.2f} ± {one.plus_minus or 0:.2f}"
+            planned = "–" if one.planned is None else f"{one.planned:.2f}"
+            verdict = f"{SIGNS[one.verdict]} {one.verdict.replace('-', ' ')}"
+            places = self.tr("{0} of {1} places soft").format(one.soft, one.told) if one.told else "–"
+            fill(self.marks, row, [one.name, verdict, told, planned, places], hint=say(surface_words(one)))
         self.redo.clear()
         if report is not None:
             self.redo.addItems(report.redo or [self.tr("Nothing to do again.")])
@@ -224,7 +233,8 @@ class ProvePanel(QWidget):
 
     def _ask_for(self, row: int) -> None:
         name = self.marks.item(row, 0)
-        if name is not None:
+        # Below the marks stand surfaces, which no place is pointed at for.
+        if name is not None and row < self._mark_count:
             self.mark_wanted.emit(name.text())
 
     def offer(self, *, grid: bool) -> None:
