@@ -53,6 +53,8 @@ _UNLIKE = 0.4
 _SIDE_BY_SIDE = (
     "These frames show unlike things: they are no series as the plan's method has it, but may be joined side by side",
 )
+# Of the picture's diagonal.
+_PUSHED_FAR = 0.02
 _HELD_OTHERWISE = (
     "the frames are not held as the plan has the camera, one upright and the other wide: they were checked without "
     "it: say in Camera how it was held",
@@ -286,9 +288,14 @@ class _Check:
             )  # fmt: skip
 
     def _by_light_alone(self, used: Sequence[int], reports: list[FrameReport]) -> None:
-        """A camera's own curve gives darker frames other contrast: such a JPEG is not out of its place in focus."""
+        """A camera's own curve gives darker frames other contrast: such a JPEG is not out of its place in focus.
+
+        Nor is a frame that was pushed so far that it shows other things at the same places.
+        """
+        far = _PUSHED_FAR * math.hypot(*self.evidence.pixels)
         for k in used:
-            if is_compressed(self.evidence.frames[k]) and not reports[k].without("exposure"):
+            darker = is_compressed(self.evidence.frames[k]) and not reports[k].without("exposure")
+            if darker or math.hypot(*reports[k].shift_px) > far:
                 reports[k].faults = [fault for fault in reports[k].faults if fault.name != "missed-focus"]
 
     def _planned_cells(self, used: Sequence[int]) -> list[list[int]]:

@@ -16,13 +16,14 @@ from verispect.optics.types import Floats
 from verispect.plan.frames.between import closeness_per_mm
 from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
+from verispect.prove.align.turned import turn_of, turned_picture
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
 from verispect.prove.checks.pointing import moved_words
 from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, misplaced, step_mm
 from verispect.prove.checks.shaken import above_noise, shaken_in
 from verispect.prove.evidence import Evidence, is_compressed
-from verispect.prove.expected import blurs_apart, light_hypotheses, refocused
+from verispect.prove.expected import View, blurs_apart, light_hypotheses, refocused
 from verispect.prove.intake import Frame
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.softness.two_frames import misfit_of_two
@@ -73,7 +74,7 @@ class SeriesCheck:
             chained.append(chain)
             down, right, turn, grown = at_middle(chain @ np.linalg.inv(chain_plan), middle)
             offsets.append(np.array([-down, -right, -turn]))
-            scales.append(scales[-1] + math.log(at_middle(motion.matrix, middle)[3]))
+            scales.append(scales[-1] + math.log(at_middle(self._without_turn(k, before, motion), middle)[3]))
             expected_scales.append(expected_scales[-1] + math.log(at_middle(planned, middle)[3]))
             self.reports[k].scale = float(grown)
             lights.append(self._light(k, before, motion, lights[-1]))
@@ -118,6 +119,18 @@ class SeriesCheck:
             return list(range(len(used)))
         return sorted(range(len(used)), key=lambda number: (indices[number], number))
 
+    def _without_turn(self, k: int, before: int, motion: Motion) -> Floats:
+        """How a frame was laid over another but for how the camera was turned, which draws it larger on one side."""
+        here, there = self.evidence.view(k), self.evidence.view(before)
+        if here is None or there is None:
+            middle = (0.5 * (self.evidence.pixels[0] - 1), 0.5 * (self.evidence.pixels[1] - 1))
+            here = there = View(np.eye(3), self.evidence.focal_px(k), middle)
+        turn, _ = turn_of(motion.matrix, here, there, self.evidence.pixels)
+        if not np.isfinite(turn).all():
+            return motion.matrix
+        found: Floats = np.linalg.inv(turned_picture(turn, there, there)) @ motion.matrix
+        return found
+
     def _planned(self, k: int, before: int) -> Floats:
         """How the plan lays a frame over another; the same place where nothing is planned."""
         here, there = self.evidence.view(k), self.evidence.view(before)
@@ -131,8 +144,12 @@ class SeriesCheck:
         """
         offsets = offsets.copy()
         usual = np.median(np.diff(offsets, axis=0), axis=0)
+        alone = -1
         for number in range(1, len(used) - 1):
             step = offsets[number] - offsets[number - 1] - usual
+            if alone == number - 1:
+                # It comes back from one that stood alone.
+                continue
             focus = any(fault.name == "missed-focus" for fault in self.reports[used[number]].faults)
             if math.hypot(step[0], step[1]) < 0.8 * KNOCK_PX and not focus:
                 continue
@@ -149,6 +166,8 @@ class SeriesCheck:
             first, second = (min(math.dist(way[:2], side[:2]) for side in sides) for way in (offsets[number], other))
             if second < first:
                 offsets[number] = other
+            if math.dist(sides[0][:2], sides[1][:2]) < 0.5 * min(first, second):
+                alone = number
         return offsets
 
     def _light(

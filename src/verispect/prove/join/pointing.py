@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_middle, bands_at_hand, enlarged, motion_between
+from verispect.prove.align.turned import turn_of, turned_picture
 from verispect.prove.expected import View
 from verispect.prove.resources.threads import in_turn, workers
 
@@ -144,11 +145,10 @@ def pairs_of(
             bands(j), bands(i), planned=down @ planned @ up, focal_px=views[i].scale_px / divide, centre_px=middle
         )
         matrix = up @ motion.matrix @ down
-        turned, held = _turn_of(matrix, views[j], views[i], pixels)
+        turned, held = turn_of(matrix, views[j], views[i], pixels)
         between = views[i].rotation @ views[j].rotation.T
         # A frame that looks elsewhere is drawn larger on one side for that alone.
-        as_turned = views[i].to_pixels @ turned @ np.linalg.inv(views[j].to_pixels)
-        lies = as_turned / as_turned[2, 2] if np.isfinite(turned).all() else planned
+        lies = turned_picture(turned, views[j], views[i]) if np.isfinite(turned).all() else planned
         turn, growth = _vector(turned @ between.T), _growth(matrix, lies, pixels)
         return Pair(i, j, share, motion.correlation, turn, motion.residual_px * divide, growth, held)
 
@@ -159,31 +159,6 @@ def pairs_of(
             break
         progress(len(found) / len(wanted))
     return found
-
-
-def _turn_of(matrix: Floats, view: View, other: View, pixels: tuple[int, int]) -> tuple[Floats, Floats]:
-    """The turn that takes one frame's rays to another's as a motion of pixels has them (Kabsch 1976), and its `held`.
-
-    Over the rays that both show: a motion found as a shift is a shear of the whole plane, and the rotation nearest
-    to that would be half of it.
-    """
-    wide, high = pixels
-    x, y = np.meshgrid(np.linspace(0, wide - 1, 24), np.linspace(0, high - 1, 16))
-    at = np.stack([x.ravel(), y.ravel(), np.ones(x.size)])
-    seen = matrix @ at
-    seen = seen / seen[2]
-    shared = (seen[0] >= 0) & (seen[0] <= wide - 1) & (seen[1] >= 0) & (seen[1] <= high - 1)
-    if shared.sum() < 6:
-        return np.full((3, 3), np.nan), np.eye(3)
-    rays, others = np.linalg.inv(view.to_pixels) @ at[:, shared], np.linalg.inv(other.to_pixels) @ seen[:, shared]
-    rays, others = rays / np.linalg.norm(rays, axis=0), others / np.linalg.norm(others, axis=0)
-    left, _, right = np.linalg.svd(others @ rays.T)
-    found: Floats = left @ np.diag([1.0, 1.0, np.sign(np.linalg.det(left @ right))]) @ right
-    # Turned by t a ray r goes aside by t × r.
-    tells = np.eye(3) - others @ others.T / others.shape[1]
-    share, along = np.linalg.eigh(tells)
-    held: Floats = along @ np.diag(np.sqrt(np.maximum(share, 0.0))) @ along.T
-    return found, held
 
 
 def _growth(matrix: Floats, planned: Floats, pixels: tuple[int, int]) -> float:
