@@ -52,6 +52,28 @@ def test_shake_and_missed_focus_are_told_from_a_knock_in_a_grid(tmp_path: Path) 
     assert max(float(np.hypot(*frame.shift_px)) for frame in good) < 0.35
 
 
+def test_a_head_set_to_a_wrong_angle_is_told_with_how_far_and_a_frame_gone_by_what_it_leaves_open(
+    tmp_path: Path, small_grid
+) -> None:
+    """Three degrees from the fifth frame on: no pair had been believed, and every frame was called good."""
+    faults = [parse_fault(text, frames=small_grid.frame_count) for text in ("turn@4:3",)]
+    run = rehearse_to(small_grid, OPTIONS, Writing(tmp_path), faults=faults)
+    (tmp_path / "run.json").unlink()
+    report = check([tmp_path], candidate=small_grid)
+    first = small_grid.number_of(4)
+    pushed = [frame for frame in report.frames if not frame.without("knock")]
+    assert {small_grid.number_of(frame.planned_exposure) for frame in pushed} == set(
+        range(first, small_grid.frame_count + 1)
+    )
+    state = small_grid.exposures[4].state
+    expected = np.radians(3.0) * state.pupil_scale_mm / (36.0 / run.pixels[0])
+    for frame in pushed:
+        assert frame.shift_px[1] == pytest.approx(-expected, rel=0.03)
+        assert [fault.name for fault in frame.faults] == ["knock"]
+    assert report.coverage is not None
+    assert report.coverage.share < 1.0
+
+
 def test_paving_laid_over_itself_a_few_slabs_on_accuses_nobody() -> None:
     """Pairs as they were measured in a good grid of nine: five of them laid the same slabs over others."""
     told = [(3, 4, -4e-5), (4, 5, 1e-5), (3, 6, 0.10073), (3, 7, 0.31688), (4, 6, 0.34099), (4, 7, 3e-5),

@@ -72,6 +72,41 @@ def test_a_small_overlap_hardly_tells_a_turn_about_its_own_direction() -> None:
     assert turns[0] < 0.5 * turns[1]
 
 
+@pytest.mark.parametrize("turned", [(4,), (3, 4, 5)], ids=["one frame", "from there on"])
+@pytest.mark.parametrize("degrees", [2.0, 8.0])
+def test_a_head_that_was_pushed_far_is_believed_where_others_bear_it_out(
+    turned: tuple[int, ...], degrees: float
+) -> None:
+    """Beyond what a head errs by no pair had counted: such frames were told to lie as planned."""
+    planned = [view(b, p) for p in (-6, 6) for b in (-20, 0, 20)]
+    push = np.radians(degrees) * np.array([0.3, 0.95, 0.0])
+    true = tangled(planned, [push if k in turned else np.zeros(3) for k in range(6)])
+    found = corrected(planned, exact_pairs(planned, true))
+    shared = [f.rotation.T @ t.rotation for f, t in zip(found, true, strict=True)]
+    for one in shared[1:]:
+        # Turns are added up as if they were small.
+        assert Rotation.from_matrix(shared[0] @ one.T).magnitude() < 0.03 * np.radians(degrees)
+
+
+def test_a_pair_that_lies_far_is_not_believed_and_two_neighbours_of_a_row_are() -> None:
+    """Paving laid over itself; and a row, where no three frames overlap."""
+    planned = [view(b, p) for p in (-6, 6) for b in (-20, 0, 20)]
+    pairs = exact_pairs(planned, planned)
+    lies = replace(pairs[0], turn=np.array([0.0, 0.08, 0.0]))
+    for before, after in zip(planned, corrected(planned, [lies, *pairs[1:]]), strict=True):
+        assert Rotation.from_matrix(after.rotation @ before.rotation.T).magnitude() < 1e-6
+    row = [view(b) for b in (-40, -20, 0, 20, 40)]
+    pushed = tangled(row, [np.radians(3.0) * np.array([0.0, 1.0, 0.0]) if k == 2 else np.zeros(3) for k in range(5)])
+    beside = [pair for pair in exact_pairs(row, pushed) if pair.b == pair.a + 1]
+    assert len(beside) == 4
+    turns = [
+        np.degrees(Rotation.from_matrix(after.rotation @ before.rotation.T).magnitude())
+        for before, after in zip(row, corrected(row, beside), strict=True)
+    ]
+    assert turns[2] == pytest.approx(3.0, abs=0.1)
+    assert max(turns[:2] + turns[3:]) < 0.1
+
+
 def test_what_is_not_trusted_changes_nothing() -> None:
     planned = [view(-10), view(10)]
     pair = Pair(0, 1, 0.4, 0.1, np.array([0.0, 0.01, 0.0]), 5.0)

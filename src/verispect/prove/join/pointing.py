@@ -41,6 +41,8 @@ _SURE = 0.1
 # A pair that asks for more than so many priors is not believed by itself; others bear it out within so many pixels,
 # or such a share of what it asks for.
 _MOST_PRIORS, _ALIKE_PX, _ALIKE_SHARE = 8.0, 2.0, 0.05
+# A turn of so many priors is held by half.
+_PUSHED = 3.0
 
 
 @dataclass(frozen=True)
@@ -240,7 +242,9 @@ def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float 
             block[:, 3 * pair.b : 3 * pair.b + 3] = -pair.held @ between
             rows.append(block * math.sqrt(weight) / sure)
             right.append(pair.held @ pair.turn * math.sqrt(weight) / sure)
-        rows.append(np.eye(3 * count) / prior)
+        # A frame that was pushed far is no error of the head, and is held the less.
+        held = 1.0 / np.hypot(1.0, np.linalg.norm(turns, axis=1) / (_PUSHED * prior))
+        rows.append(np.diag(np.repeat(held, 3)) / prior)
         right.append(np.zeros(3 * count))
         turns = np.linalg.lstsq(np.vstack(rows), np.concatenate(right), rcond=None)[0].reshape(count, 3)
         for number, pair in enumerate(used):
