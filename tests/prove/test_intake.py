@@ -13,16 +13,8 @@ from PIL import Image
 from tests.raw_file import write_raw
 from verispect.errors import FileError
 from verispect.files.picture_out import Shot, write_picture
-from verispect.prove.intake import (
-    MOST_PIXELS,
-    Frame,
-    described,
-    frames_in,
-    grey_linear,
-    in_order,
-    linear_of,
-    read_coded,
-)
+from verispect.prove.intake import MOST_PIXELS, Frame, described, grey_linear, in_order, linear_of, read_coded
+from verispect.prove.taken_in.folders import frames_in
 
 
 def picture(path: Path, pixels: np.ndarray) -> Path:

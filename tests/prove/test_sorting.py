@@ -14,8 +14,9 @@ from verispect.cli import main
 from verispect.errors import FileError
 from verispect.files.picture_out import write_picture
 from verispect.prove.check import check
-from verispect.prove.intake import described, frames_in, in_order
+from verispect.prove.intake import described, in_order
 from verispect.prove.sorting import sort_frames
+from verispect.prove.taken_in.folders import frames_in
 
 DC = "{http://purl.org/dc/elements/1.1/}"
 

@@ -144,8 +144,8 @@ def of_set(places: Sequence[Path], sets: Path | None, number: int | None) -> lis
         return list(places)
     if sets is None or number is None:
         raise FileError("--set N is one of the sets in --sets F.json, which check --json prints; give both")
-    from verispect.prove.intake import frames_in
     from verispect.prove.parting.by_hand import files_of_set, read_sets
+    from verispect.prove.taken_in.folders import frames_in
 
     return files_of_set(frames_in(places), read_sets(sets), number)
 

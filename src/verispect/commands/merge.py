@@ -40,10 +40,11 @@ def run(given: Sequence[str]) -> int:
     from verispect.errors import Cancelled, FileError
     from verispect.files.atomic import ready_for, write_atomically
     from verispect.files.picture_out import bytes_of_picture, not_over, suits, write_picture
-    from verispect.prove.intake import described, frames_in
+    from verispect.prove.intake import described
     from verispect.prove.merge.series import merge
     from verispect.prove.merge.shots import shots_together
     from verispect.prove.merge.written import depth_picture, done_words, profile_of, shot_of
+    from verispect.prove.taken_in.folders import frames_in
 
     if options.ply is not None and (options.plan is None or options.preview):
         raise FileError("--ply needs --plan, whose focus distances tell the depth, and a merge in full")

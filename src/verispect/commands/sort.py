@@ -22,9 +22,10 @@ def run(given: Sequence[str]) -> int:
     offer_sets(options_of)
     options = options_of.parse_args(given)
     from verispect.prove.check import check
-    from verispect.prove.intake import described, frames_in, in_order
+    from verispect.prove.intake import described, in_order
     from verispect.prove.resources.threads import allow
     from verispect.prove.sorting import PATTERN, sort_frames
+    from verispect.prove.taken_in.folders import frames_in
 
     allow(options.jobs, options.memory_mb)
 

@@ -23,8 +23,7 @@ from verispect.prove.checks.dust import seen_on
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of, is_compressed
 from verispect.prove.expected import view_of
 from verispect.prove.grid_check import compare_cells
-from verispect.prove.intake import Frame, frames_in, stands_as
-from verispect.prove.left_aside import of_one_size, passed_over, readable_frames, unreadable
+from verispect.prove.intake import Frame
 from verispect.prove.looked import Looked, Pointed, looked
 from verispect.prove.matching.by_photograph import Laid, seen_by_photograph
 from verispect.prove.matching.matched import Matched
@@ -40,6 +39,9 @@ from verispect.prove.shots_check import Repeat, compare_shots
 from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.mark_softness import MarkSoftness, believed, measure
 from verispect.prove.softness.on_surfaces import surfaces_told
+from verispect.prove.taken_in.folders import frames_in
+from verispect.prove.taken_in.held import stands_as
+from verispect.prove.taken_in.left_aside import of_one_size, passed_over, readable_frames, unreadable
 from verispect.prove.verdict import advice, gaps_between, holes_to_fill, missing_frames, redo
 
 Progress = Callable[[float, str], None]

@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 
 from verispect.errors import Cancelled, FileError
 from verispect.files.atomic import ready_for
-from verispect.files.memory_cards import card_folders, last_sitting
 from verispect.files.picture_out import bytes_of_picture, write_picture
 from verispect.files.run_file import Run, read_run
 from verispect.kit.lens import Lens
@@ -22,7 +21,7 @@ from verispect.optics.otf import Lights
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
 from verispect.prove.expected import turned_as_happened
-from verispect.prove.intake import described, frames_and_others, frames_in, in_order, read_coded
+from verispect.prove.intake import described, in_order, read_coded
 from verispect.prove.join.written import bend_words, ghost_words, join_to
 from verispect.prove.looked import Pointed
 from verispect.prove.merge.depth_points import depth_points, ply_of, why_no_distances
@@ -34,6 +33,8 @@ from verispect.prove.report import Report
 from verispect.prove.resources.recall import Recall
 from verispect.prove.returning import Return, return_pose
 from verispect.prove.sorting import sort_frames
+from verispect.prove.taken_in.cards import card_folders, last_sitting
+from verispect.prove.taken_in.folders import frames_and_others, frames_in
 from verispect.prove.trials.close_test import CloseTest, close_test
 from verispect.prove.trials.compare import Compared, compare
 from verispect.prove.trials.lens_report import LensReport, lens_report

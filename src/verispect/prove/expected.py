@@ -11,15 +11,11 @@ import numpy as np
 from verispect.files.run_file import Run
 from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.optics.types import Floats
-from verispect.plan.frames.between import focused_from
 from verispect.plan.frames.exposure import Exposure
 
 _NEWTON = 8
 # A camera that moved less than this along its view stood still.
 _STILL_MM = 1e-6
-# How a lens that focuses internally draws is looked at so far to either side of a focus; one that is drawn larger by
-# less than this share of what it is refocused by tells nothing of its focus so.
-_REFOCUSED_BY, _TELLING = 1e-3, 0.2
 
 
 @dataclass(frozen=True)
@@ -104,34 +100,6 @@ def drawn_view(
 def ahead_m(exposure: Exposure, other: Exposure) -> float:
     """How far a frame was taken ahead of another along its view: on a rail."""
     return float((exposure.pose.pupil_m - other.pose.pupil_m) @ other.pose.forward)
-
-
-def refocused(exposure: Exposure, grown: float) -> Exposure:
-    """A frame as its focus must have been to be drawn so much larger (a logarithm).
-
-    As planned where it draws alike wherever it is focused, as some lenses that focus internally do.
-    """
-    state = exposure.state
-    image = state.image_distance_mm
-    if not exposure.breathes:
-        return exposure.focused(image + grown * (image - state.focal_mm * (1 - state.pupil_magnification)))
-
-    def larger(at_mm: float) -> float:
-        return math.log(exposure.focused(at_mm).state.pupil_scale_mm / state.pupil_scale_mm)
-
-    # By small steps: how it draws is told of a usual course alone, and goes one way only about where it stands.
-    step = _REFOCUSED_BY * image
-    slope = (larger(image + step) - larger(image - step)) / (2.0 * step)
-    if abs(slope) * image < _TELLING:
-        return exposure
-    return exposure.focused(image + grown / slope)
-
-
-def blurs_apart(planned: Exposure, taken: Exposure) -> float:
-    """By how many allowed blurs the focus of a frame is off."""
-    state = planned.state
-    off = abs(focused_from(taken, planned)[0] - state.image_distance_mm)
-    return float(off / state.working_f_number / planned.allowed_blur_mm)
 
 
 def drawn_larger(exposure: Exposure, first: Exposure, sharp: Exposure) -> float:

@@ -23,8 +23,9 @@ from verispect.prove.checks.pointing import moved_words
 from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, misplaced, step_mm
 from verispect.prove.checks.shaken import above_noise, shaken_in
 from verispect.prove.evidence import Evidence, is_compressed
-from verispect.prove.expected import View, blurs_apart, light_hypotheses, refocused
+from verispect.prove.expected import View, light_hypotheses
 from verispect.prove.intake import Frame
+from verispect.prove.refocused import blurs_apart, refocused
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.softness.two_frames import misfit_of_two
 from verispect.prove.verdict import metres

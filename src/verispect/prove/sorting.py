@@ -13,8 +13,8 @@ from xml.sax.saxutils import escape
 from verispect.errors import FileError
 from verispect.files.atomic import write_atomically
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.intake import twins_of
 from verispect.prove.report import FrameReport, Report
+from verispect.prove.taken_in.folders import twins_of
 from verispect.prove.verdict import metres
 
 PATTERN = "set-{set:02d}/{name}"

@@ -39,7 +39,7 @@ def test_a_card_that_is_put_in_is_offered_once_and_checked(
     qtbot, window: MainWindow, card: Path, tmp_path: Path, monkeypatch
 ) -> None:
     # The tests' own folders lie where no card is ever mounted.
-    monkeypatch.setattr("verispect.files.memory_cards._NOT_CARDS", ("/",))
+    monkeypatch.setattr("verispect.prove.taken_in.cards._NOT_CARDS", ("/",))
     mounts = tmp_path / "mountinfo"
     mounts.write_text(line(tmp_path / "other"))
     desk = CardDesk(window, window.notices, window._check_files, mounts)

@@ -22,7 +22,7 @@ from verispect.files.picture_out import bytes_of_picture
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.expected import View, view_of
-from verispect.prove.intake import Coded, Frame, described, frames_in, held_alike, in_order
+from verispect.prove.intake import Coded, Frame, described, in_order
 from verispect.prove.join.bend import corner_tangent, straightened, with_bend
 from verispect.prove.join.canvas import Canvas, canvas_for
 from verispect.prove.join.crop import crop_of
@@ -34,6 +34,8 @@ from verispect.prove.join.painting import Painter
 from verispect.prove.join.placing import Placed, found_places
 from verispect.prove.join.pointing import Pair, corrected, pair_report, pairs_of
 from verispect.prove.resources.peak_memory import Held, begin_peak, peak_mb
+from verispect.prove.taken_in.folders import frames_in
+from verispect.prove.taken_in.held import held_alike
 
 Progress = Callable[[float, str], None]
 _PART_PX = 768

@@ -21,16 +21,7 @@ from verispect.plan.frames.exposure import Exposure
 from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings, motion_between
 from verispect.prove.expected import drawn_view
-from verispect.prove.intake import (
-    Coded,
-    Frame,
-    described,
-    frames_in,
-    grey_linear,
-    held_alike,
-    in_order,
-    read_coded,
-)
+from verispect.prove.intake import Coded, Frame, described, grey_linear, in_order, read_coded
 from verispect.prove.merge.bands import bands_of, merged_in_bands
 from verispect.prove.merge.evened import evened, off_in_stops, small_light
 from verispect.prove.merge.ghosts import ghosts_in, leave_out
@@ -38,6 +29,8 @@ from verispect.prove.merge.pyramid import Level
 from verispect.prove.merge.unveil import Focusing
 from verispect.prove.parting.sets import is_dark
 from verispect.prove.resources.peak_memory import begin_peak, peak_mb
+from verispect.prove.taken_in.folders import frames_in
+from verispect.prove.taken_in.held import held_alike
 
 Progress = Callable[[float, str], None]
 _T = TypeVar("_T")

@@ -31,9 +31,7 @@ from verispect.prove.intake import (
     Linear,
     coded_of,
     described,
-    frames_in,
     grey_linear,
-    held_alike,
     in_order,
     linear_of,
     read_coded,
@@ -43,6 +41,8 @@ from verispect.prove.matching.told import match
 from verispect.prove.merge.evened import off_in_stops, small_light
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.parting.sets import is_dark
+from verispect.prove.taken_in.folders import frames_in
+from verispect.prove.taken_in.held import held_alike
 
 Progress = Callable[[float, str], None]
 # Between these a value counts less and less, as it nears white; below the last nothing but noise is told.

@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.files.picture_out import Shot
-from verispect.prove.intake import MADE_HERE, RAWS, Frame
+from verispect.prove.intake import RAWS, Frame
 from verispect.prove.merge.series import Merged
+from verispect.prove.taken_in.folders import MADE_HERE
 from verispect.sentence import Sentence
 
 # Of less of the picture nothing is said.

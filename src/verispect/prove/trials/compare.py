@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 
 from verispect.errors import FileError
 from verispect.optics.criterion import Criterion
-from verispect.prove.intake import Frame, described, frames_in, grey_linear, read_coded
+from verispect.prove.intake import Frame, described, grey_linear, read_coded
 from verispect.prove.softness.edges import find_edge
+from verispect.prove.taken_in.folders import frames_in
 from verispect.prove.trials.resolution import disc_of_edge
 
 Grey = NDArray[np.float32]

@@ -9,7 +9,8 @@ from typing import Any
 
 from verispect.kit.lens import Lens
 from verispect.optics.otf import Lights
-from verispect.prove.intake import described, frames_in
+from verispect.prove.intake import described
+from verispect.prove.taken_in.folders import frames_in
 from verispect.prove.trials.bend_test import Bend, bend_rows, bend_test
 from verispect.prove.trials.corners import Corners, corners_of
 from verispect.prove.trials.lens_test import LensTest, beside_others, lens_test, measured_frames, residual_rows

@@ -16,8 +16,9 @@ from verispect.errors import FileError
 from verispect.kit.lens import Lens
 from verispect.optics.otf import Lights, disc_mtf
 from verispect.optics.types import Floats
-from verispect.prove.intake import Frame, described, frames_in, grey_linear, read_coded
+from verispect.prove.intake import Frame, described, grey_linear, read_coded
 from verispect.prove.softness.edges import find_edge
+from verispect.prove.taken_in.folders import frames_in
 from verispect.prove.trials.resolution import HALF, disc_of_mtf50, own_contrast
 
 Grey = NDArray[np.float32]

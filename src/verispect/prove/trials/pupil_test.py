@@ -21,7 +21,8 @@ from scipy.optimize import least_squares
 from verispect.errors import FileError
 from verispect.optics.conjugates import image_distance_for_scale_mm
 from verispect.optics.types import Floats
-from verispect.prove.intake import described, frames_in, grey_linear, in_order, read_coded
+from verispect.prove.intake import described, grey_linear, in_order, read_coded
+from verispect.prove.taken_in.folders import frames_in
 
 # Row and column of a thing's middle in the first frame as it is seen upright, and the side of the patch about it.
 Patch = tuple[float, float, float | None]

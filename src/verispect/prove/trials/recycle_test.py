@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from verispect.errors import FileError
 from verispect.kit.equipment import Kit
 from verispect.optics.types import Floats
-from verispect.prove.intake import described, frames_in, grey_linear, in_order, read_coded
+from verispect.prove.intake import described, grey_linear, in_order, read_coded
+from verispect.prove.taken_in.folders import frames_in
 from verispect.prove.trials.burst import times_of
 
 LEAST_FRAMES = 4

@@ -13,7 +13,8 @@ from verispect.errors import FileError
 from verispect.kit.equipment import Kit, Tripod
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_middle, motion_between
-from verispect.prove.intake import Frame, described, frames_in, grey_linear, in_order, read_coded
+from verispect.prove.intake import Frame, described, grey_linear, in_order, read_coded
+from verispect.prove.taken_in.folders import frames_in
 from verispect.prove.trials.burst import times_of
 
 LEAST_FRAMES = 8

@@ -14,7 +14,8 @@ from verispect.kit.lens import Lens
 from verispect.kit.mounted_lens import optic_at
 from verispect.optics.conjugates import image_distance_for_scale_mm, scale_distance_m
 from verispect.prove.align.motion import at_middle, motion_between
-from verispect.prove.intake import Frame, described, frames_in, grey_linear, in_order, read_coded
+from verispect.prove.intake import Frame, described, grey_linear, in_order, read_coded
+from verispect.prove.taken_in.folders import frames_in
 
 # A reading of a ruler or a tape is taken to be sure to so much of itself, or to so much, whichever is more.
 _READ_SHARE, _READ_MM = 0.005, 1.0

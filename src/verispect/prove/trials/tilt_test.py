@@ -16,7 +16,8 @@ from pathlib import Path
 import numpy as np
 
 from verispect.errors import FileError
-from verispect.prove.intake import described, frames_in, in_order
+from verispect.prove.intake import described, in_order
+from verispect.prove.taken_in.folders import frames_in
 from verispect.prove.trials.focus_surface import focus_surface
 
 # Readings of distances are sure to two hundredths of the length the run went; of ten walls whose ends were told

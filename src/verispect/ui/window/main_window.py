@@ -173,8 +173,8 @@ class MainWindow(QMainWindow):
         """The station Prove, with its panel."""
         from verispect.prove.parting.kept_by_hand import KeptByHand
         from verispect.ui.panels.stations.prove import ProvePanel
+        from verispect.ui.workflows.at_prove.ranging import RangingDesk
         from verispect.ui.workflows.proving import ProveDesk
-        from verispect.ui.workflows.ranging import RangingDesk
 
         panel = ProvePanel(lambda: self.preferences.system)
         self._put("prove", panel)

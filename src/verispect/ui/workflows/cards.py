@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer
 
-from verispect.files.memory_cards import MOUNTS, mounted_places
+from verispect.prove.taken_in.cards import MOUNTS, mounted_places
 from verispect.ui.state.notices import Notices
 from verispect.ui.work.job import Job
 

@@ -13,24 +13,24 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from verispect.errors import VerispectError
-from verispect.files.memory_cards import place_for_made
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.parting.kept_by_hand import KeptByHand
 from verispect.prove.report import Report
+from verispect.prove.taken_in.cards import place_for_made
 from verispect.ui.controls.translate import say
 from verispect.ui.drawings.picture_view import PicturePair, image_of, net_of
 from verispect.ui.panels.stations.prove import ProvePanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.state.session import Session
 from verispect.ui.work.job import Job
+from verispect.ui.workflows.at_prove.side_by_side import SideBySide
 from verispect.ui.workflows.by_hand.pointed_marks import PointedMarks
 from verispect.ui.workflows.by_hand.sets_by_hand import SetsByHand
 from verispect.ui.workflows.saving import ask_save
-from verispect.ui.workflows.side_by_side import SideBySide
 
 if TYPE_CHECKING:
     from verispect.prove.desk import JoinedFile, MergedFile
-    from verispect.ui.workflows.retouching import RetouchDesk
+    from verispect.ui.workflows.at_prove.retouching import RetouchDesk
 
 _QUIET_MS = 1000
 # Small pictures made at once: those that are seen first come first.
@@ -94,7 +94,7 @@ class ProveDesk(QObject):
         self._quiet.setInterval(_QUIET_MS)
         self._quiet.timeout.connect(self._arrived)
         panel.return_wanted.connect(self.ask_return)
-        self.side_by_side = SideBySide(self, window, panel, notices)
+        self.side_by_side = SideBySide(window, panel, notices, lambda: self.folder, self.start)
         panel.retouch_wanted.connect(self.retouch)
         panel.frames.picked.connect(self.show_frame)
         panel.frames.beside_picked.connect(self.show_beside)
@@ -231,7 +231,7 @@ class ProveDesk(QObject):
 
     def _list(self, folder: Path, files: tuple[Path, ...]) -> None:
         """The frames by their names at once, small pictures of them as they come."""
-        from verispect.prove.intake import frames_in
+        from verispect.prove.taken_in.folders import frames_in
 
         try:
             paths = list(files) or frames_in([folder])
@@ -249,7 +249,7 @@ class ProveDesk(QObject):
         self._next_thumbnails()
 
     def _next_thumbnails(self) -> None:
-        from verispect.prove.thumbnails import thumbnails
+        from verispect.prove.taken_in.thumbnails import thumbnails
 
         if self._thumbnails is not None or not self._wanting:
             return
@@ -413,7 +413,7 @@ class ProveDesk(QObject):
 
     def retouch(self) -> None:
         """Take parts of the picture that was merged last from its frames."""
-        from verispect.ui.workflows.retouching import RetouchDesk
+        from verispect.ui.workflows.at_prove.retouching import RetouchDesk
 
         if self._merge_report is None or self.folder is None:
             return
@@ -528,7 +528,7 @@ class ProveDesk(QObject):
 
 def _look(folder: Path) -> object:
     """What a folder's pictures come to, told by names, sizes and times."""
-    from verispect.prove.intake import frames_and_others
+    from verispect.prove.taken_in.folders import frames_and_others
 
     try:
         found = [(path.name, path.stat()) for path in frames_and_others(folder)[0]]

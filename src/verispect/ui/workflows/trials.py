@@ -145,7 +145,8 @@ class TrialDesk(QObject):
     def ask_places(self, folder: Path, names: tuple[str, str] | None = None) -> tuple[Patch, Patch] | None:
         """Two places in the first frame, a near and a far thing; None where that is given up."""
         from verispect.prove.desk import eight_bits
-        from verispect.prove.intake import described, frames_in, in_order
+        from verispect.prove.intake import described, in_order
+        from verispect.prove.taken_in.folders import frames_in
         from verispect.ui.panels.stations.two_places import TwoPlaces
 
         first = in_order([described(path) for path in frames_in([folder])])[0]

@@ -8,8 +8,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from verispect.errors import FileError
-from verispect.prove.intake import Frame, described, frames_and_others, held_alike, in_order, twins_of
+from verispect.prove.intake import Frame, described, in_order
 from verispect.prove.report import Fault, FrameReport
+from verispect.prove.taken_in.folders import frames_and_others, twins_of
+from verispect.prove.taken_in.held import held_alike
 
 
 @dataclass(frozen=True)

@@ -10,9 +10,10 @@ import pytest
 from tests.raw_file import write_raw
 from verispect.files.picture_out import write_picture
 from verispect.prove.check import check
-from verispect.prove.intake import described, frames_and_others, frames_in, twins_of
+from verispect.prove.intake import described
 from verispect.prove.merge.written import shot_of
 from verispect.prove.sorting import sort_frames
+from verispect.prove.taken_in.folders import frames_and_others, frames_in, twins_of
 
 
 def grain(seed: int, size: tuple[int, int] = (96, 128)) -> np.ndarray:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from verispect.files.memory_cards import card_folders, last_sitting, mounted_places, place_for_made
+from verispect.prove.taken_in.cards import card_folders, last_sitting, mounted_places, place_for_made
 
 # As a system with a card, a second disk, a share and its own folders lists them (proc(5)).
 LIST = r"""22 27 0:20 / /proc rw,nosuid shared:5 - proc proc rw

@@ -16,9 +16,10 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
-from verispect.prove.intake import described, held_alike, read_coded, read_kept
+from verispect.prove.intake import described, read_coded, read_kept
 from verispect.prove.join.grid import join
 from verispect.prove.merge.series import merge
+from verispect.prove.taken_in.held import held_alike
 from verispect.rehearse.camera import Options
 from verispect.rig.rehearsed_run import Writing, rehearse_to
 

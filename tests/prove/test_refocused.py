@@ -16,10 +16,10 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
-from verispect.prove.expected import blurs_apart, refocused
 from verispect.prove.intake import described, read_coded
 from verispect.prove.merge.depth_points import depth_points
 from verispect.prove.merge.series import merge
+from verispect.prove.refocused import blurs_apart, refocused
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
 from verispect.rig.rehearsed_run import Writing, rehearse_to

@@ -15,7 +15,7 @@ from tests.prove.merge.test_retouch import frames, grain  # noqa: F401 - a fixtu
 from verispect.files.picture_out import write_picture
 from verispect.ui.panels.stations.retouch import SCALES
 from verispect.ui.state.notices import Notices
-from verispect.ui.workflows.retouching import RetouchDesk
+from verispect.ui.workflows.at_prove.retouching import RetouchDesk
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -105,7 +105,7 @@ def test_a_line_is_painted_from_either_side_and_saved_in_sixteen_bits(qtbot, ope
     QTest.mouseRelease(dialog.frame, LEFT, pos=at(dialog.frame, 50, 120))
     qtbot.waitUntil(lambda: dialog.strokes == 1, timeout=20_000)
     assert desk.unsaved
-    monkeypatch.setattr("verispect.ui.workflows.retouching.ask_save", lambda *_given: target)
+    monkeypatch.setattr("verispect.ui.workflows.at_prove.retouching.ask_save", lambda *_given: target)
     QTest.mouseClick(dialog.write_button, LEFT)
     qtbot.waitUntil(lambda: written == [target], timeout=20_000)
     kept = tifffile.imread(target)
@@ -124,7 +124,7 @@ def test_leaving_with_unsaved_strokes_asks_and_loses_nothing(qtbot, opened, tmp_
     button = QMessageBox.StandardButton[answer.split(",")[0]]
     monkeypatch.setattr(QMessageBox, "warning", lambda *_given: button)
     monkeypatch.setattr(
-        "verispect.ui.workflows.retouching.ask_save", lambda *_given: None if "no file" in answer else target
+        "verispect.ui.workflows.at_prove.retouching.ask_save", lambda *_given: None if "no file" in answer else target
     )
     if answer == "Cancel":
         QTest.keyClick(dialog, Qt.Key.Key_Escape)

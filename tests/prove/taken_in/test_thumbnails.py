@@ -11,7 +11,7 @@ from PIL import Image
 
 from tests.raw_file import write_raw
 from verispect.files.picture_out import write_picture
-from verispect.prove.thumbnails import SIDE, thumbnail, thumbnails
+from verispect.prove.taken_in.thumbnails import SIDE, thumbnail, thumbnails
 
 
 def scene() -> np.ndarray:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,11 +13,11 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from verispect.ui.panels.stations.prove import ProvePanel
 from verispect.ui.state.notices import Notices
+from verispect.ui.work.job import Job
 
 if TYPE_CHECKING:
     from verispect.prove.trials.compare import Compared
     from verispect.ui.panels.stations.compare_frames import CompareFrames
-    from verispect.ui.workflows.proving import ProveDesk
 
 # As `verispect compare` takes at once.
 _MOST = 6
@@ -25,23 +26,38 @@ _MOST = 6
 class SideBySide(QObject):
     """Opens two to six pictures.
 
+    Parameters
+    ----------
+    folder : callable
+        Where the frames lie that are checked.
+    start : callable
+        Begins what is shown to be under way; None where something is already.
+
     Attributes
     ----------
     opened : CompareFrames or None
         While it is open.
     """
 
-    def __init__(self, desk: ProveDesk, window: QWidget, panel: ProvePanel, notices: Notices) -> None:
-        super().__init__(desk)
-        self._desk, self._window, self._notices = desk, window, notices
+    def __init__(
+        self,
+        window: QWidget,
+        panel: ProvePanel,
+        notices: Notices,
+        folder: Callable[[], Path | None],
+        start: Callable[..., Job | None],
+    ) -> None:
+        super().__init__(window)
+        self._window, self._notices, self._folder, self._start = window, notices, folder, start
         self.opened: CompareFrames | None = None
         panel.comparing_wanted.connect(self.open)
 
     def open(self, names: list[str]) -> None:
         """Two to six frames side by side: those chosen, else whichever are picked now."""
-        paths = [] if self._desk.folder is None else [self._desk.folder / name for name in names]
+        folder = self._folder()
+        paths = [] if folder is None else [folder / name for name in names]
         if len(paths) < 2:
-            start = str(self._desk.folder or "")
+            start = str(folder or "")
             picked, _ = QFileDialog.getOpenFileNames(self._window, self.tr("Two to six pictures"), start)
             paths = [Path(name) for name in picked]
         if not paths:
@@ -51,7 +67,7 @@ class SideBySide(QObject):
             return
         from verispect.prove.desk import opened_for_compare
 
-        job = self._desk.start(self.tr("Opening"), opened_for_compare, paths)
+        job = self._start(self.tr("Opening"), opened_for_compare, paths)
         if job is not None:
             job.done.connect(lambda found: self._beside_one_another(paths, found))
 
@@ -70,7 +86,7 @@ class SideBySide(QObject):
     def _judge(self, paths: list[Path]) -> None:
         from verispect.prove.desk import compared_over
 
-        job = self._desk.start(self.tr("Comparing"), compared_over, paths)
+        job = self._start(self.tr("Comparing"), compared_over, paths)
         if job is not None:
             job.done.connect(self._on_verdict)
 
