@@ -70,6 +70,9 @@ def test_a_head_set_to_a_wrong_angle_is_told_with_how_far_and_a_frame_gone_by_wh
     for frame in pushed:
         assert frame.shift_px[1] == pytest.approx(-expected, rel=0.03)
         assert [fault.name for fault in frame.faults] == ["knock"]
+        assert f"the head looks elsewhere from frame-{first:03d}.tif on" in frame.faults[0].says
+        assert ": by 3.0°" in frame.faults[0].says
+    assert sum("the head looks elsewhere" in line for line in report.redo) == 1
     assert report.coverage is not None
     assert report.coverage.share < 1.0
 

@@ -17,7 +17,7 @@ from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_level
 from verispect.prove.checks.exposure import off_the_rest
 from verispect.prove.checks.moved import Between, between
-from verispect.prove.checks.pointing import Looked, looked, moved_words
+from verispect.prove.checks.pointing import LEAST_PX, Looked, looked, moved_words
 from verispect.prove.checks.shake import Loss, agreed, blur_length_px, loss_against, sector_powers
 from verispect.prove.evidence import Evidence, Grey, is_compressed
 from verispect.prove.expected import light_hypotheses
@@ -41,6 +41,8 @@ _NEAR_PX = 24.0
 _BLOCKS_NEAR = 4.0
 # What moved stands so many times farther aside than its pair's own place lies from the one that all pairs gave.
 _TIMES_REST = 3.0
+# Frames went together where they lie so alike, of how far they went; and a turn is told in degrees from here on.
+_WENT_TOGETHER, _WORTH_DEG = 0.03, 0.5
 # Drawn larger or smaller than planned by so much, and by so many times what is usual, a frame is out of focus.
 _LEAST_GROWTH, _TIMES_USUAL = 1.5e-3, 6.0
 
@@ -89,12 +91,6 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
         if is_planned:
             report.shift_px = (float(found.shifts[number, 0]), float(found.shifts[number, 1]))
             report.turn_deg = float(found.turns_deg[number])
-        if is_planned and found.odd()[number] and not missed[number] and report.without("knock"):
-            report.faults.append(
-                Fault("knock", round(math.hypot(*report.shift_px), 3),
-                      f"it looks elsewhere: {moved_words(report.shift_px, report.turn_deg)}",
-                      "take this frame again; joining sets it right as far as its overlaps reach")
-            )  # fmt: skip
         if abs(off[number]) > 2.0 * EXPOSURE_STOPS and report.without("exposure"):
             lighter = "brighter" if off[number] > 0 else "darker"
             says = f"{abs(off[number]):.2f} stops {lighter} than its neighbours"
@@ -102,6 +98,12 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
                 Fault("exposure", float(off[number]), says,
                       "take it again with the others' exposure; joining evens out what is not clipped")
             )  # fmt: skip
+    if is_planned:
+        pushed = [
+            number for number, k in enumerate(planned)
+            if found.joined[number] and found.odd()[number] and not missed[number] and reports[k].without("knock")
+        ]  # fmt: skip
+        _knocks(pushed, planned, found, reports)
     compressed = any(is_compressed(evidence.frames[k]) for cell in cells for k in cell)
     divide, losses, seen = evidence.reads[planned[0]].divide, _Losses(_GRAIN if compressed else 0.0, cells), []
 
@@ -123,6 +125,34 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     _losses_in_cells(evidence, cells, planned, found, losses)
     _shaken(divide, losses, reports)
     _moved(planned, divide, found, seen, reports)
+
+
+def _knocks(pushed: Sequence[int], planned: Sequence[int], found: Looked, reports: list[FrameReport]) -> None:
+    """Frames that look elsewhere: each by itself, or those that went together from one of them on."""
+
+    def together(a: int, b: int) -> bool:
+        apart = float(np.hypot(*(found.shifts[a] - found.shifts[b])))
+        return b == a + 1 and apart < max(LEAST_PX, _WENT_TOGETHER * float(np.hypot(*found.shifts[a])))
+
+    stays: list[list[int]] = []
+    for number in pushed:
+        if stays and together(stays[-1][-1], number):
+            stays[-1].append(number)
+        else:
+            stays.append([number])
+    for stay in stays:
+        begin, end = (reports[planned[number]].file for number in (stay[0], stay[-1]))
+        for number in stay:
+            report = reports[planned[number]]
+            size = math.hypot(*report.shift_px)
+            degrees = math.degrees(size / found.views[number].scale_px)
+            moved = moved_words(report.shift_px, report.turn_deg)
+            moved += f": by {degrees:.1f}°" if degrees >= _WORTH_DEG else ""
+            says, remedy = f"it looks elsewhere: {moved}", "take this frame again"
+            if len(stay) > 1:
+                says, remedy = f"the head looks elsewhere from {begin} on: {moved}", f"take {begin} to {end} again"
+            remedy += "; joining sets it right as far as its overlaps reach"
+            report.faults.append(Fault("knock", round(size, 3), says, remedy))
 
 
 def _lead(evidence: Evidence, cell: Sequence[int]) -> int:
