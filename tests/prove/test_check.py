@@ -20,10 +20,12 @@ from verispect.plan.entry.found_distance import with_distances
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.scene.scene import build_scene
+from verispect.plan.setting.losses import lost_with
 from verispect.prove.check import check
 from verispect.prove.intake import described, linear_of, read_coded
 from verispect.prove.looked import Pointed
 from verispect.prove.report import Report, found_places, report_dict, report_table
+from verispect.prove.verdict import losses_words
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
 from verispect.rehearse.pupil_views import Quality
@@ -110,6 +112,9 @@ def test_a_missing_frame_leaves_its_gap(rehearsed, series: Candidate) -> None:
         assert report.frames[-1].file is None
         assert any(gap["between"] == [1, 3] for gap in report.gaps)
         assert not report.passed
+        # What of it matters is said before anybody walks back.
+        lost = lost_with(series, {index: one for index, one in enumerate(series.exposures) if index != 2})
+        assert losses_words(lost) in report.advice
 
 
 def test_beside_a_missing_frame_it_takes_more_to_call_one_shaken(rehearsed, series: Candidate, monkeypatch) -> None:

@@ -18,6 +18,7 @@ from verispect.optics.types import Floats
 from verispect.plan.frames.rendering import Rendering
 from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
+from verispect.plan.setting.losses import lost_with
 from verispect.prove.checks.coverage import Coverage, coverage_of
 from verispect.prove.checks.dust import seen_on
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of, is_compressed
@@ -42,7 +43,15 @@ from verispect.prove.softness.on_surfaces import surfaces_told
 from verispect.prove.taken_in.folders import frames_in
 from verispect.prove.taken_in.held import stands_as
 from verispect.prove.taken_in.left_aside import of_one_size, passed_over, readable_frames, unreadable
-from verispect.prove.verdict import advice, gaps_between, holes_to_fill, missing_frames, redo
+from verispect.prove.verdict import (
+    advice,
+    covered_words,
+    gaps_between,
+    holes_to_fill,
+    losses_words,
+    missing_frames,
+    redo,
+)
 
 Progress = Callable[[float, str], None]
 # From this share on clipping is a fault; a frame so many stops below the others may have missed its flash.
@@ -227,6 +236,8 @@ class _Check:
                 *(_SIDE_BY_SIDE if candidate is not None and kinds[:1] == [SetKind.UNKNOWN] else ()),
                 *(() if looked_at is None else (str(looked_at.says),)),
                 *(_UNLIKE_PHOTOGRAPH if looked_at is None and self.laid is not None else ()),
+                *self._lost(reports, missing),
+                *covered_words(covers),
                 *advice(every, marks, planned=candidate is not None, plain=bool(specks), blocks=blocks),
             ],
             blocks, looked=looked_at, surfaces=surfaces, coverage=covers,
@@ -364,6 +375,17 @@ class _Check:
             if index is not None and taken is not None:
                 exposures[index] = taken
         return replace(candidate, exposures=tuple(exposures))
+
+    def _lost(self, reports: list[FrameReport], missing: list[FrameReport]) -> list[str]:
+        """What a merge of the frames that are there loses, where one of them is not as it should be."""
+        candidate, taken = self.evidence.candidate, self._as_found(reports)
+        spoilt = [report for report in reports if not report.without("dark", "motion", "missed-focus")]
+        known = [index for index in self.evidence.matched if index is not None]
+        # Of several runs of one plan none is asked for what another has.
+        if candidate is None or taken is None or not (missing or spoilt) or len(set(known)) < len(known):
+            return []
+        there = {index: taken.exposures[index] for index in self._usable(reports)}
+        return [losses_words(lost_with(candidate, there))] if there else []
 
     def _coverage(self, reports: list[FrameReport]) -> Coverage | None:
         """What of the wanted picture lies on the frames of a planned grid."""

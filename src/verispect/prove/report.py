@@ -339,8 +339,6 @@ def report_table(report: Report) -> str:
             away = f"; {found.distance_m:.3g} ± {found.plus_minus_m:.2g} m away, planned {found.planned_m:.3g}"
         lines.append(f"{mark.name:<24}{mark.verdict:<12}{told}, planned {planned} ({mark.how}){away}")
     lines += [f"{one.name:<24}{one.verdict:<12}{surface_words(one)}" for one in report.surfaces]
-    if report.coverage is not None:
-        lines.append(f"{100.0 * report.coverage.share:.1f} % of the wanted picture lies on the frames")
     for speck, _ in report.dust:
         lines.append(f"dust at row {speck.pixel[0]}, column {speck.pixel[1]}, radius {speck.radius_px:.0f} px")
     lines += [""] + (["Do now:"] + [f"  {line}" for line in report.redo] if report.redo else ["Nothing to do again"])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -23,6 +23,8 @@ from verispect.prove.softness.on_surfaces import SurfaceSoftness
 
 # A gap is told from this softness on; and so finely its place is sought.
 _SOFT, _HALVINGS = 1.05, 40
+# Of what is lost so many are named.
+_MOST_LOST = 6
 
 
 def missing_frames(
@@ -161,6 +163,27 @@ def redo(
         if one.is_missed:
             said.append(f"{one.name}: {surface_words(one)}: one more frame focused there")
     return said
+
+
+def losses_words(lost: Mapping[str, float]) -> str:
+    """What of what must be sharp the frames that are there do not hold, so that nobody walks back for nothing."""
+    if not lost:
+        return (
+            "Without what is to be taken again nothing that must be sharp is lost: the frames that are there hold it"
+        )
+    told = [
+        f"{name} (on no frame)" if math.isinf(softness) else f"{name} ({softness:.1f} times the allowed blur)"
+        for name, softness in list(lost.items())[:_MOST_LOST]
+    ]
+    rest = f" and {len(lost) - _MOST_LOST} more" if len(lost) > _MOST_LOST else ""
+    return f"Without what is to be taken again is lost: {', '.join(told)}{rest}; all else that the plan holds is held"
+
+
+def covered_words(coverage: Coverage | None) -> list[str]:
+    """How much of a grid's picture is there, where that is not all."""
+    if coverage is None or not coverage.holes:
+        return []
+    return [f"{100.0 * coverage.share:.1f} % of the wanted picture lies on the frames that are there"]
 
 
 def holes_to_fill(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -103,3 +103,24 @@ def without_each(candidate: Candidate) -> list[Without]:
         lost = np.flatnonzero(best > 1.0)
         found.append(Without(k, float(best.max()), tuple(dict.fromkeys(names[i] for i in lost))))
     return found
+
+
+def lost_with(candidate: Candidate, taken: Mapping[int, Exposure]) -> dict[str, float]:
+    """What the plan would have held and the frames that were taken do not: names with softness, the worst first.
+
+    Infinite where it is on none of them.
+
+    Parameters
+    ----------
+    taken : mapping of int to Exposure
+        Those that can be used, by their exposures, as they were taken.
+    """
+    if candidate.criterion is None or not taken:
+        return {}
+    planned = _of_what_decides(candidate, candidate.exposures).min(axis=0)
+    left = _of_what_decides(candidate, list(taken.values())).min(axis=0)
+    found: dict[str, float] = {}
+    for name, before, now in zip(_names(candidate), planned.tolist(), left.tolist(), strict=True):
+        if before <= 1.0 < now:
+            found[name] = max(found.get(name, 0.0), now)
+    return dict(sorted(found.items(), key=lambda pair: -pair[1]))
