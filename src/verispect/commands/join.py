@@ -32,6 +32,7 @@ def run(given: Sequence[str]) -> int:
     from verispect.errors import Cancelled
     from verispect.files.atomic import ready_for, write_atomically
     from verispect.files.picture_out import not_over
+    from verispect.prove.join.parallax import slide_words
     from verispect.prove.join.written import bend_words, ghost_words, join_to
     from verispect.prove.merge.shots import shots_together
     from verispect.prove.resources.threads import allow
@@ -76,6 +77,8 @@ def run(given: Sequence[str]) -> int:
         for said in (bend_words(joined), *map(ghost_words, joined.ghosts)):
             if said is not None:
                 print(said)
+        for line in slide_words(joined.slide):
+            print(line)
         for doubt in joined.doubtful:
             print(f"doubtful: {doubt['says']}")
     return FAILED if joined.doubtful else DONE
@@ -94,4 +97,5 @@ def _asked(candidate: Candidate | None, happened: Run | None) -> dict[str, Any]:
         "sensor_mm": candidate.scene.plan.sensor_mm,
         "basis": candidate.scene.pose.matrix,
         "rotations": None if happened is None else turned_as_happened(happened, candidate.exposures),
+        "scene": candidate.scene if candidate.method.turns else None,
     }

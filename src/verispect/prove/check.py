@@ -25,6 +25,7 @@ from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of, is_c
 from verispect.prove.expected import view_of
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame
+from verispect.prove.join.parallax import Slide, slide_words
 from verispect.prove.looked import Looked, Pointed, looked
 from verispect.prove.matching.by_photograph import Laid, seen_by_photograph
 from verispect.prove.matching.matched import Matched
@@ -156,6 +157,8 @@ class _Check:
         self.repeats: dict[int, Repeat] = {}
         # Of grids that nothing planned: their frames by where they were found to look.
         self.cells: dict[FrameSet, Cells] = {}
+        # How far off the pupil a head turned.
+        self.slide: Slide | None = None
 
     def report(self) -> Report:
         """Read everything once, then compare."""
@@ -238,9 +241,10 @@ class _Check:
                 *(_UNLIKE_PHOTOGRAPH if looked_at is None and self.laid is not None else ()),
                 *self._lost(reports, missing),
                 *covered_words(covers),
+                *map(str, slide_words(self.slide)),
                 *advice(every, marks, planned=candidate is not None, plain=bool(specks), blocks=blocks),
             ],
-            blocks, looked=looked_at, surfaces=surfaces, coverage=covers,
+            blocks, looked=looked_at, surfaces=surfaces, coverage=covers, slide=self.slide,
         )  # fmt: skip
 
     def _given(self, doubles: Collection[int], plain: Collection[int]) -> list[FrameSet]:
@@ -281,7 +285,7 @@ class _Check:
             cells = self.cells.get(group) or self._planned_cells(used)
             for cell in cells:
                 series.compare(cell)
-            compare_cells(self.evidence, cells, reports)
+            self.slide = compare_cells(self.evidence, cells, reports) or self.slide
         elif kind is SetKind.SERIES:
             unplanned = not any(self.evidence.matched[k] is not None for k in used)
             if unplanned:

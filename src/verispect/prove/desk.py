@@ -22,6 +22,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
 from verispect.prove.expected import turned_as_happened
 from verispect.prove.intake import described, in_order, read_coded
+from verispect.prove.join.parallax import slide_words
 from verispect.prove.join.written import bend_words, ghost_words, join_to
 from verispect.prove.looked import Pointed
 from verispect.prove.merge.depth_points import depth_points, ply_of, why_no_distances
@@ -197,6 +198,7 @@ def join_files(
                 exposures=candidate.exposures if candidate is not None and planned else None,
                 basis=candidate.scene.pose.matrix if candidate is not None and planned else None,
                 rotations=turned_as_happened(run, candidate.exposures) if run and candidate and planned else None,
+                scene=candidate.scene if candidate is not None and planned and candidate.method.turns else None,
                 progress=lambda share, _text: progress(share),
                 is_cancelled=is_cancelled,
             )
@@ -204,7 +206,9 @@ def join_files(
     except Cancelled:
         return None
     bend = bend_words(joined)
-    return JoinedFile(target, [*([] if bend is None else [bend]), *map(ghost_words, joined.ghosts)])
+    return JoinedFile(
+        target, [*slide_words(joined.slide), *([] if bend is None else [bend]), *map(ghost_words, joined.ghosts)]
+    )
 
 
 def _make_folder(target: Path) -> None:

@@ -22,6 +22,7 @@ from verispect.prove.checks.shake import Loss, agreed, blur_length_px, loss_agai
 from verispect.prove.evidence import Evidence, Grey, is_compressed
 from verispect.prove.expected import light_hypotheses
 from verispect.prove.join.bend import straightened
+from verispect.prove.join.parallax import Slide, shifts_of, slide_of
 from verispect.prove.join.pointing import Pair, growth_agreed, growths
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.resources.threads import in_turn, workers
@@ -43,19 +44,22 @@ _BLOCKS_NEAR = 4.0
 _TIMES_REST = 3.0
 # Frames went together where they lie so alike, of how far they went; and a turn is told in degrees from here on.
 _WENT_TOGETHER, _WORTH_DEG = 0.03, 0.5
+# A thing nearer than the plan has any may stand so many times as far aside as a slide that is off sets those.
+_TIMES_ASIDE = 3.0
 # Drawn larger or smaller than planned by so much, and by so many times what is usual, a frame is out of focus.
 _LEAST_GROWTH, _TIMES_USUAL = 1.5e-3, 6.0
 
 
-def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: list[FrameReport]) -> None:
+def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: list[FrameReport]) -> Slide | None:
     """Compare the frame of every cell that shows most with its neighbours; what is wrong goes into their reports.
 
-    The cell's other frames are looked at for shake alone. Where a frame should have looked only a plan tells.
+    The cell's other frames are looked at for shake alone. Where a frame should have looked only a plan tells, and how
+    far off its pupil a head turned only one that has things near and far.
     """
     planned = [_lead(evidence, cell) for cell in cells if all(evidence.view(k) is not None for k in cell)]
     views = [view for k in planned if (view := evidence.view(k)) is not None]
     if len(planned) < 3:
-        return
+        return None
     found = looked(
         views, [evidence.reads[k].grey for k in planned], [evidence.reads[k].colour for k in planned],
         evidence.pixels, is_cancelled=evidence.is_cancelled,
@@ -125,6 +129,18 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     _losses_in_cells(evidence, cells, planned, found, losses)
     _shaken(divide, losses, reports)
     _moved(planned, divide, found, seen, reports)
+    candidate = evidence.candidate
+    if not is_planned or candidate is None or not candidate.method.turns:
+        return None
+    slide = slide_of(shifts_of(found.views, found.straight, trusted, divide), candidate.scene)
+    if slide is not None and slide.matters:
+        # What stands aside for that has not moved.
+        for k in planned:
+            reports[k].faults = [
+                fault for fault in reports[k].faults
+                if fault.name != "moved-subject" or fault.size > _TIMES_ASIDE * slide.aside_px
+            ]  # fmt: skip
+    return slide
 
 
 def _knocks(pushed: Sequence[int], planned: Sequence[int], found: Looked, reports: list[FrameReport]) -> None:

@@ -16,6 +16,7 @@ from verispect.plan.entry.found_distance import FoundPlace
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.checks.coverage import Coverage
 from verispect.prove.checks.dust import Speck
+from verispect.prove.join.parallax import Slide, slide_dict
 from verispect.prove.looked import Looked
 from verispect.prove.parting.by_hand import ByHand
 from verispect.prove.parting.sets import FrameSet, SetKind
@@ -129,6 +130,7 @@ class Report:
     looked: Looked | None = None
     surfaces: list[SurfaceSoftness] = field(default_factory=list)
     coverage: Coverage | None = None
+    slide: Slide | None = None
 
     @property
     def passed(self) -> bool:
@@ -263,6 +265,7 @@ def report_dict(report: Report) -> dict[str, Any]:
                 for hole in report.coverage.holes
             ],
         },
+        "slide": None if report.slide is None else slide_dict(report.slide),
         "blocks": None if report.blocks is None else map_dict(report.blocks),
         "looked": None if report.looked is None else _looked(report.looked),
         "gaps": report.gaps,

@@ -112,6 +112,21 @@ def seen_from(surface: Surface, eye_m: Floats) -> tuple[Patch, ...]:
     return tuple(p for p in found if float(p.outward @ (eye_m - p.corner_m)) > 0.0)
 
 
+def met_at(surface: Surface, eye: Floats, direction: Floats) -> float:
+    """How far along a line of sight (a unit vector) a surface is met, m; infinite where it is not."""
+    return min((_patch_at(patch, eye, direction) for patch in seen_from(surface, eye)), default=np.inf)
+
+
+def _patch_at(patch: Patch, eye: Floats, direction: Floats) -> float:
+    facing = float(patch.outward @ direction)
+    if abs(facing) < 1e-12:
+        return np.inf
+    away = float(patch.outward @ (patch.corner_m - eye)) / facing
+    at = eye + away * direction - patch.corner_m
+    inside = all(0.0 <= float(at @ edge) <= float(edge @ edge) for edge in (patch.across_m, patch.along_m))
+    return away if away > 0.0 and inside else np.inf
+
+
 def through_three(places_m: Floats, *, name: str, need: Need = Need.MUST) -> Surface:
     """The patch through three marks, as large as they span, turned so that it runs up or away.
 

@@ -12,6 +12,7 @@ from verispect.prove.expected import View
 from verispect.prove.join.canvas import canvas_for
 from verispect.prove.join.ghosts import Ghost
 from verispect.prove.join.kept import canvas_as_json, canvas_from_json, read_measured, write_measured
+from verispect.prove.join.parallax import Slide
 from verispect.prove.join.pointing import Pair
 
 
@@ -20,7 +21,7 @@ def test_it_comes_back_and_never_for_others(tmp_path: Path) -> None:
     views = [View(turn(b / 3, 7), 1234.567, (10.1, 20.2), 0.0123) for b in (1, 50)]
     pairs = [Pair(0, 1, 0.3, 0.91, np.array([1e-4, -2e-3, 3e-5]), math.nan, 1e-4, np.diag([1.0, 0.9, 0.1]))]
     ghosts = [Ghost(np.array([[0.1, 0.2, 0.97], [0.1, 0.21, 0.97], [0.11, 0.2, 0.97]]), 1, (0,))]
-    write_measured(path, "these", (views, pairs, np.array([0.1, -0.1]), ghosts))
+    write_measured(path, "these", (views, pairs, np.array([0.1, -0.1]), ghosts, Slide(12.5, 1.25, 3.0)))
     found = read_measured(path, "these")
     assert found is not None
     for own, other in zip(views, found[0], strict=True):
@@ -33,6 +34,7 @@ def test_it_comes_back_and_never_for_others(tmp_path: Path) -> None:
     assert np.array_equal(found[1][0].held, pairs[0].held)
     assert math.isnan(found[1][0].residual_px)
     assert found[2].tolist() == [0.1, -0.1]
+    assert found[4] == Slide(12.5, 1.25, 3.0)
     assert read_measured(path, "others") is None
     path.write_text("{half", encoding="utf-8")
     assert read_measured(path, "these") is None

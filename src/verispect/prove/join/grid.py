@@ -21,6 +21,7 @@ from verispect.files.atomic import ready_for
 from verispect.files.picture_out import bytes_of_picture
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
+from verispect.plan.scene.scene import Scene
 from verispect.prove.expected import View, view_of
 from verispect.prove.intake import Coded, Frame, described, in_order
 from verispect.prove.join.bend import corner_tangent, straightened, with_bend
@@ -31,6 +32,7 @@ from verispect.prove.join.gains import gains_of
 from verispect.prove.join.ghosts import Ghost, ghosts_between
 from verispect.prove.join.kept import Measured, read_measured, write_measured
 from verispect.prove.join.painting import Painter
+from verispect.prove.join.parallax import Slide, shifts_of, slide_dict, slide_of
 from verispect.prove.join.placing import Placed, found_places
 from verispect.prove.join.pointing import Pair, corrected, pair_report, pairs_of
 from verispect.prove.resources.peak_memory import Held, begin_peak, peak_mb
@@ -65,6 +67,7 @@ class Joined:
     corners_share: float = 0.0
     ghosts: list[dict[str, Any]] = field(default_factory=list)
     held: Held = field(default_factory=Held)
+    slide: Slide | None = None
 
     def report(self) -> dict[str, Any]:
         """The contract's JSON."""
@@ -81,6 +84,7 @@ class Joined:
             "peak_memory_mb": round(self.held.most_mb if self.on_disk else peak_mb(), 1),
             "doubtful": self.doubtful,
             "ghosts": self.ghosts,
+            "slide": None if self.slide is None else slide_dict(self.slide),
         }
 
 
@@ -131,6 +135,7 @@ def join(
     sensor_mm: tuple[float, float] | None,
     basis: Floats | None = None,
     rotations: dict[int, Floats] | None = None,
+    scene: Scene | None = None,
     projection: str | None = None,
     progress: Progress | None = None,
     is_cancelled: Callable[[], bool] | None = None,
@@ -151,6 +156,8 @@ def join(
         The wanted picture's own view.
     rotations : dict, optional
         How exposures really looked, where that is known.
+    scene : Scene, optional
+        Of a head that turns: what stands near and far tells how far off its pupil it turned.
     merge_cell : callable, optional
         Merges the frames of one cell, for a grid of series.
     room : Room, optional
@@ -197,7 +204,7 @@ def join(
         shown = merged_cells(frames, cells, merge_members, room.folder, say, stop)
         # The pixels held, the parts in work and what is measured share what there is.
         store = FrameStore(shown, room.memory_mb / (3.0 * max(1, room.jobs)))
-        views, pairs, gains, ghosts = _measured(room, store, placed, shown, pixels, say, stop)
+        views, pairs, gains, ghosts, slide = _measured(room, store, placed, shown, pixels, scene, say, stop)
         canvas = canvas_for(views, pixels, projection, basis)
         if room.most_side is not None and max(canvas.size) > room.most_side:
             raise FileError(
@@ -240,7 +247,7 @@ def join(
     return Joined(
         result, told, [pair_report(pair, files) for pair in pairs], crop, time.monotonic() - begin, canvas, doubtful,
         frames[0], on_disk, views[0].bend * corner_tangent(views[0], pixels) ** 2,
-        [_told(ghost, canvas, files) for ghost in ghosts], held,
+        [_told(ghost, canvas, files) for ghost in ghosts], held, slide,
     )  # fmt: skip
 
 
@@ -265,6 +272,7 @@ def _measured(
     placed: Placed,
     shown: Sequence[Frame],
     pixels: tuple[int, int],
+    scene: Scene | None,
     say: Progress,
     stop: Callable[[], bool],
 ) -> Measured:
@@ -287,7 +295,11 @@ def _measured(
     planned_views, straight, pairs = with_bend(placed.views, greys, pixels, pairs_between)
     views = corrected(planned_views, pairs)
     gains = gains_of(views, [straightened(s, v, pixels) for s, v in zip(smalls, views, strict=True)], pairs, pixels)
-    measured = views, pairs, gains, ghosts_between(views, straight, pairs, gains, pixels)
+    ghosts, slide = ghosts_between(views, straight, pairs, gains, pixels), None
+    if scene is not None:
+        sure = [pair for pair in pairs if pair.trusted]
+        slide = slide_of(shifts_of(views, straight, sure, pixels[0] / straight[0].shape[1]), scene)
+    measured = views, pairs, gains, ghosts, slide
     write_measured(kept, asked, measured)
     return measured
 

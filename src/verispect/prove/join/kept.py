@@ -13,9 +13,10 @@ from verispect.optics.types import Floats
 from verispect.prove.expected import View
 from verispect.prove.join.canvas import Canvas
 from verispect.prove.join.ghosts import Ghost
+from verispect.prove.join.parallax import Slide
 from verispect.prove.join.pointing import Pair
 
-Measured = tuple[list[View], list[Pair], Floats, list[Ghost]]
+Measured = tuple[list[View], list[Pair], Floats, list[Ghost], Slide | None]
 
 
 def view_as_json(view: View) -> dict[str, Any]:
@@ -57,7 +58,7 @@ def ghost_from_json(told: dict[str, Any]) -> Ghost:
 
 def write_measured(path: Path, asked: str, measured: Measured) -> None:
     """Keep it, with what it was measured of."""
-    views, pairs, gains, ghosts = measured
+    views, pairs, gains, ghosts, slide = measured
     told = {
         "asked": asked,
         "views": [view_as_json(view) for view in views],
@@ -67,6 +68,7 @@ def write_measured(path: Path, asked: str, measured: Measured) -> None:
         ],
         "gains": np.asarray(gains).tolist(),
         "ghosts": [ghost_as_json(ghost) for ghost in ghosts],
+        "slide": None if slide is None else vars(slide),
     }
     write_atomically(path, json.dumps(told).encode("utf-8"))
 
@@ -82,6 +84,8 @@ def read_measured(path: Path, asked: str) -> Measured | None:
             Pair(**{**pair, "turn": np.array(pair["turn"], float), "held": np.array(pair["held"], float)})
             for pair in told["pairs"]
         ]
-        return views, pairs, np.array(told["gains"], float), [ghost_from_json(one) for one in told["ghosts"]]
+        ghosts = [ghost_from_json(one) for one in told["ghosts"]]
+        slide = None if told["slide"] is None else Slide(**told["slide"])
+        return views, pairs, np.array(told["gains"], float), ghosts, slide
     except (OSError, ValueError, KeyError, TypeError):
         return None

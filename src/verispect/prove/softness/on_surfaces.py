@@ -19,7 +19,7 @@ from verispect.prove.looked import Looked
 from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.ranging import ranged
 from verispect.subject.mark import Need
-from verispect.subject.surface import Patch, Surface, seen_from
+from verispect.subject.surface import Surface, met_at
 
 # Of its distance a surface may be off the plan, beside the ±, times so many; a block on a slant has several depths.
 _OFF_SHARE, _TIMES_UNSURE = 0.04, 2.0
@@ -99,7 +99,7 @@ def surfaces_told(
         )
         if place is None:
             continue
-        met = [(_met_at(surface, eye, direction), number) for number, surface in enumerate(surfaces)]
+        met = [(met_at(surface, eye, direction), number) for number, surface in enumerate(surfaces)]
         away, number = min(met)
         unsure = _OFF_SHARE * away + _TIMES_UNSURE * place.plus_minus_m
         if np.isfinite(away) and abs(away - place.distance_m) <= unsure:
@@ -128,18 +128,3 @@ def _told(
         float(planned[0]) if np.isfinite(planned[0]) else None,
         (float(blocks.rows[row]), float(blocks.columns[column])), away,
     )  # fmt: skip
-
-
-def _met_at(surface: Surface, eye: Floats, direction: Floats) -> float:
-    """How far along a line of sight a surface is met; infinite where it is not."""
-    return min((_patch_at(patch, eye, direction) for patch in seen_from(surface, eye)), default=np.inf)
-
-
-def _patch_at(patch: Patch, eye: Floats, direction: Floats) -> float:
-    facing = float(patch.outward @ direction)
-    if abs(facing) < 1e-12:
-        return np.inf
-    away = float(patch.outward @ (patch.corner_m - eye)) / facing
-    at = eye + away * direction - patch.corner_m
-    inside = all(0.0 <= float(at @ edge) <= float(edge @ edge) for edge in (patch.across_m, patch.along_m))
-    return away if away > 0.0 and inside else np.inf
