@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -26,6 +27,7 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("--projection", choices=("flat", "cylinder", "sphere"))
     options_of.add_argument("--report", type=Path, metavar="F.json")
     options_of.add_argument("--scheduler", metavar="ADDRESS", help="of a Dask cluster that sees the same files")
+    options_of.add_argument("--crop", action="store_true", help="write the largest rectangle that frames cover")
     options_of.add_argument("--force", action="store_true", help="write over what is there")
     offer_set(options_of)
     options = options_of.parse_args(given)
@@ -59,6 +61,7 @@ def run(given: Sequence[str]) -> int:
                 memory_mb=options.memory_mb,
                 scheduler=options.scheduler,
                 force=options.force,
+                crop=options.crop,
                 projection=options.projection,
                 progress=say,
                 **_asked(candidate, happened),
@@ -66,7 +69,9 @@ def run(given: Sequence[str]) -> int:
         together.name_shots([*joined.frames, *joined.pairs, *joined.ghosts])
     except Cancelled:
         return STOPPED
-    report = joined.report()
+    report = joined.report() | {"cropped": options.crop and not joined.on_disk}
+    if options.crop and joined.on_disk:
+        print(f"{options.out}: made on the disk and written whole; its crop is in the report", file=sys.stderr)
     if options.report is not None:
         write_atomically(options.report, json.dumps(report, allow_nan=False, indent=1).encode("utf-8"))
     if options.json:

@@ -34,6 +34,7 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("--no-align", action="store_true")
     options_of.add_argument("--depth", action="store_true", help="write the depth map beside the picture")
     options_of.add_argument("--ply", type=Path, metavar="F.ply", help="write its depth as points in the plan's world")
+    options_of.add_argument("--crop", action="store_true", help="write what every frame shows, and no more")
     options_of.add_argument("--force", action="store_true", help="write over what is there")
     offer_set(options_of)
     options = options_of.parse_args(given)
@@ -76,8 +77,10 @@ def run(given: Sequence[str]) -> int:
             assert first is not None
             profile = profile_of(first)
             # Before anything else is asked of the frames: what was merged is not lost with it.
+            top, left, bottom, right = merged.crop if options.crop else (0, 0, *merged.pixels.shape[:2])
             write_picture(
-                options.out, merged.pixels, shot=shot_of(first), icc=profile, orientation=first.orientation,
+                options.out, merged.pixels[top:bottom, left:right], shot=shot_of(first),
+                icc=profile, orientation=first.orientation,
                 force=options.force,
             )  # fmt: skip
             if options.ply is not None and candidate is not None:
@@ -91,7 +94,7 @@ def run(given: Sequence[str]) -> int:
     if options.depth and merged.depth is not None:
         depth_file = options.out.with_name(f"{options.out.stem}-depth.tif")
         write_picture(depth_file, depth_picture(merged), force=options.force)
-    report = merged.report(None if depth_file is None else depth_file.name)
+    report = merged.report(None if depth_file is None else depth_file.name) | {"cropped": options.crop}
     if options.report is not None:
         write_atomically(options.report, json.dumps(report, allow_nan=False, indent=1).encode("utf-8"))
     if options.json:

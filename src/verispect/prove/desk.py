@@ -123,12 +123,30 @@ def card_pictures(root: Path) -> CardPictures | None:
     return CardPictures(folder, files, begun, ended, len(latest) - len(files))
 
 
+def cut_picture(
+    path: Path, target: Path, box: tuple[int, int, int, int], *, progress: Share, is_cancelled: Stop
+) -> Path | None:
+    """Write a part (top, left, bottom, right) of a picture with all that it tells; None where it was stopped."""
+    frame = described(path)
+    top, left, bottom, right = box
+    pixels = read_coded(frame)[top:bottom, left:right]
+    progress(0.5)
+    if is_cancelled():
+        return None
+    write_picture(
+        target, np.ascontiguousarray(pixels), shot=shot_of(frame), icc=profile_of(frame),
+        orientation=frame.orientation, force=True,
+    )  # fmt: skip
+    return target
+
+
 class MergedFile(NamedTuple):
-    """Where a merged picture lies, its depth as a PLY where that could be told, and how its frames were laid."""
+    """Where a merged picture lies, its depth as a PLY where that is told, how its frames were laid, and its size."""
 
     path: Path
     ply: bytes | None
     report: dict[str, Any]
+    size: tuple[int, int]
 
 
 def merge_files(
@@ -162,14 +180,17 @@ def merge_files(
         together.name_shots(merged.frames)
     except Cancelled:
         return None
-    return MergedFile(target, points, merged.report(None))
+    rows, columns = merged.pixels.shape[:2]
+    return MergedFile(target, points, merged.report(None), (columns, rows))
 
 
 class JoinedFile(NamedTuple):
-    """Where a joined picture lies, and what was set right in it."""
+    """Where a joined picture lies, what was set right in it, its crop where it is not too large to cut, its size."""
 
     path: Path
     says: list[Sentence]
+    crop: tuple[int, int, int, int] | None
+    size: tuple[int, int]
 
 
 def join_files(
@@ -207,8 +228,9 @@ def join_files(
         return None
     bend = bend_words(joined)
     return JoinedFile(
-        target, [*slide_words(joined.slide), *([] if bend is None else [bend]), *map(ghost_words, joined.ghosts)]
-    )
+        target, [*slide_words(joined.slide), *([] if bend is None else [bend]), *map(ghost_words, joined.ghosts)],
+        None if joined.on_disk else joined.crop, joined.canvas.size,
+    )  # fmt: skip
 
 
 def _make_folder(target: Path) -> None:

@@ -162,3 +162,22 @@ def test_a_report_that_is_none_is_one_sentence(frames: Path, damage: str) -> Non
         report["frames"] = 7
     with pytest.raises(FileError):
         sources_of(report, frames, name="x.json")
+
+
+def test_a_cut_picture_is_retouched_where_it_was_cut(frames: Path, tmp_path: Path) -> None:
+    """`merge --crop` writes a part; what is painted onto it is the frame as it lies there."""
+    whole, cut, report = tmp_path / "whole.tif", tmp_path / "cut.tif", tmp_path / "cut.json"
+    pair = [str(frames / "f0.tif"), str(frames / "f1.tif")]
+    assert main(["merge", *pair, "--out", str(whole), "--quiet"]) == 0
+    assert main(["merge", *pair, "--out", str(cut), "--crop", "--report", str(report), "--quiet"]) == 0
+    told = json.loads(report.read_text())
+    top, left, bottom, right = told["crop"]
+    assert told["cropped"] is True
+    assert (bottom - top, right - left) < SHAPE[:2]
+    assert np.array_equal(tifffile.imread(cut), tifffile.imread(whole)[top:bottom, left:right])
+    laid = Retouch(tifffile.imread(cut), sources_of(told, frames, name="cut.json"))
+    full = Retouch(tifffile.imread(whole), sources_of(told | {"cropped": False}, frames, name="whole.json"))
+    laid.paint(Stroke(1, ((50.0, 60.0),), 15.0))
+    full.paint(Stroke(1, ((50.0 + top, 60.0 + left),), 15.0))
+    apart = laid.pixels.astype(int) - full.pixels[top:bottom, left:right]
+    assert np.abs(apart)[20:-20, 20:-20].max() <= 2

@@ -51,9 +51,12 @@ def join_to(
     memory_mb: int = 2500,
     scheduler: str | None = None,
     force: bool = False,
+    crop: bool = False,
     **how: Any,
 ) -> Joined:
     """Join frames and write what comes of it; `how` is given on to `join`.
+
+    What is held in memory is cut, where asked, to the largest rectangle that frames cover.
 
     Raises
     ------
@@ -89,6 +92,8 @@ def join_to(
                 is_cancelled=is_stopped,
             )  # fmt: skip
         else:
-            write_picture(out, joined.pixels, shot=shot_of(first), icc=profile_of(first), force=force)
+            top, left, bottom, right = joined.crop if crop else (0, 0, *joined.pixels.shape[:2])
+            kept = joined.pixels[top:bottom, left:right]
+            write_picture(out, kept, shot=shot_of(first), icc=profile_of(first), force=force)
     joined.seconds = time.monotonic() - begin
     return joined

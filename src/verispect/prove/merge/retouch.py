@@ -188,10 +188,14 @@ def sources_of(report: dict[str, Any], folder: Path, *, name: str) -> list[Sourc
     try:
         if report["format"] != "verispect-merge":
             raise KeyError("format")
+        cut = np.eye(3)
+        if report.get("cropped"):
+            top, left, _, _ = (float(part) for part in report["crop"])
+            cut[:2, 2] = -left, -top
         found = [
             Source(
                 folder / Path(str(frame["file"])).name,
-                np.asarray(frame["matrix"], float).reshape(3, 3),
+                cut @ np.asarray(frame["matrix"], float).reshape(3, 3),
                 -np.asarray(frame.get("evened_stops", [0.0, 0.0, 0.0]), float).reshape(3),
             )
             for frame in report["frames"]

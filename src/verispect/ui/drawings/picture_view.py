@@ -8,7 +8,17 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QContextMenuEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import (
+    QAction,
+    QContextMenuEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from verispect.ui.controls.theme import LIGHT, Theme, colour, font
@@ -82,6 +92,8 @@ class PictureCanvas(QWidget):
         self.whole = True
         self._held: QPointF | None = None
         self.net: PictureNet | None = None
+        # What would be kept of it (left, top, right, bottom), 0 to 1.
+        self.cut: tuple[float, float, float, float] | None = None
         self.marks: list[SeenMark] = []
         # Which of them the hand moves, or is to be pointed at by the next click.
         self._taken, self.asked = "", ""
@@ -137,7 +149,27 @@ class PictureCanvas(QWidget):
         painter.drawImage(area, self._image)
         if self.net is not None:
             self._paint_net(painter, area, self.net)
+        if self.cut is not None:
+            self._paint_cut(painter, area, self.cut)
         paint_marks(painter, area, self.marks, self._theme, self)
+
+    def _paint_cut(self, painter: QPainter, area: QRectF, cut: tuple[float, float, float, float]) -> None:
+        """What falls away is veiled, and a line stands about the rest."""
+        left, top, right, bottom = cut
+        kept = QRectF(
+            area.left() + left * area.width(), area.top() + top * area.height(), (right - left) * area.width(),
+            (bottom - top) * area.height(),
+        )  # fmt: skip
+        around = QPainterPath()
+        around.addRect(area)
+        inside = QPainterPath()
+        inside.addRect(kept)
+        painter.fillPath(around.subtracted(inside), colour(self._theme.ground, 150))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(pen(self._theme.field, 3.0))
+        painter.drawRect(kept)
+        painter.setPen(pen(self._theme.hand, 1.4))
+        painter.drawRect(kept)
 
     def _paint_net(self, painter: QPainter, area: QRectF, net: PictureNet) -> None:
         """A ring where it is sharp, a hatched square with its softness where not, nothing where it is not told."""
@@ -295,6 +327,7 @@ class PicturePair(QWidget):
         self.net_button.toggled.connect(lambda _on: self._lay_net())
         self.net_button.hide()
         self._net: PictureNet | None = None
+        self._cut: tuple[str, tuple[float, float, float, float] | None] = ("", None)
         self.marks_button = QPushButton(self.tr("&Marks"))
         self.marks_button.setToolTip(
             self.tr(
@@ -325,6 +358,7 @@ class PicturePair(QWidget):
             title.setTextFormat(Qt.TextFormat.PlainText)
             title.setText("" if given is None else given[0])
         self._sides[1].setVisible(second is not None)
+        self._lay_cut()
         self._said = words
         self.words.setText(words)
         self.full_button.setEnabled(first is not None)
@@ -334,6 +368,17 @@ class PicturePair(QWidget):
         self._net = net
         self.net_button.setVisible(net is not None)
         self._lay_net()
+
+    def show_cut(self, title: str, cut: tuple[float, float, float, float] | None) -> None:
+        """What would be kept of the picture of that title, drawn over it wherever it is shown; None for nothing."""
+        self._cut = (title, cut)
+        self._lay_cut()
+
+    def _lay_cut(self) -> None:
+        title, cut = self._cut
+        for canvas, shown in zip((self.first, self.second), self.titles, strict=True):
+            canvas.cut = cut if shown.text() == title else None
+            canvas.update()
 
     def show_marks(self, first: list[SeenMark], second: list[SeenMark]) -> None:
         """Where marks are looked for in the two pictures, shown when asked for."""

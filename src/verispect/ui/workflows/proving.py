@@ -20,9 +20,10 @@ from verispect.prove.taken_in.cards import place_for_made
 from verispect.ui.controls.translate import say
 from verispect.ui.drawings.picture_view import PicturePair, image_of, net_of
 from verispect.ui.panels.stations.prove import ProvePanel
-from verispect.ui.state.notices import Notices
+from verispect.ui.state.notices import Act, Notices
 from verispect.ui.state.session import Session
 from verispect.ui.work.job import Job
+from verispect.ui.workflows.at_prove.cutting import CuttingDesk
 from verispect.ui.workflows.at_prove.side_by_side import SideBySide
 from verispect.ui.workflows.by_hand.pointed_marks import PointedMarks
 from verispect.ui.workflows.by_hand.sets_by_hand import SetsByHand
@@ -94,6 +95,7 @@ class ProveDesk(QObject):
         self._quiet.setInterval(_QUIET_MS)
         self._quiet.timeout.connect(self._arrived)
         panel.return_wanted.connect(self.ask_return)
+        self.cutting = CuttingDesk(window, notices, pair, self.start, self._show_made)
         self.side_by_side = SideBySide(window, panel, notices, lambda: self.folder, self.start)
         panel.retouch_wanted.connect(self.retouch)
         panel.frames.picked.connect(self.show_frame)
@@ -373,7 +375,10 @@ class ProveDesk(QObject):
         if found is None:
             return
         path, ply = found.path, found.ply
-        acts = [] if ply is None else [(self.tr("Its depth as a scan…"), lambda: self.depth_as_scan(path, ply))]
+        acts: list[Act] = []
+        if ply is not None:
+            acts.append((self.tr("Its depth as a scan…"), lambda: self.depth_as_scan(path, ply)))
+        acts += self.cutting.of(path, found.report["crop"], found.size)
         from verispect.prove.merge.written import done_words
 
         done = [say(words) for words in done_words(found.report)]
@@ -387,7 +392,8 @@ class ProveDesk(QObject):
         if found is None:
             return
         told = [self.tr("Written: {0}").format(found.path), *(say(words) for words in found.says[:_FEW_GHOSTS])]
-        self._notices.say("; ".join(told))
+        acts = [] if found.crop is None else self.cutting.of(found.path, found.crop, found.size)
+        self._notices.say("; ".join(told), acts)
         self._show_made(found.path)
 
     def _show_made(self, path: Path) -> None:
