@@ -44,11 +44,14 @@ class Source:
         Takes (column, row, 1) of the frame to the merged picture.
     stops : ndarray, shape (3,)
         How much brighter it was than the others, by channel: taken away.
+    of_cut : bool
+        Whether the merged picture is a part of what its frames show.
     """
 
     path: Path
     matrix: Floats
     stops: Floats
+    of_cut: bool = False
 
 
 @dataclass(frozen=True)
@@ -167,7 +170,8 @@ class Retouch:
         """A frame's pixels; the last one is kept, since strokes come from one frame after another."""
         if self._read is None or self._read[0] != number:
             coded = read_coded(described(self.sources[number].path))
-            if coded.shape != self.pixels.shape:
+            fits = np.array(coded.shape) - np.array(self.pixels.shape)
+            if np.any(fits < 0 if self.sources[number].of_cut else fits != 0):
                 raise FileError(
                     "{path}: {wide} × {high} pixels, the merged picture has {w} × {h}: it was not merged of it",
                     path=self.sources[number].path, wide=coded.shape[1], high=coded.shape[0],
@@ -197,6 +201,7 @@ def sources_of(report: dict[str, Any], folder: Path, *, name: str) -> list[Sourc
                 folder / Path(str(frame["file"])).name,
                 cut @ np.asarray(frame["matrix"], float).reshape(3, 3),
                 -np.asarray(frame.get("evened_stops", [0.0, 0.0, 0.0]), float).reshape(3),
+                of_cut=bool(report.get("cropped")),
             )
             for frame in report["frames"]
         ]
