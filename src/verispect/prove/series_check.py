@@ -49,6 +49,8 @@ _ODD, _OFF = 4.0, 0.2
 # leave so many times as much for the other. Of eleven pairs, path-traced or drawn by the wave, two explain both
 # alike; of the others each leaves 1.3 to 9 times as much for the wrong one.
 _EXPLAINED, _ACCUSES = 0.75, 1.2
+# Of the picture's diagonal: what is known to look so far elsewhere shows other things at the same places.
+_PUSHED = 0.01
 # A measured scale is sure to about so much.
 _SCALE_NOISE = 3e-5
 
@@ -463,6 +465,7 @@ class SeriesCheck:
         if len(used) < 3:
             return
         eased = []
+        middle = ((self.evidence.pixels[0] - 1) / 2.0, (self.evidence.pixels[1] - 1) / 2.0)
         for k in used:
             grey = self.reads[k].colour.mean(axis=2)
             small = cv2.resize(grey, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
@@ -478,6 +481,10 @@ class SeriesCheck:
         for number, k in enumerate(used):
             peak, place = peaks[number]
             if self._odd_anyway(k) or peak < max(MOVED, 4.0 * usual) or number in (0, len(used) - 1):
+                continue
+            # A run tells of a frame that was pushed: these small pictures are not laid over one another.
+            down, right, _, _ = at_middle(self._planned(k, used[number - 1]), middle)
+            if math.hypot(down, right) > _PUSHED * math.hypot(*self.evidence.pixels):
                 continue
             step = self.evidence.pixels[0] / eased[0].shape[1]
             row, column = (round((float(part) + 3.5) * step) for part in place)
