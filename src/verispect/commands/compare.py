@@ -28,11 +28,18 @@ def _place(text: str) -> tuple[int, int, int]:
 def run(given: Sequence[str]) -> int:
     """Compare and print."""
     options_of = parser("compare", "The same patches of several frames: which is sharper.", pictures=True)
-    options_of.add_argument("frames", type=Path, nargs="+", metavar="FRAME")
+    options_of.add_argument("frames", type=Path, nargs="*", metavar="FRAME")
     options_of.add_argument("--at", type=_place, action="append", default=[], metavar="ROW,COLUMN[,SIZE]",
                             help="middle of a patch; several may be given")  # fmt: skip
     options_of.add_argument("--plan", type=Path, metavar="PLAN", help="for softness in its units")
+    options_of.add_argument(
+        "--ways",
+        action="store_true",
+        help="frames of one scene, each focused another way, by --plan: which way served best",
+    )
     options = options_of.parse_args(given)
+    if options.ways:
+        return _ways(options)
     from verispect.prove.trials.compare import compare
 
     plan = None if options.plan is None else read_plan_of(options.plan)
@@ -64,4 +71,26 @@ def run(given: Sequence[str]) -> int:
         if patch.best is None:
             lines.append("  too plain to tell")
     tell(told, "\n".join(lines), as_json=options.json)
+    return DONE
+
+
+def _ways(options: argparse.Namespace) -> int:
+    """The trial of ways to focus; without frames what is to be taken for it."""
+    from verispect.errors import FileError
+    from verispect.optics.f_stops import marked
+    from verispect.prove.trials.focus_ways import tried, verdict, way_words, ways_dict, ways_of
+    from verispect.prove.verdict import metres
+
+    if options.plan is None:
+        raise FileError("--ways needs --plan, which says what must be sharp and how far away it is")
+    ways = ways_of(read_plan_of(options.plan))
+    stop = marked(ways.candidate.exposures[0].state.f_number)
+    lines = [f"at f/{stop}, in this order:"]
+    lines += [f"  focused at {metres(exposure.focus_m):<10} {name}"
+              for exposure, name in zip(ways.candidate.exposures, ways.names, strict=True)]  # fmt: skip
+    found = tried(options.frames, ways, progress=progress(options.quiet)) if options.frames else []
+    lines += [f"{way.file:<24}{way_words(way)}" for way in found]
+    if found:
+        lines.append(str(verdict(found)))
+    tell(ways_dict(ways, found), "\n".join(lines), as_json=options.json)
     return DONE

@@ -34,7 +34,7 @@ def run(given: Sequence[str]) -> int:
     from verispect.errors import Cancelled
     from verispect.files.atomic import ready_for, write_atomically
     from verispect.files.picture_out import not_over
-    from verispect.prove.join.parallax import slide_words
+    from verispect.prove.checks.parallax import slide_words
     from verispect.prove.join.written import bend_words, ghost_words, join_to
     from verispect.prove.merge.shots import shots_together
     from verispect.prove.resources.threads import allow

@@ -21,11 +21,11 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.setting.losses import lost_with
 from verispect.prove.checks.coverage import Coverage, coverage_of
 from verispect.prove.checks.dust import seen_on
+from verispect.prove.checks.parallax import Slide, slide_words
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of, is_compressed
 from verispect.prove.expected import view_of
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame
-from verispect.prove.join.parallax import Slide, slide_words
 from verispect.prove.looked import Looked, Pointed, looked
 from verispect.prove.matching.by_photograph import Laid, seen_by_photograph
 from verispect.prove.matching.matched import Matched

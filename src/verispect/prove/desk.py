@@ -18,11 +18,12 @@ from verispect.files.picture_out import bytes_of_picture, write_picture
 from verispect.files.run_file import Run, read_run
 from verispect.kit.lens import Lens
 from verispect.optics.otf import Lights
+from verispect.plan.document import Plan
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
+from verispect.prove.checks.parallax import slide_words
 from verispect.prove.expected import turned_as_happened
 from verispect.prove.intake import described, in_order, read_coded
-from verispect.prove.join.parallax import slide_words
 from verispect.prove.join.written import bend_words, ghost_words, join_to
 from verispect.prove.looked import Pointed
 from verispect.prove.merge.depth_points import depth_points, ply_of, why_no_distances
@@ -38,6 +39,7 @@ from verispect.prove.taken_in.cards import card_folders, last_sitting
 from verispect.prove.taken_in.folders import frames_and_others, frames_in
 from verispect.prove.trials.close_test import CloseTest, close_test
 from verispect.prove.trials.compare import Compared, compare
+from verispect.prove.trials.focus_ways import tried, verdict, way_words, ways_of
 from verispect.prove.trials.lens_report import LensReport, lens_report
 from verispect.prove.trials.pupil_test import Patch, PupilTest, pupil_test
 from verispect.prove.trials.recycle_test import RecycleTest, recycle_test
@@ -306,6 +308,16 @@ def opened_for_compare(paths: list[Path], *, progress: Share, is_cancelled: Stop
 def compared_over(paths: list[Path], *, progress: Share, is_cancelled: Stop) -> list[Compared]:
     """The places of most detail in every picture."""
     return compare(paths, [], progress=lambda share, _text: progress(share))
+
+
+def ways_over(paths: list[Path], plan: Plan, *, progress: Share, is_cancelled: Stop) -> list[Sentence]:
+    """Which way of focusing served best, of frames each focused another way; and each way's softest must."""
+    ways = ways_of(plan)
+    try:
+        found = tried(paths, ways, progress=lambda share, _text: progress(share), is_cancelled=is_cancelled)
+    except Cancelled:
+        return []
+    return [verdict(found), *map(way_words, found)]
 
 
 def lens_test_in(

@@ -17,12 +17,12 @@ from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_level
 from verispect.prove.checks.exposure import off_the_rest
 from verispect.prove.checks.moved import Between, between
+from verispect.prove.checks.parallax import Slide, shifts_of, slide_of
 from verispect.prove.checks.pointing import LEAST_PX, Looked, looked, moved_words
 from verispect.prove.checks.shake import Loss, agreed, blur_length_px, loss_against, sector_powers
 from verispect.prove.evidence import Evidence, Grey, is_compressed
 from verispect.prove.expected import light_hypotheses
 from verispect.prove.join.bend import straightened
-from verispect.prove.join.parallax import Slide, shifts_of, slide_of
 from verispect.prove.join.pointing import Pair, growth_agreed, growths
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.resources.threads import in_turn, workers

@@ -16,7 +16,7 @@ from verispect.plan.entry.found_distance import FoundPlace
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.checks.coverage import Coverage
 from verispect.prove.checks.dust import Speck
-from verispect.prove.join.parallax import Slide, slide_dict
+from verispect.prove.checks.parallax import Slide, slide_dict
 from verispect.prove.looked import Looked
 from verispect.prove.parting.by_hand import ByHand
 from verispect.prove.parting.sets import FrameSet, SetKind

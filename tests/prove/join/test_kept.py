@@ -8,11 +8,11 @@ from pathlib import Path
 import numpy as np
 
 from tests.prove.join.spheres import turn
+from verispect.prove.checks.parallax import Slide
 from verispect.prove.expected import View
 from verispect.prove.join.canvas import canvas_for
 from verispect.prove.join.ghosts import Ghost
 from verispect.prove.join.kept import canvas_as_json, canvas_from_json, read_measured, write_measured
-from verispect.prove.join.parallax import Slide
 from verispect.prove.join.pointing import Pair
 
 

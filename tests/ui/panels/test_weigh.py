@@ -12,7 +12,9 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtTest import QTest
 
 from tests.ui.conftest import weighed
+from verispect.optics.f_stops import marked
 from verispect.plan.explain.comparison import COLUMNS, as_csv, as_markdown, comparison, written
+from verispect.prove.trials.focus_ways import ways_of
 from verispect.ui.window.main_window import MainWindow
 
 
@@ -154,3 +156,12 @@ def test_a_school_is_drawn_and_undone(qtbot, window: MainWindow) -> None:
     assert window.shown.rendering.softness[deciding] == pytest.approx(school.softness, rel=1e-6)
     window.document.undo_stack.undo()
     assert not window.shown.by_hand
+
+
+def test_weigh_tells_what_to_take_to_see_which_focus_serves_best(qtbot, window: MainWindow) -> None:
+    window.show_station("weigh")
+    told = window.weigh.text.toPlainText()
+    line = next(line for line in told.splitlines() if "To see it on your own frames" in line)
+    ways = ways_of(window.document.plan).candidate.exposures
+    assert line.count(" m") + line.count("∞") >= len(ways)
+    assert f"all at f/{marked(ways[0].state.f_number)}" in line

@@ -6,6 +6,7 @@ The rules are common practice and have no source; docs/decisions/0006-focus-scho
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,10 +16,17 @@ from verispect.optics.conjugates import hyperfocal_mm, image_distance_for_object
 from verispect.optics.depth_of_field import focus_and_stop_for_limits
 from verispect.optics.lens_state import LensState
 from verispect.optics.types import Floats
+from verispect.plan.frames.between import blur_per_defocus
+from verispect.plan.frames.exposure import Exposure
 from verispect.plan.solve.problem import Problem
 from verispect.plan.solve.softness_polish import best_frame
 from verispect.plan.solve.stop_choice import choose_stop, look_at_stops
 from verispect.sentence import Sentence
+
+# With fewer frames it is not told where a mark is sharp.
+FEWEST_WAYS = 3
+# Two that focus so alike, in allowed blurs, are one to a trial.
+_ALIKE = 0.3
 
 
 @dataclass(frozen=True)
@@ -113,6 +121,25 @@ def _rules(problem: Problem, near: float, far: float, f_number: float) -> list[t
         (Sentence("infinity"), math.inf),
         (Sentence("the nearest must"), near),
     ]
+
+
+def for_a_trial(problem: Problem, schools: Sequence[School], f_number: float) -> list[tuple[Sentence, Exposure]]:
+    """The schools to hold against one another on one's own frames, all at one stop, from the nearest focus on.
+
+    Those that focus alike are one.
+    """
+    named = [school for school in schools if math.isfinite(school.image_mm)]
+    kept: list[tuple[Sentence, Exposure]] = []
+    for school in sorted(named, key=lambda school: -school.image_mm):
+        exposure = problem.exposure(problem.state(f_number=f_number, image_distance_mm=school.image_mm))
+        if kept:
+            apart = abs(school.image_mm - kept[-1][1].state.image_distance_mm) * blur_per_defocus(exposure)
+            if apart <= _ALIKE * exposure.allowed_blur_mm:
+                name = Sentence("{school}; also {other}", {"school": kept[-1][0], "other": school.name})
+                kept[-1] = name, kept[-1][1]
+                continue
+        kept.append((school.name, exposure))
+    return kept
 
 
 def _tried(problem: Problem, name: Sentence, state: LensState, row: int | None = None) -> School:

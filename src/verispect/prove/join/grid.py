@@ -22,6 +22,7 @@ from verispect.files.picture_out import bytes_of_picture
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.scene.scene import Scene
+from verispect.prove.checks.parallax import Slide, shifts_of, slide_dict, slide_of
 from verispect.prove.expected import View, view_of
 from verispect.prove.intake import Coded, Frame, described, in_order
 from verispect.prove.join.bend import corner_tangent, straightened, with_bend
@@ -32,7 +33,6 @@ from verispect.prove.join.gains import gains_of
 from verispect.prove.join.ghosts import Ghost, ghosts_between
 from verispect.prove.join.kept import Measured, read_measured, write_measured
 from verispect.prove.join.painting import Painter
-from verispect.prove.join.parallax import Slide, shifts_of, slide_dict, slide_of
 from verispect.prove.join.placing import Placed, found_places
 from verispect.prove.join.pointing import Pair, corrected, pair_report, pairs_of
 from verispect.prove.resources.peak_memory import Held, begin_peak, peak_mb

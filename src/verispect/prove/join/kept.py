@@ -10,10 +10,10 @@ import numpy as np
 
 from verispect.files.atomic import write_atomically
 from verispect.optics.types import Floats
+from verispect.prove.checks.parallax import Slide
 from verispect.prove.expected import View
 from verispect.prove.join.canvas import Canvas
 from verispect.prove.join.ghosts import Ghost
-from verispect.prove.join.parallax import Slide
 from verispect.prove.join.pointing import Pair
 
 Measured = tuple[list[View], list[Pair], Floats, list[Ghost], Slide | None]

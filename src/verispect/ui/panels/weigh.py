@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QGroupBox, QLabel, QPushButton, QTabWidget, QTextBro
 from verispect.optics.criterion import Rule
 from verispect.optics.f_stops import marked
 from verispect.plan.assess.costs import cost_notes, costs_of
+from verispect.plan.assess.focus_schools import FEWEST_WAYS, for_a_trial
 from verispect.plan.document import DetailFrom, ManualSetting
 from verispect.plan.explain.search_note import searched
 from verispect.plan.methods.candidate import Candidate
@@ -252,7 +253,27 @@ class WeighPanel(QTabWidget):
             "From the lens, each at its own best stop; last the softest must over what is allowed, or in brackets "
             "its contrast where not even perfect focus would do at that stop."
         )
-        return f"<p>{title}<br>{note}</p><table>{''.join(rows)}</table>"
+        # Where the single frame's own stop is known the ways may be tried on one's own frames.
+        trial = self._trial(weighing, system)
+        return f"<p>{title}<br>{note}</p><table>{''.join(rows)}</table>{trial}"
+
+    def _trial(self, weighing: Weighing, system: str) -> str:
+        """What to take to see which way of focusing serves best."""
+        frame = weighing.by_key("one-frame")
+        if frame.problem is None or not frame.exposures:
+            return ""
+        stop = frame.exposures[0].state.f_number
+        tried = [exposure.focus_m for _, exposure in for_a_trial(frame.problem, weighing.schools, stop)]
+        if len(tried) < FEWEST_WAYS:
+            return ""
+        told = self.tr(
+            "To see it on your own frames, take one at each of {0} by the lens's scale, all at f/{1} and in this "
+            "order; then, at Prove, Side by side, “Which focus served best”."
+        ).format(
+            ", ".join(format_length(away, system) for away in tried),
+            marked(stop),
+        )
+        return f"<p>{html.escape(told)}</p>"
 
     def _method(self, candidate: Candidate) -> str:
         name = heading(say(Sentence(candidate.method.name)))

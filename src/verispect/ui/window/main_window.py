@@ -180,7 +180,7 @@ class MainWindow(QMainWindow):
         self._put("prove", panel)
         desk = ProveDesk(
             self, panel, self.pictures, self.session, self.notices, lambda: self.photograph_desk.at_hand,
-            KeptByHand(self.preferences.folder / "by-hand"),
+            KeptByHand(self.preferences.folder / "by-hand"), lambda: self.document.plan,
         )  # fmt: skip
         desk.scanned.connect(self.scan_desk.read_own)
         desk.card_named.connect(self._check_card)

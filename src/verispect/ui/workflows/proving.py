@@ -13,6 +13,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from verispect.errors import VerispectError
+from verispect.plan.document import Plan
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.parting.kept_by_hand import KeptByHand
 from verispect.prove.report import Report
@@ -57,7 +58,7 @@ class ProveDesk(QObject):
 
     def __init__(
         self, window: QWidget, panel: ProvePanel, pair: PicturePair, session: Session, notices: Notices,
-        photograph: Callable[[], Path | None], kept: KeptByHand,
+        photograph: Callable[[], Path | None], kept: KeptByHand, plan: Callable[[], Plan],
     ) -> None:  # fmt: skip
         super().__init__(window)
         self._window, self._panel, self._pair = window, panel, pair
@@ -96,7 +97,7 @@ class ProveDesk(QObject):
         self._quiet.timeout.connect(self._arrived)
         panel.return_wanted.connect(self.ask_return)
         self.cutting = CuttingDesk(window, notices, pair, self.start, self._show_made)
-        self.side_by_side = SideBySide(window, panel, notices, lambda: self.folder, self.start)
+        self.side_by_side = SideBySide(window, panel, notices, lambda: self.folder, self.start, plan)
         panel.retouch_wanted.connect(self.retouch)
         panel.frames.picked.connect(self.show_frame)
         panel.frames.beside_picked.connect(self.show_beside)

@@ -104,6 +104,9 @@ def test_frames_are_opened_from_the_list_or_picked(qtbot, window: MainWindow, tm
     assert [pane.picture.name for pane in opened.panes] == [path.name for path in paths]
     QTest.mouseClick(opened.verdict_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "even.png" in opened.verdict.text(), timeout=60_000)
+    # Which focus served best is told by the plan's marks; these frames are of none of its ways, and that is said.
+    QTest.mouseClick(opened.ways_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "frames of the trial are there" in opened.verdict.text(), timeout=60_000)
     opened.close()
     qtbot.waitUntil(lambda: desk.side_by_side.opened is None, timeout=5_000)
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_args: ([str(paths[0])], ""))

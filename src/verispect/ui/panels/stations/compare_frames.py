@@ -84,9 +84,12 @@ class CompareFrames(QDialog):
     -------
     verdict_wanted
         Over the whole frames.
+    ways_wanted
+        Of frames that were each focused another way: which served best.
     """
 
     verdict_wanted = pyqtSignal()
+    ways_wanted = pyqtSignal()
 
     def __init__(self, parent: QWidget, pictures: Sequence[Picture]) -> None:
         super().__init__(parent)
@@ -117,6 +120,12 @@ class CompareFrames(QDialog):
         self.scale_label = QLabel()
         self.verdict_button = QPushButton(self.tr("&Verdict over the whole frame"))
         self.verdict_button.clicked.connect(self.verdict_wanted)
+        self.ways_button = QPushButton(self.tr("Which &focus served best"))
+        self.ways_button.setToolTip(
+            self.tr("Of frames each focused another way, from the nearest focus on, as Weigh lists them for a trial")
+        )
+        self.ways_button.setVisible(len(pictures) > 2)
+        self.ways_button.clicked.connect(self.ways_wanted)
         self.verdict = QLabel()
         self.verdict.setWordWrap(True)
         self.verdict.setTextFormat(Qt.TextFormat.PlainText)
@@ -125,6 +134,7 @@ class CompareFrames(QDialog):
         row_of = QHBoxLayout()
         row_of.addWidget(self.scale_label)
         row_of.addStretch(1)
+        row_of.addWidget(self.ways_button)
         row_of.addWidget(self.verdict_button)
         row_of.addWidget(close)
         layout = QVBoxLayout(self)
@@ -132,7 +142,7 @@ class CompareFrames(QDialog):
         layout.addLayout(self._grid, 1)
         layout.addWidget(self.verdict)
         layout.addLayout(row_of)
-        for button in (self.verdict_button, close):
+        for button in (self.ways_button, self.verdict_button, close):
             button.setAutoDefault(False)
         # Measured when the hand rests, not while it drags.
         self._still = QTimer(self)

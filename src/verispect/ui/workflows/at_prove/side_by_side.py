@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,6 +11,9 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, Qt
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from verispect.plan.document import Plan
+from verispect.sentence import Sentence
+from verispect.ui.controls.translate import say
 from verispect.ui.panels.stations.prove import ProvePanel
 from verispect.ui.state.notices import Notices
 from verispect.ui.work.job import Job
@@ -32,6 +35,8 @@ class SideBySide(QObject):
         Where the frames lie that are checked.
     start : callable
         Begins what is shown to be under way; None where something is already.
+    plan : callable
+        The plan that is open.
 
     Attributes
     ----------
@@ -46,9 +51,10 @@ class SideBySide(QObject):
         notices: Notices,
         folder: Callable[[], Path | None],
         start: Callable[..., Job | None],
+        plan: Callable[[], Plan],
     ) -> None:
         super().__init__(window)
-        self._window, self._notices, self._folder, self._start = window, notices, folder, start
+        self._window, self._notices, self._folder, self._start, self._plan = window, notices, folder, start, plan
         self.opened: CompareFrames | None = None
         panel.comparing_wanted.connect(self.open)
 
@@ -79,6 +85,7 @@ class SideBySide(QObject):
         pictures = [Picture(path.name, pixels) for path, pixels in zip(paths, found, strict=True)]
         self.opened = CompareFrames(self._window, pictures)
         self.opened.verdict_wanted.connect(lambda: self._judge(paths))
+        self.opened.ways_wanted.connect(lambda: self._judge_ways(paths))
         self.opened.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.opened.finished.connect(lambda _result: self._on_compared())
         self.opened.show()
@@ -89,6 +96,20 @@ class SideBySide(QObject):
         job = self._start(self.tr("Comparing"), compared_over, paths)
         if job is not None:
             job.done.connect(self._on_verdict)
+
+    def _judge_ways(self, paths: list[Path]) -> None:
+        from verispect.prove.desk import ways_over
+
+        job = self._start(self.tr("Comparing"), ways_over, paths, self._plan())
+        if job is not None:
+            job.done.connect(self._on_ways)
+            # The window's own bar lies behind.
+            job.failed.connect(lambda words: self._on_ways([words]))
+
+    def _on_ways(self, told: Sequence[Sentence | str]) -> None:
+        if self.opened is not None and told:
+            lines = [one if isinstance(one, str) else say(one) for one in told]
+            self.opened.verdict.setText("\n".join(lines))
 
     def _on_verdict(self, found: list[Compared]) -> None:
         if self.opened is not None:

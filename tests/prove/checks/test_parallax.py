@@ -12,8 +12,8 @@ from tests.conftest import make_plan
 from tests.prove.join.test_canvas import view
 from verispect.plan.scene.scene import Scene, build_scene
 from verispect.prove.checks.moved import shifts_between
+from verispect.prove.checks.parallax import Shifts, Slide, depths_of, slide_of, slide_words
 from verispect.prove.expected import View
-from verispect.prove.join.parallax import Shifts, Slide, depths_of, slide_of, slide_words
 from verispect.subject.surface import Surface
 
 WIDE, HIGH = 300, 200
