@@ -11,7 +11,6 @@ import numpy as np
 import pytest
 
 from tests.conftest import a_lens, make_plan
-from tests.prove.conftest import QUICK
 from verispect.cli import main
 from verispect.errors import FileError
 from verispect.files.plan_file import plan_to_text
@@ -37,7 +36,7 @@ def ways(plan: Plan) -> Ways:
 @pytest.fixture(scope="module")
 def frames(ways: Ways, tmp_path_factory) -> list[Path]:
     folder = tmp_path_factory.mktemp("ways") / "set"
-    run = rehearse_to(ways.candidate, Options(pixels=(1200, 800), quality=QUICK), Writing(folder))
+    run = rehearse_to(ways.candidate, Options(pixels=(1200, 800)), Writing(folder))
     return [folder / taken.file for taken in run.frames]
 
 

@@ -23,8 +23,8 @@ from verispect.plan.solve.softness_polish import best_frame
 from verispect.plan.solve.stop_choice import choose_stop, look_at_stops
 from verispect.sentence import Sentence
 
-# With fewer frames it is not told where a mark is sharp.
-FEWEST_WAYS = 3
+# With fewer frames it is not told where a mark is sharp; more are not looked at together.
+FEWEST_WAYS, MOST_WAYS = 3, 6
 # Two that focus so alike, in allowed blurs, are one to a trial.
 _ALIKE = 0.3
 
@@ -115,9 +115,9 @@ def _rules(problem: Problem, near: float, far: float, f_number: float) -> list[t
         (Sentence("a third of the way to the farthest must"), far / 3.0),
         (Sentence("twice as much behind as before: a third of the depth"), near + (far - near) / 3.0),
         (Sentence("equal blur on the nearest and the farthest must"), equal),
-        (Sentence("what stands a third up the picture"), _a_third_up(problem)),
         (Sentence("the hyperfocal distance at this stop"), hyperfocal),
         (Sentence("the farthest must"), far),
+        (Sentence("what stands a third up the picture"), _a_third_up(problem)),
         (Sentence("infinity"), math.inf),
         (Sentence("the nearest must"), near),
     ]
@@ -126,20 +126,22 @@ def _rules(problem: Problem, near: float, far: float, f_number: float) -> list[t
 def for_a_trial(problem: Problem, schools: Sequence[School], f_number: float) -> list[tuple[Sentence, Exposure]]:
     """The schools to hold against one another on one's own frames, all at one stop, from the nearest focus on.
 
-    Those that focus alike are one.
+    Those that focus alike are one; of more than can be looked at together the first.
     """
-    named = [school for school in schools if math.isfinite(school.image_mm)]
     kept: list[tuple[Sentence, Exposure]] = []
-    for school in sorted(named, key=lambda school: -school.image_mm):
+    for school in schools:
+        if not math.isfinite(school.image_mm):
+            continue
         exposure = problem.exposure(problem.state(f_number=f_number, image_distance_mm=school.image_mm))
-        if kept:
-            apart = abs(school.image_mm - kept[-1][1].state.image_distance_mm) * blur_per_defocus(exposure)
-            if apart <= _ALIKE * exposure.allowed_blur_mm:
-                name = Sentence("{school}; also {other}", {"school": kept[-1][0], "other": school.name})
-                kept[-1] = name, kept[-1][1]
-                continue
-        kept.append((school.name, exposure))
-    return kept
+        alike = _ALIKE * exposure.allowed_blur_mm / blur_per_defocus(exposure)
+        for number, (name, other) in enumerate(kept):
+            if abs(other.state.image_distance_mm - school.image_mm) <= alike:
+                kept[number] = Sentence("{school}; also {other}", {"school": name, "other": school.name}), other
+                break
+        else:
+            if len(kept) < MOST_WAYS:
+                kept.append((school.name, exposure))
+    return sorted(kept, key=lambda way: -way[1].state.image_distance_mm)
 
 
 def _tried(problem: Problem, name: Sentence, state: LensState, row: int | None = None) -> School:
