@@ -12,8 +12,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from verispect.files.picture_out import write_picture
+from verispect.plan.document import Wish
 from verispect.prove.trials.compare import compare
-from verispect.ui.panels.stations.compare_frames import CompareFrames, Picture
+from verispect.ui.panels.stations.compare_frames import SCALES, CompareFrames, Picture
 from verispect.ui.window.main_window import MainWindow
 
 
@@ -81,6 +82,34 @@ def test_blinking_shows_one_after_the_other(dialog: CompareFrames) -> None:
         QTest.keyClick(dialog, Qt.Key.Key_Space)
         seen.append([pane.isVisibleTo(dialog) for pane in dialog.panes])
     assert seen == [[True, False, False], [False, True, False], [False, False, True], [True, True, True]]
+
+
+def test_pictures_are_shown_as_large_as_on_the_print(qtbot, tmp_path: Path) -> None:
+    parent = QWidget()
+    qtbot.addWidget(parent)
+    wish = Wish(print_mm=(40.0, 30.0), viewing_mm=300.0)
+    checks = np.zeros((480, 640, 3), np.uint8)
+    checks[::2, ::2] = checks[1::2, 1::2] = 255
+    dialog = CompareFrames(parent, [Picture("a", checks), Picture("b", checks)], wish)
+    qtbot.addWidget(dialog)
+    dialog.show()
+    QTest.mouseClick(dialog.print_button, Qt.MouseButton.LeftButton)
+    screen = dialog.screen()
+    assert screen is not None
+    # 640 pixels on 40 mm are 16 to the mm.
+    assert dialog.scale == pytest.approx(screen.physicalDotsPerInch() / 25.4 / 16.0)
+    assert dialog.panes[1].scale == dialog.scale
+    assert "40 mm; look from 300 mm" in dialog.scale_label.text()
+    # Drawn smaller, black and white squares of one pixel are an even grey: none were left out.
+    pane = dialog.panes[0]
+    seen = pane.grab().toImage()
+    assert 60 < seen.pixelColor(pane.width() // 2 + 2, pane.height() // 2 + 2).red() < 200
+    before = dialog.scale
+    dialog._rescale(1)
+    assert dialog.scale in SCALES
+    assert dialog.scale >= before
+    assert "print" not in dialog.scale_label.text()
+    parent.close()
 
 
 def test_the_verdict_tells_the_sharpest_and_the_most_even(dialog: CompareFrames, tmp_path: Path) -> None:

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
+from verispect.plan.document import Wish
 from verispect.prove.trials.compare import SIZE, Compared, patch_sharpness
 
+_INCH_MM = 25.4
 SCALES = (0.25, 0.5, 1.0, 2.0, 4.0)
 _PLAIN = 0.004
 _COLUMNS, _STILL_MS = 3, 150
@@ -40,6 +43,7 @@ class _Pane(QWidget):
         super().__init__()
         self.picture = picture
         self.middle, self.scale = QPointF(), 1.0
+        self._smaller: QImage | None = None
         self._last: QPointF | None = None
         self.setMinimumSize(180, 140)
         self.setCursor(Qt.CursorShape.OpenHandCursor)
@@ -48,7 +52,24 @@ class _Pane(QWidget):
     def look(self, middle: QPointF, scale: float) -> None:
         """Where, and how large."""
         self.middle, self.scale = middle, scale
+        self._prepare()
+
+    def _prepare(self) -> None:
+        """What is drawn smaller is averaged: with pixels left out it would look sharper than it is."""
+        self._smaller = None
+        if self.scale < 1.0:
+            self._smaller = self.picture.image.copy(self._source().toRect()).scaled(
+                self.size(), Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation
+            )
         self.update()
+
+    def _source(self) -> QRectF:
+        wide, high = self.width() / self.scale, self.height() / self.scale
+        return QRectF(self.middle.x() - wide / 2, self.middle.y() - high / 2, wide, high)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._prepare()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._last = event.position()
@@ -66,9 +87,10 @@ class _Pane(QWidget):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
-        wide, high = self.width() / self.scale, self.height() / self.scale
-        source = QRectF(self.middle.x() - wide / 2, self.middle.y() - high / 2, wide, high)
-        painter.drawImage(QRectF(self.rect()), self.picture.image, source)
+        if self._smaller is not None:
+            painter.drawImage(self.rect(), self._smaller)
+        else:
+            painter.drawImage(QRectF(self.rect()), self.picture.image, self._source())
         # What is measured.
         side = SIZE * self.scale
         box = QRectF((self.width() - side) / 2, (self.height() - side) / 2, side, side)
@@ -91,8 +113,9 @@ class CompareFrames(QDialog):
     verdict_wanted = pyqtSignal()
     ways_wanted = pyqtSignal()
 
-    def __init__(self, parent: QWidget, pictures: Sequence[Picture]) -> None:
+    def __init__(self, parent: QWidget, pictures: Sequence[Picture], wish: Wish | None = None) -> None:
         super().__init__(parent)
+        self._wish, self._as_printed = wish, False
         self.setWindowTitle(self.tr("Side by side"))
         self.resize(1180, 720)
         rows, columns = pictures[0].pixels.shape[:2]
@@ -118,6 +141,12 @@ class CompareFrames(QDialog):
             pane.moved.connect(self._move)
             pane.scaled.connect(self._rescale)
         self.scale_label = QLabel()
+        self.print_button = QPushButton(self.tr("As on the &print"))
+        self.print_button.setToolTip(
+            self.tr("As large as on the plan's print, were each its whole picture; by the size the screen tells")
+        )
+        self.print_button.setVisible(wish is not None)
+        self.print_button.clicked.connect(self.show_as_printed)
         self.verdict_button = QPushButton(self.tr("&Verdict over the whole frame"))
         self.verdict_button.clicked.connect(self.verdict_wanted)
         self.ways_button = QPushButton(self.tr("Which &focus served best"))
@@ -134,6 +163,7 @@ class CompareFrames(QDialog):
         row_of = QHBoxLayout()
         row_of.addWidget(self.scale_label)
         row_of.addStretch(1)
+        row_of.addWidget(self.print_button)
         row_of.addWidget(self.ways_button)
         row_of.addWidget(self.verdict_button)
         row_of.addWidget(close)
@@ -142,7 +172,7 @@ class CompareFrames(QDialog):
         layout.addLayout(self._grid, 1)
         layout.addWidget(self.verdict)
         layout.addLayout(row_of)
-        for button in (self.ways_button, self.verdict_button, close):
+        for button in (self.print_button, self.ways_button, self.verdict_button, close):
             button.setAutoDefault(False)
         # Measured when the hand rests, not while it drags.
         self._still = QTimer(self)
@@ -153,9 +183,29 @@ class CompareFrames(QDialog):
 
     def _look(self) -> None:
         for pane in self.panes:
-            pane.look(self._middle, SCALES[self._scale])
-        self.scale_label.setText(self.tr("{0:.0f} %").format(100.0 * SCALES[self._scale]))
+            pane.look(self._middle, self.scale)
+        told = self.tr("{0:.0f} %").format(100.0 * self.scale)
+        if self._as_printed and self._wish is not None:
+            told = self.tr("{0}: as on the print of {1:.0f} mm; look from {2:.0f} mm").format(
+                told, max(self._wish.print_mm), self._wish.viewing_mm
+            )
+        self.scale_label.setText(told)
         self._still.start()
+
+    @property
+    def scale(self) -> float:
+        """Pixels of the screen to one of the pictures."""
+        screen = self.screen()
+        if not self._as_printed or self._wish is None or screen is None:
+            return SCALES[self._scale]
+        per_mm = float(screen.physicalDotsPerInch()) / _INCH_MM
+        long_px = float(max(self.panes[0].picture.pixels.shape[:2]))
+        return per_mm * max(self._wish.print_mm) / long_px
+
+    def show_as_printed(self) -> None:
+        """As large as the print is."""
+        self._as_printed = True
+        self._look()
 
     def _move(self, by: QPointF) -> None:
         rows, columns = self.panes[0].picture.pixels.shape[:2]
@@ -164,6 +214,10 @@ class CompareFrames(QDialog):
         self._look()
 
     def _rescale(self, steps: int) -> None:
+        if self._as_printed:
+            # On from the step next to the print's.
+            nearest = min(SCALES, key=lambda scale: abs(math.log(scale / self.scale)))
+            self._scale, self._as_printed = SCALES.index(nearest), False
         self._scale = min(max(self._scale + steps, 0), len(SCALES) - 1)
         self._look()
 
@@ -190,7 +244,7 @@ class CompareFrames(QDialog):
             self._rescale(-1)
         elif event.key() in arrows:
             right, down = arrows[Qt.Key(event.key())]
-            self._move(QPointF(60.0 * right, 60.0 * down) / SCALES[self._scale])
+            self._move(QPointF(60.0 * right, 60.0 * down) / self.scale)
         else:
             super().keyPressEvent(event)
 

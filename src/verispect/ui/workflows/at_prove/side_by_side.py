@@ -83,7 +83,7 @@ class SideBySide(QObject):
         if not found:
             return
         pictures = [Picture(path.name, pixels) for path, pixels in zip(paths, found, strict=True)]
-        self.opened = CompareFrames(self._window, pictures)
+        self.opened = CompareFrames(self._window, pictures, self._plan().wish)
         self.opened.verdict_wanted.connect(lambda: self._judge(paths))
         self.opened.ways_wanted.connect(lambda: self._judge_ways(paths))
         self.opened.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
