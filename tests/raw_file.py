@@ -13,10 +13,17 @@ _MATRIX = (19549, -7877, -2582, -5724, 10121, 1917, -1267, -110, 6621)
 
 
 def write_raw(
-    path: Path, mosaic: np.ndarray, *, focal_mm: int = 35, focal_35_mm: int = 53, colours: bool = True
+    path: Path,
+    mosaic: np.ndarray,
+    *,
+    focal_mm: int = 35,
+    focal_35_mm: int = 53,
+    colours: bool = True,
+    neutral: tuple[float, float, float] = (1.0, 1.0, 1.0),
 ) -> None:
     """Write a mosaic of 16 bits, red, green, green, blue; or without a filter over the pixels, all alike."""
     pattern = [(33421, _SHORT, 2, (2, 2), True), (33422, _BYTE, 4, bytes((0, 1, 1, 2)), True)] if colours else []
+    white = tuple(part for value in neutral for part in (round(1000 * value), 1000))
     model = "Test camera"
     matrix = tuple(part for value in _MATRIX for part in (value, 10000))
     tifffile.imwrite(
@@ -34,7 +41,7 @@ def write_raw(
             (50714, _SHORT, 1, 0, True),
             (50717, "I", 1, 65535, True),
             (50721, _SRATIONAL, 9, matrix, True) if colours else (50721, _SRATIONAL, 3, (1, 1, 1, 1, 1, 1), True),
-            *([(50728, _RATIONAL, 3, (1, 1, 1, 1, 1, 1), True)] if colours else []),
+            *([(50728, _RATIONAL, 3, white, True)] if colours else []),
             (50778, _SHORT, 1, 21, True),
         ],
     )

@@ -37,6 +37,7 @@ def run(given: Sequence[str]) -> int:
     from verispect.prove.checks.parallax import slide_words
     from verispect.prove.join.written import bend_words, ghost_words, join_to
     from verispect.prove.merge.shots import shots_together
+    from verispect.prove.merge.written import developed_words
     from verispect.prove.resources.threads import allow
 
     allow(options.jobs, options.memory_mb)
@@ -82,7 +83,7 @@ def run(given: Sequence[str]) -> int:
         for said in (bend_words(joined), *map(ghost_words, joined.ghosts)):
             if said is not None:
                 print(said)
-        for line in slide_words(joined.slide):
+        for line in (*developed_words(joined.developed), *slide_words(joined.slide)):
             print(line)
         for doubt in joined.doubtful:
             print(f"doubtful: {doubt['says']}")

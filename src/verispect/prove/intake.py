@@ -31,7 +31,10 @@ _METADATA_BYTES = 4_000_000
 
 @dataclass(frozen=True)
 class Frame:
-    """One frame's file and what it tells of itself; None where it does not."""
+    """One frame's file and what it tells of itself; None where it does not.
+
+    `white` is the white balance with which a raw is developed, factors of its four filters; None for its own.
+    """
 
     path: Path
     pixels: tuple[int, int]
@@ -43,6 +46,7 @@ class Frame:
     subject_m: float | None = None
     pixel_mm: float | None = None
     orientation: int = 1
+    white: tuple[float, ...] | None = None
 
     @property
     def stored_pixels(self) -> tuple[int, int]:
@@ -243,7 +247,7 @@ def read_kept(frame: Frame) -> Kept:
     path, suffix = frame.path, frame.path.suffix.lower()
     try:
         if suffix in RAWS:
-            pixels = _developed(path)
+            pixels = _developed(path, frame.white)
         elif suffix in (".tif", ".tiff"):
             pixels = _tiff(path)
         else:
@@ -270,13 +274,18 @@ def _tiff(path: Path) -> NDArray[Any]:
     return found
 
 
-def _developed(path: Path) -> NDArray[Any]:
+def _developed(path: Path, white: tuple[float, ...] | None) -> NDArray[Any]:
     import rawpy
 
     try:
         with rawpy.imread(str(path)) as raw:
             found: NDArray[Any] = raw.postprocess(
-                use_camera_wb=True, no_auto_bright=True, output_bps=16, gamma=(2.4, 12.92), user_flip=0
+                use_camera_wb=white is None,
+                user_wb=None if white is None else list(white),
+                no_auto_bright=True,
+                output_bps=16,
+                gamma=(2.4, 12.92),
+                user_flip=0,
             )
             return found
     except rawpy.LibRawError as error:

@@ -36,6 +36,7 @@ from verispect.prove.join.painting import Painter
 from verispect.prove.join.placing import Placed, found_places
 from verispect.prove.join.pointing import Pair, corrected, pair_report, pairs_of
 from verispect.prove.resources.peak_memory import Held, begin_peak, peak_mb
+from verispect.prove.taken_in.developed import developed_alike, developed_dict
 from verispect.prove.taken_in.folders import frames_in
 from verispect.prove.taken_in.held import held_alike
 
@@ -68,6 +69,7 @@ class Joined:
     ghosts: list[dict[str, Any]] = field(default_factory=list)
     held: Held = field(default_factory=Held)
     slide: Slide | None = None
+    developed: dict[str, Any] | None = None
 
     def report(self) -> dict[str, Any]:
         """The contract's JSON."""
@@ -83,6 +85,7 @@ class Joined:
             "seconds": round(self.seconds, 3),
             "peak_memory_mb": round(self.held.most_mb if self.on_disk else peak_mb(), 1),
             "doubtful": self.doubtful,
+            "developed": self.developed,
             "ghosts": self.ghosts,
             "slide": None if self.slide is None else slide_dict(self.slide),
         }
@@ -176,7 +179,7 @@ def join(
         tell(share, text)
 
     stop = is_cancelled or (lambda: False)
-    frames = held_alike([described(path) for path in frames_in(places)], sensor_mm)
+    frames = developed_alike(held_alike([described(path) for path in frames_in(places)], sensor_mm))
     if not as_given:
         frames = in_order(frames)
     if len({frame.pixels for frame in frames}) > 1:
@@ -247,7 +250,7 @@ def join(
     return Joined(
         result, told, [pair_report(pair, files) for pair in pairs], crop, time.monotonic() - begin, canvas, doubtful,
         frames[0], on_disk, views[0].bend * corner_tangent(views[0], pixels) ** 2,
-        [_told(ghost, canvas, files) for ghost in ghosts], held, slide,
+        [_told(ghost, canvas, files) for ghost in ghosts], held, slide, developed_dict(frames),
     )  # fmt: skip
 
 

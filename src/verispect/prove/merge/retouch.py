@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -46,12 +46,15 @@ class Source:
         How much brighter it was than the others, by channel: taken away.
     of_cut : bool
         Whether the merged picture is a part of what its frames show.
+    white : tuple of float or None
+        White balance with which raws were developed for it.
     """
 
     path: Path
     matrix: Floats
     stops: Floats
     of_cut: bool = False
+    white: tuple[float, ...] | None = None
 
 
 @dataclass(frozen=True)
@@ -169,7 +172,7 @@ class Retouch:
     def _frame(self, number: int) -> Coded:
         """A frame's pixels; the last one is kept, since strokes come from one frame after another."""
         if self._read is None or self._read[0] != number:
-            coded = read_coded(described(self.sources[number].path))
+            coded = read_coded(replace(described(self.sources[number].path), white=self.sources[number].white))
             fits = np.array(coded.shape) - np.array(self.pixels.shape)
             if np.any(fits < 0 if self.sources[number].of_cut else fits != 0):
                 raise FileError(
@@ -196,12 +199,15 @@ def sources_of(report: dict[str, Any], folder: Path, *, name: str) -> list[Sourc
         if report.get("cropped"):
             top, left, _, _ = (float(part) for part in report["crop"])
             cut[:2, 2] = -left, -top
+        developed = report.get("developed")
+        white = None if developed is None else tuple(float(factor) for factor in developed["white_balance"])
         found = [
             Source(
                 folder / Path(str(frame["file"])).name,
                 cut @ np.asarray(frame["matrix"], float).reshape(3, 3),
                 -np.asarray(frame.get("evened_stops", [0.0, 0.0, 0.0]), float).reshape(3),
                 of_cut=bool(report.get("cropped")),
+                white=white,
             )
             for frame in report["frames"]
         ]

@@ -29,6 +29,7 @@ from verispect.prove.merge.pyramid import Level
 from verispect.prove.merge.unveil import Focusing
 from verispect.prove.parting.sets import is_dark
 from verispect.prove.resources.peak_memory import begin_peak, peak_mb
+from verispect.prove.taken_in.developed import developed_alike, developed_dict
 from verispect.prove.taken_in.folders import frames_in
 from verispect.prove.taken_in.held import held_alike
 
@@ -65,6 +66,7 @@ class Merged:
     unveiled: float = 0.0
     exposures: Sequence[Exposure] | None = None
     files: Sequence[Path] = ()
+    developed: dict[str, Any] | None = None
 
     def report(self, depth_file: str | None) -> dict[str, Any]:
         """The contract's JSON."""
@@ -77,6 +79,7 @@ class Merged:
             "seconds": round(self.seconds, 3),
             "peak_memory_mb": round(peak_mb(), 1),
             "doubtful": self.doubtful,
+            "developed": self.developed,
             "ghosts": self.ghosts,
             "unveiled_share": round(self.unveiled, 5),
         }
@@ -120,7 +123,7 @@ def merge(
     begin_peak()
     say = progress or (lambda _share, _text: None)
     stop = is_cancelled or (lambda: False)
-    frames = held_alike([described(path) for path in frames_in(places)], sensor_mm)
+    frames = developed_alike(held_alike([described(path) for path in frames_in(places)], sensor_mm))
     if not as_given:
         frames = in_order(frames)
     if len({frame.pixels for frame in frames}) > 1:
@@ -197,7 +200,7 @@ def merge(
     took = time.monotonic() - begin
     return Merged(
         whole.pixels, told, crop, took, whole.depth, doubtful, frames[0], moved, whole.unveiled, exposures,
-        [frame.path for frame in frames],
+        [frame.path for frame in frames], developed_dict(frames),
     )  # fmt: skip
 
 

@@ -67,7 +67,18 @@ def done_words(report: Mapping[str, Any]) -> list[Sentence]:
     if share >= _WORTH_TELLING:
         says = "the blur of near things is taken off what is behind their edges, {share:.1f} % of the picture"
         found.append(Sentence(says, {"share": 100.0 * share}))
-    return found
+    return found + developed_words(report["developed"])
+
+
+def developed_words(developed: Mapping[str, Any] | None) -> list[Sentence]:
+    """How raws were developed."""
+    if developed is None:
+        return []
+    red, _, blue, _ = developed["white_balance"]
+    says = (
+        "all raws are developed with one white balance, the first one's: red × {red:.2f}, blue × {blue:.2f} of green"
+    )
+    return [Sentence(says, {"red": red, "blue": blue})]
 
 
 def depth_picture(merged: Merged) -> NDArray[np.uint16]:

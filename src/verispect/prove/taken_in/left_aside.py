@@ -10,6 +10,7 @@ from pathlib import Path
 from verispect.errors import FileError
 from verispect.prove.intake import Frame, described, in_order
 from verispect.prove.report import Fault, FrameReport
+from verispect.prove.taken_in.developed import developed_alike
 from verispect.prove.taken_in.folders import frames_and_others, twins_of
 from verispect.prove.taken_in.held import held_alike
 
@@ -52,7 +53,7 @@ def readable_frames(
             aside.append(unreadable(path, error))
     if not frames and aside:
         raise aside[0].why
-    return in_order(held_alike(frames, sensor_mm)), aside
+    return in_order(developed_alike(held_alike(frames, sensor_mm))), aside
 
 
 def passed_over(places: Sequence[Path]) -> list[str]:
