@@ -13,17 +13,21 @@ from verispect.prove.intake import RAWS, Frame
 
 def developed_alike(frames: Sequence[Frame]) -> list[Frame]:
     """The frames with the white balance of the first raw that tells one; all else of developing is alike anyway."""
-    raws = [frame for frame in frames if frame.path.suffix.lower() in RAWS]
+    raws = [frame for frame in frames if _is_raw(frame)]
     if len(raws) < 2:
         return list(frames)
     white = next((found for frame in raws if (found := _white_of(frame.path)) is not None), None)
-    return [replace(frame, white=white) if frame in raws else frame for frame in frames]
+    return [replace(frame, white=white) if _is_raw(frame) else frame for frame in frames]
 
 
 def developed_dict(frames: Sequence[Frame]) -> dict[str, Any] | None:
     """As JSON: the factors of red, green, blue and the second green; None where no raw was developed with others."""
     white = next((frame.white for frame in frames if frame.white is not None), None)
     return None if white is None else {"white_balance": list(white)}
+
+
+def _is_raw(frame: Frame) -> bool:
+    return frame.path.suffix.lower() in RAWS
 
 
 def _white_of(path: Path) -> tuple[float, ...] | None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, QSizeF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
@@ -44,6 +44,7 @@ class _Pane(QWidget):
         self.picture = picture
         self.middle, self.scale = QPointF(), 1.0
         self._smaller: QImage | None = None
+        self._at = QPoint()
         self._last: QPointF | None = None
         self.setMinimumSize(180, 140)
         self.setCursor(Qt.CursorShape.OpenHandCursor)
@@ -57,10 +58,13 @@ class _Pane(QWidget):
     def _prepare(self) -> None:
         """What is drawn smaller is averaged: with pixels left out it would look sharper than it is."""
         self._smaller = None
-        if self.scale < 1.0:
-            self._smaller = self.picture.image.copy(self._source().toRect()).scaled(
-                self.size(), Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation
+        part = self._source().toAlignedRect().intersected(self.picture.image.rect())
+        if self.scale < 1.0 and not part.isEmpty():
+            size = (QSizeF(part.size()) * self.scale).toSize().expandedTo(QSize(1, 1))
+            self._smaller = self.picture.image.copy(part).scaled(
+                size, Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation
             )
+            self._at = ((QPointF(part.topLeft()) - self._source().topLeft()) * self.scale).toPoint()
         self.update()
 
     def _source(self) -> QRectF:
@@ -88,7 +92,7 @@ class _Pane(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         if self._smaller is not None:
-            painter.drawImage(self.rect(), self._smaller)
+            painter.drawImage(self._at, self._smaller)
         else:
             painter.drawImage(QRectF(self.rect()), self.picture.image, self._source())
         # What is measured.
@@ -198,7 +202,7 @@ class CompareFrames(QDialog):
         screen = self.screen()
         if not self._as_printed or self._wish is None or screen is None:
             return SCALES[self._scale]
-        per_mm = float(screen.physicalDotsPerInch()) / _INCH_MM
+        per_mm = float(screen.physicalDotsPerInch() or screen.logicalDotsPerInch()) / _INCH_MM
         long_px = float(max(self.panes[0].picture.pixels.shape[:2]))
         return per_mm * max(self._wish.print_mm) / long_px
 
