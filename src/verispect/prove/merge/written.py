@@ -67,7 +67,7 @@ def done_words(report: Mapping[str, Any]) -> list[Sentence]:
     if share >= _WORTH_TELLING:
         says = "the blur of near things is taken off what is behind their edges, {share:.1f} % of the picture"
         found.append(Sentence(says, {"share": 100.0 * share}))
-    return found + developed_words(report["developed"])
+    return found + developed_words(report.get("developed"))
 
 
 def developed_words(developed: Mapping[str, Any] | None) -> list[Sentence]:
