@@ -17,6 +17,7 @@ from verispect.files.plan_file import plan_to_text
 from verispect.plan.document import Plan
 from verispect.prove.trials.focus_ways import Way, Ways, tried, verdict, way_words, ways_of
 from verispect.rehearse.camera import Options
+from verispect.rehearse.faults import parse_fault
 from verispect.rig.rehearsed_run import Writing, rehearse_to
 
 
@@ -75,6 +76,18 @@ def test_each_way_is_as_soft_as_the_lens_makes_it(ways: Ways, frames: list[Path]
     assert told.startswith("Best: " + str(ways.names[best]))
 
 
+def test_a_focus_that_was_set_wrong_counts_as_it_came_out(ways: Ways, frames: list[Path], tmp_path: Path) -> None:
+    number = next(k for k, name in enumerate(ways.names) if "the optimum" in str(name))
+    fault = parse_fault(f"refocus@{number}:2.5", frames=len(ways.names))
+    run = rehearse_to(ways.candidate, Options(pixels=(1200, 800)), Writing(tmp_path / "set"), faults=[fault])
+    found = tried([tmp_path / "set" / taken.file for taken in run.frames], ways)
+    good = tried(frames, ways)[number]
+    assert found[number].focus_m != pytest.approx(good.focus_m, rel=0.02)
+    # Both ends were about as soft: whichever way it went, one is softer by what it went.
+    assert found[number].worst == pytest.approx(good.worst + 2.5, abs=0.4)
+    assert found[number].planned == good.planned
+
+
 def test_the_command_tells_what_to_take_and_what_came_out(
     plan: Plan, ways: Ways, frames: list[Path], tmp_path: Path, capsys
 ) -> None:
@@ -84,6 +97,12 @@ def test_the_command_tells_what_to_take_and_what_came_out(
     told = capsys.readouterr().out
     assert "at f/4, in this order" in told
     assert all(str(name) in told for name in ways.names)
+    assert main(["compare", "--ways", "--plan", str(kept), "--json"]) == 0
+    asked = json.loads(capsys.readouterr().out)
+    assert [way["name"] for way in asked["take"]] == [str(name) for name in ways.names]
+    assert asked["take"][-1]["focus_m"] is None
+    assert asked["ways"] == []
+    assert asked["verdict"] is None
     assert main(["compare", *map(str, frames), "--ways", "--plan", str(kept), "--json", "--quiet"]) == 0
     report = json.loads(capsys.readouterr().out)
     assert report["format"] == "verispect-focus-ways"

@@ -239,7 +239,7 @@ def by_edge(
     best = int(np.argmin(misfit))
     near = np.flatnonzero(misfit < misfit[best] + 0.012)
     unsure_mm = max(0.5 * float(blurs[near.max()] - blurs[near.min()]), LEAST_PX * pitch_mm)
-    return _as_softness(candidate, rendering, k, index, float(blurs[best]), unsure_mm)
+    return as_softness(candidate, rendering, k, index, float(blurs[best]), unsure_mm)
 
 
 def _by_spectra(
@@ -306,7 +306,7 @@ def _spectra_of(
     if not has_one_beside(at.values(), v, found.sharp_at_mm, allowed):
         return None
     unsure = max(found.plus_minus_mm * rate, least_unsure_mm(allowed, pitch_mm))
-    softness, plus_minus = _as_softness(candidate, rendering, k, sharpest, blur, unsure)
+    softness, plus_minus = as_softness(candidate, rendering, k, sharpest, blur, unsure)
     if plus_minus > _MOST_UNSURE * max(1.0, softness):
         return None
     seen_from = candidate.exposures[sharpest]
@@ -315,7 +315,7 @@ def _spectra_of(
     return sharpest, softness, plus_minus, away
 
 
-def _as_softness(
+def as_softness(
     candidate: Candidate, rendering: Rendering, k: int, index: int, blur_mm: float, unsure_mm: float
 ) -> tuple[float, float]:
     """Blur in the planner's units."""

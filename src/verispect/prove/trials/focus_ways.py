@@ -8,26 +8,24 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from verispect.errors import FileError
-from verispect.optics.blur import pupil_cones
+from verispect.optics.blur import PupilCone, pupil_cones
 from verispect.optics.f_stops import marked
 from verispect.optics.lens_state import from_principal_point
 from verispect.plan.assess.focus_schools import FEWEST_WAYS, for_a_trial, schools_of
 from verispect.plan.document import Order, Plan
-from verispect.plan.frames.between import blur_per_defocus, focused_from
+from verispect.plan.frames.between import focused_from
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import softness_on_each
 from verispect.plan.methods.candidate import Candidate, worked_out
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
-from verispect.prove.softness.mark_softness import MarkSoftness
+from verispect.prove.softness.mark_softness import MarkSoftness, as_softness
 from verispect.sentence import Sentence
 
 # Two that leave their softest must so alike are as good.
@@ -109,32 +107,39 @@ def tried(
     """
     candidate = ways.candidate
     report = check(places, candidate=candidate, progress=progress, is_cancelled=is_cancelled)
-    files = {frame.planned_exposure: frame.file for frame in report.checked if frame.planned_exposure is not None}
-    if len(files) < candidate.frame_count:
+    frames = {frame.planned_exposure: frame for frame in report.checked if frame.planned_exposure is not None}
+    if len(frames) < candidate.frame_count:
         raise FileError(
             "{there} of the {asked} frames of the trial are there; take one each way, from the nearest focus on",
-            there=len(files), asked=candidate.frame_count,
+            there=len(frames), asked=candidate.frame_count,
         )  # fmt: skip
+    # A scale is set as well as it can be read: what counts is where the focus came to be.
+    taken = replace(
+        candidate,
+        exposures=tuple(frames[k].as_found or exposure for k, exposure in enumerate(candidate.exposures)),
+    )
     seen = [(k, mark) for k, mark in enumerate(report.marks) if mark.ranged is not None and not mark.hidden]
-    soft = {mark.name: _in_each(candidate, k, mark) for k, mark in seen}
+    soft = {mark.name: _in_each(taken, k, mark) for k, mark in seen}
     scene = candidate.scene
     musts = [name for name, decides in zip(scene.names[: scene.mark_count], scene.deciding, strict=False) if decides]
-    planned = [_planned(candidate, exposure) for exposure in candidate.exposures]
-    left = [
-        {mark: soft[mark][k] if mark in soft else planned[k][mark] for mark in musts} for k in range(len(planned))
-    ]
+    planned = [_reckoned(candidate, exposure) for exposure in candidate.exposures]
+    # Of what the frames do not tell its planned place does, for the focus as it came to be.
+    left = [_reckoned(candidate, exposure) for exposure in taken.exposures]
+    for mark, values in soft.items():
+        for of, value in zip(left, values, strict=True):
+            of[mark] = value
     # What no focus renders at this stop, or lies outside the frame, prefers none.
     can = [mark for mark in musts if any(math.isfinite(of[mark]) for of in left)]
     if not can:
         raise FileError("no way of focusing renders what must be sharp at f/{stop}: open the lens, or frame it all",
                         stop=marked(candidate.exposures[0].state.f_number))  # fmt: skip
     found = []
-    for index, (name, exposure) in enumerate(zip(ways.names, candidate.exposures, strict=True)):
+    for index, (name, exposure) in enumerate(zip(ways.names, taken.exposures, strict=True)):
         worst = max(can, key=left[index].__getitem__)
         found.append(
             Way(
                 name=name,
-                file=str(files[index]),
+                file=str(frames[index].file),
                 focus_m=exposure.focus_m,
                 softness={mark: values[index] for mark, values in soft.items()},
                 untold=tuple(mark for mark in can if mark not in soft),
@@ -148,22 +153,26 @@ def tried(
 
 
 def _in_each(candidate: Candidate, k: int, mark: MarkSoftness) -> list[float]:
-    """How soft a mark is in every frame, from where it was found to be sharp."""
+    """How soft a mark is in every frame as it was taken, from where it was found to be sharp."""
     assert mark.ranged is not None
-    assert candidate.criterion is not None
+    assert candidate.rendering is not None
     seen = candidate.exposures[mark.frame]
-    point = from_principal_point(seen.pose.to_camera_mm(candidate.scene.world_m[k]), seen.state)
-    sharp_at = float(pupil_cones(point, seen.state).sharp_at_mm) + mark.ranged.off_mm
+
+    def cone_in(exposure: Exposure) -> PupilCone:
+        at = exposure.pose.to_camera_mm(candidate.scene.world_m[k])
+        return pupil_cones(from_principal_point(at, exposure.state), exposure.state)
+
+    sharp_at = float(cone_in(seen).sharp_at_mm) + mark.ranged.off_mm
     found = []
-    for exposure in candidate.exposures:
+    for index, exposure in enumerate(candidate.exposures):
         focused, ratio = focused_from(exposure, seen)
-        blur = np.array([abs(focused - sharp_at) * ratio * blur_per_defocus(exposure)])
-        found.append(float(candidate.criterion.softness(blur, exposure.state.working_f_number, 0.0, None, 0.0)[0]))
+        blur = abs(focused - sharp_at) * ratio * float(cone_in(exposure).long_rate)
+        found.append(as_softness(candidate, candidate.rendering, k, index, blur, 0.0)[0])
     return found
 
 
-def _planned(candidate: Candidate, exposure: Exposure) -> dict[str, float]:
-    """How soft every mark was to come out in one frame."""
+def _reckoned(candidate: Candidate, exposure: Exposure) -> dict[str, float]:
+    """How soft the plan has every mark in one frame."""
     assert candidate.criterion is not None
     softness = softness_on_each(candidate.scene, [exposure], candidate.criterion)[0]
     count = candidate.scene.mark_count
@@ -212,24 +221,33 @@ def _of(marks: Sequence[str], words: str) -> str:
 
 
 def ways_dict(ways: Ways, found: Sequence[Way]) -> dict[str, Any]:
-    """As JSON."""
+    """As JSON: what is to be taken, and where it was, how it came out."""
+    exposures = ways.candidate.exposures
     return {
         "format": "verispect-focus-ways",
         "version": 1,
-        "f_number": ways.candidate.exposures[0].state.f_number,
+        "f_number": exposures[0].state.f_number,
+        "take": [
+            {"name": str(name), "focus_m": _told(exposure.focus_m)}
+            for name, exposure in zip(ways.names, exposures, strict=True)
+        ],
         "ways": [
             {
                 "name": str(way.name),
                 "file": way.file,
-                "focus_m": way.focus_m if math.isfinite(way.focus_m) else None,
-                "softness": way.softness,
+                "focus_m": _told(way.focus_m),
+                "softness": {mark: _told(softness) for mark, softness in way.softness.items()},
                 "untold": list(way.untold),
                 "hopeless": list(way.hopeless),
                 "worst_mark": way.worst_mark,
-                "worst": way.worst if math.isfinite(way.worst) else None,
-                "planned": way.planned if math.isfinite(way.planned) else None,
+                "worst": _told(way.worst),
+                "planned": _told(way.planned),
             }
             for way in found
         ],
-        "verdict": str(verdict(found)),
+        "verdict": str(verdict(found)) if found else None,
     }
+
+
+def _told(value: float) -> float | None:
+    return value if math.isfinite(value) else None
