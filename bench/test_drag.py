@@ -86,12 +86,17 @@ import pyqtgraph as pg
 app = QApplication([]); w = pg.PlotWidget(); w.show(); app.processEvents()
 os._exit(0)
 """
+# As a user starts it, through the command, ended as soon as it is painted.
 _OURS = """
 import os; os.environ["QT_QPA_PLATFORM"] = "offscreen"
-from verispect.ui.window.application import keep_quick, make_application, make_window
-from verispect.ui.workflows.plan_files import demo_plan
-app = make_application([]); w = make_window(); w.document.open(demo_plan(), None); w.show(); app.processEvents()
-os._exit(0)
+from verispect import cli
+opened = cli._window
+def ended_when_painted(given):
+    from PyQt6.QtWidgets import QApplication
+    QApplication.exec = lambda *_: (QApplication.processEvents(), os._exit(0))
+    return opened(given)
+cli._window = ended_when_painted
+cli.main(["--demo"])
 """
 
 

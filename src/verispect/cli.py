@@ -128,6 +128,8 @@ def _window(given: list[str]) -> int:
     parser.add_argument("file", type=Path, nargs="?", help="a .verispect plan to open")
     parser.add_argument("--demo", action="store_true", help="open the demo plan")
     options = parser.parse_args(given)
+    # Until the window stands: what is made on the way there is there to stay.
+    gc.disable()
     from verispect.ui.window.application import run
 
     return run(options.file, demo=options.demo)

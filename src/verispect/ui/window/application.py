@@ -60,6 +60,7 @@ def keep_quick() -> None:
     sys.setswitchinterval(0.0005)
     gc.freeze()
     gc.set_threshold(20_000, 20, 50)
+    gc.enable()
 
 
 def run(path: Path | None, *, demo: bool = False) -> int:
@@ -73,7 +74,6 @@ def run(path: Path | None, *, demo: bool = False) -> int:
     logging.basicConfig(level=logging.WARNING)
     check_shared_memory()
     app = make_application(sys.argv[:1])
-    keep_quick()
     window = make_window()
     _report_faults(window)
     if demo:
@@ -81,6 +81,7 @@ def run(path: Path | None, *, demo: bool = False) -> int:
     else:
         window.desk.new()
     window.show()
+    keep_quick()
     if path is not None:
         window.open_path(path)
     QTimer.singleShot(0, window.desk.offer_recovery)
