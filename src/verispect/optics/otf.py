@@ -14,6 +14,8 @@ from verispect.optics.types import Floats
 
 # Beyond this β(1 − s) the transform has sunk below 1e-4 and its sign is of no use to anybody.
 _TAU_END = 900.0
+# And beyond this below a hundredth, which nobody sees.
+_TAU_SEEN = 40.0
 # Up to so many cosines are taken in one array; above, one node after the other, to spare memory.
 _AT_ONCE = 200_000
 _FEW = 2_000
@@ -109,6 +111,36 @@ def defocused_otf(*, reduced_frequency: Floats | float, beta: Floats | float) ->
         part = needed == count
         found[part] = _integrated(s_in[part], b_in[part], int(count))
     out[inside] = found
+    return out
+
+
+def otf_by_steps(*, reduced_frequency: Floats, beta: Floats, step: Floats, count: int) -> Floats:
+    """The same at so many blurs in even steps, shape (count, F), in a tenth of the time.
+
+    Parameters
+    ----------
+    reduced_frequency : ndarray, shape (F,)
+    beta, step : ndarray, shape (F,)
+        As in `defocused_otf`, at the first blur, and by how much it grows from each to the next; of either sign.
+
+    Notes
+    -----
+    From one blur to the next every wave of the integral turns on by the same angle: cos(β + k δ) is the real part
+    of what was there before times e^(iδ). Past β(1 − s) = 40, where less than a hundredth is left, it is 0.
+    """
+    s = np.clip(np.asarray(reduced_frequency, float), 0.0, 1.0)
+    at = np.abs(beta + np.arange(count)[:, None] * step) * (1.0 - s)
+    nodes, weights = _nodes(int(_enough(np.minimum(at.max(), _TAU_SEEN))))
+    half = 0.5 * np.arccos(s)[:, None]
+    theta = half * (1.0 + nodes)
+    weight = 4.0 / np.pi * half * weights * np.sin(theta) ** 2
+    lag = np.cos(theta) - s[:, None]
+    wave, turn = np.exp(1j * beta[:, None] * lag), np.exp(1j * step[:, None] * lag)
+    out = np.empty(at.shape)
+    for k in range(count):
+        out[k] = np.einsum("fn,fn->f", weight, wave.real)
+        wave *= turn
+    out[at > _TAU_SEEN] = 0.0
     return out
 
 

@@ -138,6 +138,7 @@ class _Fit:
         self.beside_px = _BESIDE * evidence.pixels[0] * photo.focal_px / first.scale_px
         # The mark that a point lies beside, if any.
         self.of_mark = [self._beside(one.on_photo) for one in self.common]
+        self.ends_m = [self._ends_m(*both) for both in zip(self.common, self.of_mark, strict=True)]
         self.stood_share = self.agreed_share = 0.0
 
     @staticmethod
@@ -179,14 +180,18 @@ class _Fit:
     def _off(self, world: Floats, stood: Floats) -> Floats:
         """How far off the points are (n, 2), in units of how surely each is told."""
         found = []
-        for one, of_mark in zip(self.common, self.of_mark, strict=True):
-            sights = self.photo.directions(one.on_photo[:, ::-1])
-            known = self.distances[np.maximum(of_mark, 0)]
-            near = np.where(of_mark >= 0, known, _NEARER * self.distances.min())
-            far = np.where(of_mark >= 0, known, _FARTHER * self.distances.max())
-            ends = [self._drawn(one.index, self.eye + d[:, None] * sights - stood, world) for d in (near, far)]
-            found.append(_from_line(one.in_frame, *ends) / one.sure_px)
+        for one, ends_m in zip(self.common, self.ends_m, strict=True):
+            near, far = np.split(self._drawn(one.index, ends_m - stood, world), 2)
+            found.append(_from_line(one.in_frame, near, far) / one.sure_px)
         return np.concatenate(found)
+
+    def _ends_m(self, one: _Common, of_mark: Floats) -> Floats:
+        """Between which places its points may lie, (2 n, 3): the nearest of all, then the farthest."""
+        sights = self.photo.directions(one.on_photo[:, ::-1])
+        known = self.distances[np.maximum(of_mark, 0)]
+        near = np.where(of_mark >= 0, known, _NEARER * self.distances.min())
+        far = np.where(of_mark >= 0, known, _FARTHER * self.distances.max())
+        return np.concatenate([self.eye + away[:, None] * sights for away in (near, far)])
 
     def _weighed(self, world: Floats, stood: Floats) -> Floats:
         """The same, of as many points as lie beside marks so many times as much of the others, which tell less."""

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from verispect.optics.otf import defocused_otf
+from verispect.optics.otf import defocused_otf, otf_by_steps
 from verispect.optics.types import Floats
 from verispect.prove.softness.rings import Grey, RingNet, Seen
 
@@ -148,9 +148,18 @@ class Model:
     ) -> Model:
         """Of frames, each with image distance, working f-number and blur per mm, as the rings of a net show it."""
         candidates = np.linspace(*span_mm, 241)
-        return cls(
-            candidates, np.array([cls.at(frame, net, pitch_mm, candidates, wavelength_mm) for frame in frames])
-        )
+        nu = net.fine / pitch_mm
+        logs = []
+        for image_mm, working_f_number, rate in frames:
+            begin, step = rate * (candidates[0] - image_mm), rate * (candidates[1] - candidates[0])
+            otf = otf_by_steps(
+                reduced_frequency=nu * wavelength_mm * working_f_number,
+                beta=np.pi * nu * begin,
+                step=np.pi * nu * step,
+                count=len(candidates),
+            )
+            logs.append(_mixed_logs(otf, net))
+        return cls(candidates, np.array(logs))
 
     @staticmethod
     def at(
@@ -162,7 +171,12 @@ class Model:
         nu = net.fine / pitch_mm
         reach = (nu * wavelength_mm * working_f_number)[None]
         otf = defocused_otf(reduced_frequency=reach, beta=np.pi * nu[None] * blurs)
-        return np.asarray(np.log(np.maximum((otf * otf) @ net.mixing.T, 1e-3)))
+        return _mixed_logs(otf, net)
+
+
+def _mixed_logs(otf: Floats, net: RingNet) -> Floats:
+    """Logarithm of the powers (V, rings) that transfer functions (V, fine rings) leave."""
+    return np.asarray(np.log(np.maximum((otf * otf) @ net.mixing.T, 1e-3)))
 
 
 def sharp_distance_of(net: RingNet, seen: Sequence[Seen], block: int, model: Model) -> Found | None:
