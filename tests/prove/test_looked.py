@@ -15,7 +15,7 @@ from scipy.spatial.transform import Rotation
 from verispect.errors import FileError
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
-from verispect.prove.looked import Looked, Pointed, looked, pointed_at
+from verispect.prove.looked import Looked, Pointed, looked, pointed_at, turn_of, turned_world
 
 WIDE, HIGH, FOCAL = 6000, 4000, 8000.0
 
@@ -70,6 +70,17 @@ def test_one_mark_tells_of_no_lean(right: float, above: float) -> None:
     assert found.left_over_px < 0.01
     assert abs(found.clockwise_deg) < 0.1
     assert (found.right_deg, found.up_deg) == pytest.approx((right, above), abs=0.05)
+
+
+@given(st.tuples(*[st.floats(-1.4, 1.4)] * 3), st.integers(0, 1000))
+def test_a_turned_world_is_scipys(turn: tuple[float, float, float], seed: int) -> None:
+    # Outside truth: scipy.spatial.transform.Rotation, intrinsic turns about y, x and z.
+    planned = Rotation.random(random_state=seed).as_matrix()
+    right, up, clockwise = turn
+    camera = Rotation.from_euler("YXZ", [right, -up, -clockwise]).as_matrix()
+    world = turned_world(np.array(turn), planned)
+    np.testing.assert_allclose(world, planned.T @ camera.T @ planned, atol=1e-12)
+    np.testing.assert_allclose(turn_of(planned @ world, planned), turn, atol=1e-9)
 
 
 def test_hands_that_point_a_little_off_are_evened_out() -> None:
