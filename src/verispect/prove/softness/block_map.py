@@ -194,11 +194,11 @@ class BlockNet:
         high, wide = grey.shape
         fit = (seen[2] > 0) & (columns >= HALF) & (columns < wide - HALF) & (rows >= HALF) & (rows < high - HALF)
         side = 2 * HALF + 1
-        patches = np.zeros((len(fit), side, side), np.float32)
-        for k in np.flatnonzero(fit):
+        patches = np.empty((int(fit.sum()), side, side), np.float32)
+        for patch, k in zip(patches, np.flatnonzero(fit), strict=True):
             top, left = int(rows[k]) - HALF, int(columns[k]) - HALF
-            patches[k] = grey[top : top + side, left : left + side]
-        return self._rings.seen(patches)
+            patch[:] = grey[top : top + side, left : left + side]
+        return self._rings.seen(patches).at(fit)
 
     def map(self, candidate: Candidate, seen: Mapping[int, Shown], pitch_mm: float) -> BlockMap:
         """What the frames of a series tell together, by their exposures."""

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
+import scipy.fft
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
@@ -41,6 +42,14 @@ class Seen:
     signal: NDArray[np.bool_]
     detail: Floats
 
+    def at(self, places: NDArray[np.bool_]) -> Seen:
+        """These blocks in their order among others, (all,), that show nothing: of which the frame has no part."""
+        rings = self.powers.shape[1]
+        powers, signal = np.full((len(places), rings), 1e-15), np.zeros((len(places), rings), bool)
+        detail = np.zeros(len(places))
+        powers[places], signal[places], detail[places] = self.powers, self.signal, self.detail
+        return Seen(powers, signal, detail)
+
 
 class RingNet:
     """The rings of frequency that blocks of one size are looked at in.
@@ -58,7 +67,7 @@ class RingNet:
     """
 
     def __init__(self, side: int, allowed_px: float) -> None:
-        self._window = np.hanning(side)[:, None] * np.hanning(side)[None]
+        self._window = np.asarray(np.hanning(side)[:, None] * np.hanning(side)[None], np.float32)
         fy, fx = np.meshgrid(np.fft.fftfreq(side), np.fft.rfftfreq(side), indexing="ij")
         radius = np.hypot(fx, fy)
         low, high = _BAND[0] / allowed_px, min(_BAND[1] / allowed_px, _FINEST)
@@ -70,17 +79,19 @@ class RingNet:
         rings = np.array([((radius >= a) & (radius < b)).ravel() for a, b in itertools.pairwise(edges)], float)
         count = rings.sum(axis=1)
         self.counted: NDArray[np.bool_] = count >= 3
-        self._mean = rings / np.maximum(count, 1.0)[:, None]
+        mean = rings / np.maximum(count, 1.0)[:, None]
+        self._mean = mean.astype(np.float32)
         self._outer = (radius > 0.46).ravel()
-        self.fine, self.mixing = _mixed(side, _by_radius(side, self._mean, radius.ravel()))
+        self.fine, self.mixing = _mixed(side, _by_radius(side, mean, radius.ravel()))
 
     def seen(self, patches: Grey) -> Seen:
         """Of blocks (blocks, side, side) of linear light; a flat one shows nothing."""
-        middle = patches.mean(axis=(1, 2), keepdims=True)
-        spectrum = np.abs(np.fft.rfft2((patches - middle) * self._window)) ** 2
-        flat = spectrum.reshape(len(patches), -1)
-        noise = np.median(flat[:, self._outer], axis=1)[:, None] / np.log(2.0)
-        means = flat @ self._mean.T
+        # In single precision, which is far finer than the noise of any frame.
+        patches = np.asarray(patches, np.float32)
+        spectrum = scipy.fft.rfft2((patches - patches.mean(axis=(1, 2), keepdims=True)) * self._window)
+        flat = (spectrum.real**2 + spectrum.imag**2).reshape(len(patches), -1)
+        noise = np.median(flat[:, self._outer], axis=1).astype(float)[:, None] / np.log(2.0)
+        means = (flat @ self._mean.T).astype(float)
         powers = np.maximum(means - noise, 1e-3 * means + 1e-15)
         signal = means > _LEAST_SIGNAL * noise
         return Seen(powers, signal, np.sum(np.where(signal, powers, 0.0) * self.frequencies**2, axis=1))
