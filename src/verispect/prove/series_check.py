@@ -32,6 +32,8 @@ from verispect.prove.verdict import metres
 
 # From these on something is a fault: pixels, stops, allowed blurs, stops of colour, log of light.
 KNOCK_PX, EXPOSURE_STOPS, MISSED, WHITE_STOPS, MOVED = 0.3, 0.08, 0.6, 0.1, 0.12
+# Parts of two frames that lie so far apart once laid over one another make it unsure by such a share of the rest.
+_SCATTER_PX, _OF_SCATTER = 0.4, 0.7
 # Fewer frames tell no drift from a knock; without a plan it is at most so much from one frame to the next, pixels.
 _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
 # A rail looks aside by this at the most, five degrees.
@@ -85,7 +87,9 @@ class SeriesCheck:
         if not unsteady:
             # A camera that went nearer draws larger too.
             self._focus(used, np.array(scales), np.array(expected_scales))
-        self._place(used, self._past_the_odd(used, np.array(offsets), middle), np.array(scales), unsteady=unsteady)
+        unsure = np.array([0.0, *(_unsure_px(motion) for motion in motions)])
+        offsets_of = self._past_the_odd(used, np.array(offsets), middle)
+        self._place(used, offsets_of, np.array(scales), unsure, unsteady=unsteady)
         self._brightness(used, lights, np.array(scales))
         # In whatever order they were taken: those next to one another in focus show things alike.
         by_focus = self._by_focus(used)
@@ -198,13 +202,13 @@ class SeriesCheck:
         still = offsets - self._drift(used, offsets)
         return all(self._size_of(a - b) > _IN_HAND_PX for a, b in itertools.combinations(still, 2))
 
-    def _place(self, used: list[int], offsets: Floats, scales: Floats, *, unsteady: bool) -> None:
+    def _place(self, used: list[int], offsets: Floats, scales: Floats, unsure: Floats, *, unsteady: bool) -> None:
         """Where each frame's content lies against the first frames that stayed where they were."""
         # Of a hand's moves nothing tells what the pupil's travel makes of near things.
         offsets = offsets - (0.0 if unsteady else self._drift(used, offsets))
         size_of = self._size_of
         steps = np.diff(offsets, axis=0, prepend=offsets[:1])
-        limits = self._limits(used, scales)
+        limits = self._limits(used, scales) + unsure
         starts = [n for n in range(len(used)) if n == 0 or size_of(steps[n]) > limits[n]]
         stays = list(zip(starts, [*starts[1:], len(used)], strict=True))
         off = offsets - _reference(offsets, stays)
@@ -218,13 +222,15 @@ class SeriesCheck:
             report = self.reports[k]
             report.shift_px, report.turn_deg = (down, right), turn
             stay = next(part for part in stays if part[0] <= number < part[1])
+            # The steps that lead to it and away from it tell where it lies.
+            limit = limits[stay[0]] + max(float(unsure[min(stay[1], len(used) - 1)] - unsure[stay[0]]), 0.0)
             if unsteady:
                 report.faults.append(
                     Fault("unsteady", round(math.hypot(down, right), 3),
                           f"{moved_words((down, right), turn)}: no two frames lie alike, as from a hand",
                           "merging lays it over the others; near things fit only from a tripod")
                 )  # fmt: skip
-            elif min(size_of(off[number]), size_of(jumped[number])) > limits[stay[0]]:
+            elif min(size_of(off[number]), size_of(jumped[number])) > limit:
                 moved = moved_words((down, right), turn)
                 report.faults.append(
                     Fault("knock", round(math.hypot(down, right), 3), *_knock_words(moved, used, stay, self.frames))
@@ -559,6 +565,14 @@ def _reference(offsets: Floats, stays: Sequence[tuple[int, int]]) -> Floats:
         found: Floats = np.median(offsets[first:last], axis=0)
         return found
     return np.array([_lower_median(offsets[:, c]) for c in range(offsets.shape[1])])
+
+
+def _unsure_px(motion: Motion) -> float:
+    """How much farther a frame must lie to be off where its parts do not agree how far it does, pixels.
+
+    Of two frames of which all is far out of focus parts lie up to two pixels apart, in ordinary ones a tenth.
+    """
+    return _OF_SCATTER * max(motion.residual_px - _SCATTER_PX, 0.0)
 
 
 def _knock_words(moved: str, used: Sequence[int], stay: tuple[int, int], frames: Sequence[Frame]) -> tuple[str, str]:
