@@ -83,6 +83,14 @@ def test_as_many_as_planned_are_one_set_whatever_they_show() -> None:
     assert (group.frames, group.separator) == ((1, 2), 0)
 
 
+def test_cells_of_a_planned_grid_may_be_as_unlike_as_five_and_one() -> None:
+    # One of eight is not there.
+    looks = Looks(frames([None] * 7), [False] * 7, thumbs("aaaaabc"), [np.zeros(96)] * 7)
+    assert [group.frames for group in split(looks, Planned(8, is_grid=True))] == [tuple(range(7))]
+    # More than it has: the five are a series before a grid of two.
+    assert [group.frames for group in split(looks, Planned(2, is_grid=True))] == [(0, 1, 2, 3, 4), (5, 6)]
+
+
 @given(st.text("x.", min_size=1, max_size=12))
 def test_every_frame_is_in_one_set_or_dark(dark: str) -> None:
     groups = parted([None] * len(dark), dark, "a" * len(dark))

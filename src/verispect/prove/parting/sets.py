@@ -219,7 +219,10 @@ def _inside(looks: Looks, planned: Planned | None) -> list[Part]:
     # Rounds before all else: a far longer run within them is as long in each.
     rounds = _rounds(looks, runs)
     several = len(rounds) > 1
-    segments = rounds if several else [runs[segment] for segment in regular([len(run) for run in runs])]
+    # Cells of a planned grid are as unlike as planned: no more frames than it has are not parted by that.
+    whole = planned is not None and planned.is_grid and len(looks.frames) <= planned.count
+    places = [slice(None)] if whole else regular([len(run) for run in runs])
+    segments = rounds if several else [runs[segment] for segment in places]
     for segment in segments:
         for number, group in enumerate([segment] if several else _rounds(looks, segment)):
             why = _ANEW if several or number else ELSE
