@@ -22,11 +22,12 @@ from verispect.prove.checks.pointing import LEAST_PX, Looked, looked, moved_word
 from verispect.prove.checks.shake import Loss, agreed, blur_length_px, loss_against, sector_powers
 from verispect.prove.evidence import Evidence, Grey, is_compressed
 from verispect.prove.expected import light_hypotheses
+from verispect.prove.focus_check import missed_focus
 from verispect.prove.join.bend import straightened
 from verispect.prove.join.pointing import Pair, growth_agreed, growths
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.resources.threads import in_turn, workers
-from verispect.prove.series_check import EXPOSURE_STOPS, missed_focus
+from verispect.prove.series_check import EXPOSURE_STOPS
 
 # Overlaps at least so wide and high in the pictures looked at tell of shake.
 _LEAST_SIDE = 160

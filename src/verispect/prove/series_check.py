@@ -11,27 +11,23 @@ import cv2
 import numpy as np
 
 from verispect.errors import Cancelled
-from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.optics.types import Floats
-from verispect.plan.frames.between import closeness_per_mm
 from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.align.turned import turn_of, turned_picture
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
 from verispect.prove.checks.pointing import moved_words
-from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, misplaced, step_mm
+from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, step_mm
 from verispect.prove.checks.shaken import above_noise, shaken_in
 from verispect.prove.evidence import Evidence, is_compressed
 from verispect.prove.expected import View, light_hypotheses
+from verispect.prove.focus_check import compare_sizes
 from verispect.prove.intake import Frame
-from verispect.prove.refocused import blurs_apart, refocused
 from verispect.prove.report import Fault, FrameReport, motion_fault
-from verispect.prove.softness.two_frames import misfit_of_two
-from verispect.prove.verdict import metres
 
-# From these on something is a fault: pixels, stops, allowed blurs, stops of colour, log of light.
-KNOCK_PX, EXPOSURE_STOPS, MISSED, WHITE_STOPS, MOVED = 0.3, 0.08, 0.6, 0.1, 0.12
+# From these on something is a fault: pixels, stops, stops of colour, log of light.
+KNOCK_PX, EXPOSURE_STOPS, WHITE_STOPS, MOVED = 0.3, 0.08, 0.1, 0.12
 # Parts of two frames that lie so far apart once laid over one another make it unsure by such a share of the rest.
 _SCATTER_PX, _OF_SCATTER = 0.4, 0.7
 # Fewer frames tell no drift from a knock; without a plan it is at most so much from one frame to the next, pixels.
@@ -40,21 +36,8 @@ _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
 _ASKEW = math.tan(math.radians(5.0))
 # From so many frames on, of which no two lie so near to one another, the camera was in a hand; pixels.
 _FRAMES_IN_HAND, _IN_HAND_PX = 4, 1.0
-# Two of three rests agree when they lie so much nearer than all three do.
-_AGREE = 0.12
-# A lens is believed to breathe otherwise than planned where that leaves so little of what is off.
-_CLEARLY = 0.4
-# A frame's focus is off if it is drawn larger or smaller by so many times what all are off in the middle, and by so
-# many allowed blurs: less than that is not told from a lens that breathes a little otherwise.
-_ODD, _OFF = 4.0, 0.2
-# Of two frames one was focused elsewhere if the marks then leave so little unexplained, and it was that one if they
-# leave so many times as much for the other. Of eleven pairs, path-traced or drawn by the wave, two explain both
-# alike; of the others each leaves 1.3 to 9 times as much for the wrong one.
-_EXPLAINED, _ACCUSES = 0.75, 1.2
 # Of the picture's diagonal: what is known to look so far elsewhere shows other things at the same places.
 _PUSHED = 0.01
-# A measured scale is sure to about so much.
-_SCALE_NOISE = 3e-5
 
 
 class SeriesCheck:
@@ -86,7 +69,8 @@ class SeriesCheck:
         unsteady = self._is_unsteady(used, np.array(offsets))
         if not unsteady:
             # A camera that went nearer draws larger too.
-            self._focus(used, np.array(scales), np.array(expected_scales))
+            scatter = np.array([motion.residual_px for motion in motions]) / (0.5 * math.hypot(*self.evidence.pixels))
+            compare_sizes(self.evidence, self.reports, used, np.array(scales), np.array(expected_scales), scatter)
         unsure = np.array([0.0, *(_unsure_px(motion) for motion in motions)])
         offsets_of = self._past_the_odd(used, np.array(offsets), middle)
         self._place(used, offsets_of, np.array(scales), unsure, unsteady=unsteady)
@@ -332,81 +316,6 @@ class SeriesCheck:
                           "develop all frames with one white balance")
                 )  # fmt: skip
 
-    def _focus(self, used: list[int], scales: Floats, planned: Floats) -> None:
-        """Focus off the plan, told by how large the frame draws against the others (its breathing)."""
-        indices = [self.matched[k] for k in used]
-        if self.evidence.candidate is None or any(index is None for index in indices) or np.ptp(planned) < 1e-4:
-            return
-        if len(used) == 2:
-            self._one_of_two(used, float(np.diff(scales - planned)[0]))
-        if len(used) < 3:
-            return
-        slope, rest = _breathing(scales, planned)
-        if slope is None:
-            return
-        if len(used) == 3:
-            # Two that agree accuse the third; three that lie apart alike are a lens that breathes otherwise.
-            ordered = np.sort(rest)
-            if min(ordered[1] - ordered[0], ordered[2] - ordered[1]) > _AGREE * (ordered[2] - ordered[0]):
-                return
-        # What all frames are off by, more or less, is how the lens breathes.
-        odd = max(6.0 * _SCALE_NOISE, _ODD * float(np.median(np.abs(rest))))
-        for number, k in enumerate(used):
-            if abs(rest[number]) >= 6.0 * _SCALE_NOISE:
-                # A frame that is focused nearer draws larger; laid over the first it must shrink more.
-                grown = -rest[number] / slope
-                if not missed_focus(self.evidence, k, grown, self.reports[k]) and abs(rest[number]) >= odd:
-                    as_taken(self.evidence, k, grown, self.reports[k])
-
-    def _one_of_two(self, used: list[int], shrunk: float) -> None:
-        """Which of two frames was focused off the plan, where the second is drawn smaller than planned by so much.
-
-        How large they are drawn tells how far, marks whose distance the plan knows tell which; a lens that breathes
-        otherwise than planned leaves the marks as they should be.
-        """
-        candidate = self.evidence.candidate
-        indices = [self.matched[k] for k in used]
-        assert candidate is not None
-        if (
-            len(candidate.exposures) != 2
-            or None in indices
-            or not candidate.method.merges
-            or candidate.method.on_rail
-        ):
-            return
-        planned = [candidate.exposures[index] for index in indices if index is not None]
-        if not all(exposure.allowed_blur_mm > 0.0 for exposure in planned):
-            return
-        either = [
-            [refocused(planned[0], shrunk), planned[1]],
-            [planned[0], refocused(planned[1], -shrunk)],
-        ]
-        if max(blurs_apart(*pair) for pair in zip(planned, [either[0][0], either[1][1]], strict=True)) < _OFF:
-            return
-        blocks = [self.evidence.reads[k].blocks for k in used]
-        as_planned, *others = (
-            misfit_of_two(candidate, pair, blocks, self.evidence.pitch_mm) for pair in (planned, *either)
-        )
-        best = int(np.argmin(others))
-        if not others[best] < _EXPLAINED * as_planned:
-            return
-        if others[1 - best] > _ACCUSES * others[best]:
-            grown, report = (1 - 2 * best) * shrunk, self.reports[used[best]]
-            if not missed_focus(self.evidence, used[best], grown, report):
-                as_taken(self.evidence, used[best], grown, report)
-            return
-        blurs = blurs_apart(planned[best], either[best][best])
-        if blurs < MISSED:
-            return
-        both = " and ".join(self.frames[k].path.name for k in used)
-        for k in used:
-            self.reports[k].faults.append(
-                Fault("missed-focus", blurs,
-                      f"this frame or the other was focused off the plan by {blurs:.1f} allowed blurs; the marks do "
-                      "not tell which",
-                      f"take {both} again, with manual focus")
-            )  # fmt: skip
-
     def _care(self, number: int, used: list[int]) -> float:
         """How much more it takes to accuse a frame: twice as much beside one that shows something else itself."""
         beside = [used[other] for other in (number - 1, number + 1) if 0 <= other < len(used)]
@@ -499,63 +408,6 @@ class SeriesCheck:
                       "take that part from another frame when merging, or take it again in a calm moment",
                       (float(row), float(column)))
             )  # fmt: skip
-
-
-def _breathing(scales: Floats, planned: Floats) -> tuple[float | None, Floats]:
-    """How many times the plan a lens breathes, and what is left of each frame; None where no such lens is known.
-
-    As the plan has it, or as the middle one of all pairs shows it where that leaves far less: one odd frame among few
-    bends the pairs.
-    """
-    pairs = [
-        (scales[j] - scales[i]) / (planned[j] - planned[i])
-        for i in range(len(scales))
-        for j in range(i + 1, len(scales))
-        if abs(planned[j] - planned[i]) > 0.1 * np.ptp(planned)
-    ]
-    fitted = float(np.median(pairs))
-    as_planned, as_fitted = (rest - np.median(rest) for rest in (scales - planned, scales - fitted * planned))
-    if len(scales) == 3 or np.abs(as_fitted).sum() > _CLEARLY * np.abs(as_planned).sum():
-        return 1.0, as_planned
-    # What fits neither is not told by its breathing.
-    return (fitted if 0.3 < fitted < 3.0 else None), as_fitted
-
-
-def missed_focus(evidence: Evidence, k: int, grown: float, report: FrameReport) -> bool:
-    """Whether a frame that is drawn larger than planned (a logarithm) is out of focus; it is then said."""
-    index = evidence.matched[k]
-    if index is None or not evidence.exposures[index].allowed_blur_mm > 0.0:
-        return False
-    exposure = evidence.exposures[index]
-    assert evidence.candidate is not None
-    if evidence.candidate.method.on_rail:
-        return misplaced(evidence.candidate, exposure, grown, report, least_blurs=MISSED)
-    taken = refocused(exposure, grown)
-    blurs = blurs_apart(exposure, taken)
-    if blurs < MISSED:
-        return False
-    focused = taken.state.image_distance_mm
-    where = object_for_image_distance_mm(image_mm=focused, focal_mm=taken.state.focal_mm) / 1000.0
-    nearer = closeness_per_mm(taken) > closeness_per_mm(exposure)
-    report.as_found = taken
-    report.faults.append(
-        Fault("missed-focus", float(blurs),
-              f"focused {'nearer' if nearer else 'farther'} than planned, by {blurs:.1f} allowed blurs"
-              + (f" (about {where:.2f} m)" if math.isfinite(where) else ""),
-              f"take it again at {metres(exposure.focus_m)}, with manual focus")
-    )  # fmt: skip
-    return True
-
-
-def as_taken(evidence: Evidence, k: int, grown: float, report: FrameReport) -> None:
-    """Keep how a frame was focused that is off by less than a fault: marks are told by it all the same."""
-    index = evidence.matched[k]
-    if index is None or evidence.candidate is None or evidence.candidate.method.on_rail:
-        return
-    exposure = evidence.exposures[index]
-    taken = refocused(exposure, grown)
-    if blurs_apart(exposure, taken) >= _OFF:
-        report.as_found = taken
 
 
 def _reference(offsets: Floats, stays: Sequence[tuple[int, int]]) -> Floats:
