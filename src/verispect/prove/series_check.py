@@ -357,13 +357,14 @@ class SeriesCheck:
         """Things that one frame shows elsewhere than those about it."""
         divide = self.reads[used[0]].divide
         small = [at_level(step, divide) for step in steps]
-        # Frames that are odd for another reason neither move nor judge, nor may any be left out between.
-        odd = [self._odd_anyway(k) for k in used]
+        # Frames that are blurred otherwise neither move nor judge, nor may any be left out between. Their light does
+        # not matter; one that was pushed judges, but nobody says what moved in it, for near things stand aside.
+        odd = [not self.reports[k].without("motion", "missed-focus", "moved-subject") for k in used]
         for is_odd, run in itertools.groupby(range(len(used)), key=lambda n: odd[n]):
             numbers = [] if is_odd else list(run)
             greys = [self.reads[used[n]].grey for n in numbers]
             for n, found in zip(numbers, moved_in(greys, [small[n] for n in numbers]), strict=True):
-                if found is not None:
+                if found is not None and self.reports[used[n]].without("knock"):
                     self._tell_moved(used[n], found, divide)
 
     def _tell_moved(self, k: int, found: Moved, divide: int) -> None:

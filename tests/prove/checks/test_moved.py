@@ -61,6 +61,24 @@ def test_a_board_that_stands_aside_in_one_frame_is_found_there(odd: int, shift: 
     assert 180 < found[odd].column < 360
 
 
+@pytest.mark.parametrize("odd", [0, 2])
+def test_what_is_too_small_in_small_pictures_is_found_in_larger_ones(odd: int) -> None:
+    def seen(blur: float, at: int) -> np.ndarray:
+        rng = np.random.default_rng(7)
+        picture = 0.2 + 0.5 * ndimage.gaussian_filter(rng.random((800, 1200)), 2.5)
+        picture[300:370, at : at + 80] = 0.2 + 0.5 * ndimage.gaussian_filter(rng.random((70, 80)), 1.5)
+        noise = np.random.default_rng(int(10 * blur)).normal(0, 0.004, picture.shape)
+        return (ndimage.gaussian_filter(picture, blur) + noise).astype(np.float32)
+
+    frames = [seen(blur, 612 if k == odd else 600) for k, blur in enumerate(BLURS)]
+    found = moved_in(frames, [np.eye(3)] * 4)
+    assert [k for k, one in enumerate(found) if one is not None] == [odd]
+    assert found[odd].shift == pytest.approx(12.0, abs=1.5)
+    assert 280 < found[odd].row < 390
+    still = [seen(blur, 600) for blur in BLURS]
+    assert moved_in(still, [np.eye(3)] * 4) == [None] * 4
+
+
 def test_where_nothing_moved_nothing_is_told() -> None:
     frames = [scene(blur, scale) for blur, scale in zip(BLURS, SCALES, strict=True)]
     assert moved_in(frames, steps(SCALES)) == [None] * 4

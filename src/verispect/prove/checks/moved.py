@@ -34,6 +34,8 @@ _HOLDS = 0.25
 _FAINT = 0.012
 # A block is found aside where it looks so much like it, and by so much more than at its own place.
 _LIKE, _CLEARLY = 0.5, 0.2
+# What stands aside differs so many times as much from either other as these do from one another.
+_DIFFERS = 1.5
 # Rounds until a block's shift settles within so many pixels, and of how much contrast the other must show.
 _ROUNDS, _SETTLED, _LEAST_GAIN = 12, 0.01, 0.1
 # So many blocks must agree for one that does not.
@@ -88,42 +90,96 @@ def moved_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[Moved | No
 
 
 def asides_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[list[Aside]]:
-    """The same with every block of what moved alike, the surest first."""
-    told: list[list[tuple[int, int, Floats]]] = [[] for _ in frames]
+    """The same with every block of what moved alike, the surest first.
+
+    Looked for in small pictures; what fills no two blocks of these, in pictures twice as large.
+    """
     if len(frames) < 3:
         return [[] for _ in frames]
     rows, columns = frames[0].shape
     divide = halvings((columns, rows), _ENOUGH)
-    size = (columns // divide, rows // divide)
-    small = [frame if divide == 1 else cv2.resize(frame, size, interpolation=cv2.INTER_AREA) for frame in frames]
-    banded = [_banded(np.asarray(frame, np.float32)) for frame in small]
-    steps = [at_level(step, divide) for step in steps]
-    chained = [np.eye(3)]
-    for step in steps[1:]:
-        chained.append(chained[-1] @ step)
-    last, bases = len(frames) - 1, []
-    telling: dict[int, NDArray[np.bool_]] = {}
-    for k in range(len(frames)):
+    found = _Asides(frames, steps, divide).found
+    if divide > 1 and not all(found):
+        finer = _Asides(frames, steps, divide // 2, without=[bool(one) for one in found]).found
+        found = [one or fine for one, fine in zip(found, finer, strict=True)]
+    return found
+
+
+class _Asides:
+    """What stands aside in frames that are looked at so many times smaller.
+
+    Attributes
+    ----------
+    found : list of list of Aside
+        Of every frame; of those told `without`, nothing.
+    """
+
+    def __init__(
+        self, frames: Sequence[Grey], steps: Sequence[Floats], divide: int, without: Sequence[bool] | None = None
+    ) -> None:
+        rows, columns = frames[0].shape
+        size = (columns // divide, rows // divide)
+        small = [frame if divide == 1 else cv2.resize(frame, size, interpolation=cv2.INTER_AREA) for frame in frames]
+        self._banded = [_banded(np.asarray(frame, np.float32)) for frame in small]
+        self._chained = [np.eye(3)]
+        for step in steps[1:]:
+            self._chained.append(self._chained[-1] @ at_level(step, divide))
+        self._telling: dict[int, NDArray[np.bool_]] = {}
+        # Of the larger pictures only blocks that differ from both others are looked at, most are the same in all.
+        self._screened = without is not None
+        self.found: list[list[Aside]] = []
+        for k in range(len(frames)):
+            if without is not None and without[k]:
+                self.found.append([])
+                continue
+            of, told = self._of(k)
+            self.found.append(
+                [Aside(of, divide * row, divide * column, divide * _SIDE, divide * way) for row, column, way in told]
+            )
+
+    def _of(self, k: int) -> tuple[int, list[tuple[int, int, Floats]]]:
+        """The frame that one was held against, and its blocks that stand aside."""
+        last = len(self._banded) - 1
         first, second = (1, 2) if k == 0 else (last - 1, last - 2) if k == last else (k - 1, k + 1)
-        bases.append(first)
-        base, back = banded[first], np.linalg.inv(chained[first])
-        laid = _laid(banded[k], np.asarray(back @ chained[k], float), base)
-        way = np.asarray(back @ chained[second], float)
+        base, back = self._banded[first], np.linalg.inv(self._chained[first])
+        laid = _laid(self._banded[k], np.asarray(back @ self._chained[k], float), base)
+        way = np.asarray(back @ self._chained[second], float)
         judge: Grey | None = None
-        telling[first] = _telling(base) if first not in telling else telling[first]
-        for row, column in _places(base.shape, telling[first] & _telling(laid)):
+        if first not in self._telling:
+            self._telling[first] = _telling(base)
+        wanted = self._telling[first] & _telling(laid)
+        if self._screened and wanted.any():
+            judge = _laid(self._banded[second], way, base)
+            wanted &= _differ(laid, base, judge)
+        told: list[tuple[int, int, Floats]] = []
+        for row, column in _places(base.shape, wanted):
             aside, peak = _shift(base, laid, row, column)
             away = float(np.hypot(*aside))
             if not _LEAST <= away <= _MOST or peak < _PEAK:
                 continue
-            judge = _laid(banded[second], way, base) if judge is None else judge
+            # In larger pictures what is out of focus shows nothing fine that would hold a block.
+            if self._screened and not _is_there(base, laid, row, column, aside):
+                continue
+            judge = _laid(self._banded[second], way, base) if judge is None else judge
             (own, sure), (other, _) = (_shift(one, judge, row, column) for one in (base, laid))
             if np.hypot(*own) < _AGREE and sure > _PEAK and np.hypot(*other) > 0.6 * away:
-                told[k].append((row, column, aside))
-    return [
-        [Aside(of, divide * row, divide * column, divide * _SIDE, divide * way) for row, column, way in _alike(one)]
-        for one, of in zip(told, bases, strict=True)
-    ]
+                told.append((row, column, aside))
+        return first, _alike(told)
+
+
+def _differ(odd: Grey, base: Grey, judge: Grey) -> NDArray[np.bool_]:
+    """In which blocks (down, across) one picture differs from two others by more than these from one another."""
+
+    def apart(one: Grey, other: Grey) -> Floats:
+        squared = cv2.boxFilter((one - other) ** 2, cv2.CV_32F, (_SIDE, _SIDE))
+        # The value of a box lies in its middle.
+        begin = _STEP // 2 + _SIDE // 2
+        rows, columns = (side - _SIDE - 2 * (_STEP // 2) + 1 for side in squared.shape)
+        return np.asarray(squared[begin : begin + rows : _STEP, begin : begin + columns : _STEP], float)
+
+    usual = apart(base, judge)
+    found: NDArray[np.bool_] = np.minimum(apart(odd, base), apart(odd, judge)) > _DIFFERS * usual
+    return found
 
 
 def _alike(told: Sequence[tuple[int, int, Floats]]) -> list[tuple[int, int, Floats]]:
