@@ -105,6 +105,13 @@ def test_a_frame_that_is_focused_elsewhere_than_between_its_neighbours_is_told()
     assert found[3] < 0.0
 
 
+@pytest.mark.parametrize("places", [(0, 6, 9, 13.5, 14.25, 17.25), (0, 3, 9, 10.5, 12, 12.75), (0, 4.5, 9.75, 13.5)])
+def test_a_first_frame_past_all_there_is_accuses_none_after_it(places: tuple[float, ...]) -> None:
+    # In it all is as far out of focus as can be told, as in frames that are focused nearer.
+    assert out_of_order(shown(*places)) == {}
+    assert out_of_order(shown(*places[::-1])) == {}
+
+
 def test_another_order_is_no_missed_focus() -> None:
     assert out_of_order(shown(4, 6, 8, 2, 0)) == {}
     assert out_of_order(shown(0, 4, 8, 2, 6)) == {}

@@ -32,13 +32,21 @@ def out_of_order(details: Sequence[Floats]) -> dict[int, float]:
     detours = _detours(apart)
     found = {}
     for k in range(1, len(details) - 1):
-        others = np.delete(np.arange(len(details)), k)
         over = float(apart[k - 1, k + 1])
         evenly = _AS_USUAL[0] * step < over < _AS_USUAL[1] * step
-        if detours[k - 1] > _DETOUR and evenly and _detours(apart[np.ix_(others, others)]).max() < _ONE_WAY:
-            before, after = float(apart[k - 1, k]), float(apart[k, k + 1])
-            found[k] = math.copysign(0.5 * (before + after) / step, before - after)
+        if detours[k - 1] > _DETOUR and evenly and _goes_one_way(apart, k):
+            # Beside the first or last it may be these that are focused past all there is: nothing tells how far.
+            beside = [end for end in (0, len(details) - 1) if abs(end - k) == 1]
+            if not any(_goes_one_way(apart, end) for end in beside):
+                before, after = float(apart[k - 1, k]), float(apart[k, k + 1])
+                found[k] = math.copysign(0.5 * (before + after) / step, before - after)
     return found
+
+
+def _goes_one_way(apart: Floats, without: int) -> bool:
+    """Whether the focus goes one way but for one frame."""
+    others = np.delete(np.arange(len(apart)), without)
+    return bool(_detours(apart[np.ix_(others, others)]).max() < _ONE_WAY)
 
 
 def _detours(apart: Floats) -> Floats:
