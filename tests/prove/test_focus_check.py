@@ -30,6 +30,8 @@ def test_all_from_one_frame_on_may_be_off() -> None:
 
 
 def test_parts_that_do_not_agree_leave_a_place_unsure() -> None:
-    sure, unsure = (Motion(np.eye(3), 0.95, residual) for residual in (0.15, 1.4))
-    assert _unsure_px(sure) == 0.0
-    assert 0.5 < _unsure_px(unsure) < 1.0
+    sure, unsure, untold = (Motion(np.eye(3), 0.95, residual) for residual in (0.15, 1.4, float("inf")))
+    assert _unsure_px(sure, 1) == _unsure_px(untold, 1) == 0.0
+    assert 0.5 < _unsure_px(unsure, 1) < 1.0
+    # Looked at four times smaller that is not much.
+    assert _unsure_px(unsure, 4) == 0.0

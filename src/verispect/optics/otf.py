@@ -115,7 +115,7 @@ def defocused_otf(*, reduced_frequency: Floats | float, beta: Floats | float) ->
 
 
 def otf_by_steps(*, reduced_frequency: Floats, beta: Floats, step: Floats, count: int) -> Floats:
-    """The same at so many blurs in even steps, shape (count, F), in a tenth of the time.
+    """The same at so many blurs in even steps, shape (count, F), in a sixth of the time.
 
     Parameters
     ----------

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import cv2
@@ -34,6 +35,8 @@ _HOLDS = 0.25
 _FAINT = 0.012
 # A block is found aside where it looks so much like it, and by so much more than at its own place.
 _LIKE, _CLEARLY = 0.5, 0.2
+# A frame is held against two about it.
+_AT_HAND = 4
 # What stands aside differs so many times as much from either other as these do from one another.
 _DIFFERS = 1.5
 # Rounds until a block's shift settles within so many pixels, and of how much contrast the other must show.
@@ -119,8 +122,14 @@ class _Asides:
     ) -> None:
         rows, columns = frames[0].shape
         size = (columns // divide, rows // divide)
-        small = [frame if divide == 1 else cv2.resize(frame, size, interpolation=cv2.INTER_AREA) for frame in frames]
-        self._banded = [_banded(np.asarray(frame, np.float32)) for frame in small]
+
+        # Those at hand alone: of a hundred frames the larger pictures take as much memory as all else.
+        @lru_cache(maxsize=_AT_HAND)
+        def banded(k: int) -> Grey:
+            small = frames[k] if divide == 1 else cv2.resize(frames[k], size, interpolation=cv2.INTER_AREA)
+            return _banded(np.asarray(small, np.float32))
+
+        self._banded = banded
         self._chained = [np.eye(3)]
         for step in steps[1:]:
             self._chained.append(self._chained[-1] @ at_level(step, divide))
@@ -139,17 +148,17 @@ class _Asides:
 
     def _of(self, k: int) -> tuple[int, list[tuple[int, int, Floats]]]:
         """The frame that one was held against, and its blocks that stand aside."""
-        last = len(self._banded) - 1
+        last = len(self._chained) - 1
         first, second = (1, 2) if k == 0 else (last - 1, last - 2) if k == last else (k - 1, k + 1)
-        base, back = self._banded[first], np.linalg.inv(self._chained[first])
-        laid = _laid(self._banded[k], np.asarray(back @ self._chained[k], float), base)
+        base, back = self._banded(first), np.linalg.inv(self._chained[first])
+        laid = _laid(self._banded(k), np.asarray(back @ self._chained[k], float), base)
         way = np.asarray(back @ self._chained[second], float)
         judge: Grey | None = None
         if first not in self._telling:
             self._telling[first] = _telling(base)
         wanted = self._telling[first] & _telling(laid)
         if self._screened and wanted.any():
-            judge = _laid(self._banded[second], way, base)
+            judge = _laid(self._banded(second), way, base)
             wanted &= _differ(laid, base, judge)
         told: list[tuple[int, int, Floats]] = []
         for row, column in _places(base.shape, wanted):
@@ -160,7 +169,7 @@ class _Asides:
             # In larger pictures what is out of focus shows nothing fine that would hold a block.
             if self._screened and not _is_there(base, laid, row, column, aside):
                 continue
-            judge = _laid(self._banded[second], way, base) if judge is None else judge
+            judge = _laid(self._banded(second), way, base) if judge is None else judge
             (own, sure), (other, _) = (_shift(one, judge, row, column) for one in (base, laid))
             if np.hypot(*own) < _AGREE and sure > _PEAK and np.hypot(*other) > 0.6 * away:
                 told.append((row, column, aside))
