@@ -55,7 +55,7 @@ def window(qtbot, tmp_path: Path) -> Iterator[MainWindow]:
     assert made.close()
     made.weigher.close()
     made.deleteLater()
-    qtbot.waitUntil(lambda: others() <= before)
+    qtbot.waitUntil(lambda: others() <= before, timeout=20_000)
 
 
 def others() -> int:
