@@ -171,8 +171,13 @@ def test_a_thing_that_moved_is_found_where_it_stands(rehearsed, series: Candidat
 
 
 def test_several_faults_at_once(rehearsed, series: Candidate) -> None:
-    report = check([rehearsed("knock@0:5", "exposure@2:-1", "moved@3:12")], candidate=series)
-    assert names(report) == {0: {"knock"}, 2: {"exposure"}, 3: {"moved-subject"}}
+    report = check([rehearsed("knock@0:5", "exposure@2:-1")], candidate=series)
+    assert names(report) == {0: {"knock"}, 2: {"exposure"}}
+
+
+def test_what_moved_is_told_between_frames_of_another_light(rehearsed, series: Candidate) -> None:
+    report = check([rehearsed("exposure@1:-1", "moved@3:12", "exposure@4:-0.6")], candidate=series)
+    assert names(report) == {1: {"exposure"}, 3: {"moved-subject"}, 4: {"exposure"}}
 
 
 def test_what_shows_something_else_accuses_nobody_beside_it(rehearsed, series: Candidate, tmp_path: Path) -> None:

@@ -6,9 +6,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from verispect.prove.align.motion import Motion
 from verispect.prove.focus_check import _by_steps
-from verispect.prove.series_check import _unsure_px
 
 
 @given(st.lists(st.floats(-2.9e-4, 2.9e-4), min_size=2, max_size=30))
@@ -27,11 +25,3 @@ def test_one_frame_that_jumps_is_as_far_off_as_it_jumped(odd: int, size: float, 
 def test_all_from_one_frame_on_may_be_off() -> None:
     rest = np.array([0.0, 0.0, 0.0, 0.0, 2e-3, 2e-3])
     np.testing.assert_allclose(_by_steps(rest, np.full(5, 1e-4)), rest, atol=1e-12)
-
-
-def test_parts_that_do_not_agree_leave_a_place_unsure() -> None:
-    sure, unsure, untold = (Motion(np.eye(3), 0.95, residual) for residual in (0.15, 1.4, float("inf")))
-    assert _unsure_px(sure, 1) == _unsure_px(untold, 1) == 0.0
-    assert 0.5 < _unsure_px(unsure, 1) < 1.0
-    # Looked at four times smaller that is not much.
-    assert _unsure_px(unsure, 4) == 0.0

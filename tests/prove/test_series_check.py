@@ -1,17 +1,21 @@
-"""A frame that was focused elsewhere: named, also where there are but two, and marks told as they then came out."""
+"""A frame focused elsewhere, also of two, with marks told as they came out; small knocks, where they are sure."""
 
 from __future__ import annotations
 
 from pathlib import Path
+from types import SimpleNamespace
 
+import numpy as np
 import pytest
 
 from tests.conftest import a_lens, make_plan
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
+from verispect.prove.align.motion import Motion
 from verispect.prove.check import check
-from verispect.prove.report import Report
+from verispect.prove.report import FrameReport, Report
+from verispect.prove.series_check import SeriesCheck, _unsure_px
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
 from verispect.rig.rehearsed_run import Writing, rehearse_to
@@ -102,3 +106,22 @@ def test_a_focus_off_by_less_than_a_fault_accuses_nobody_but_marks_are_told_by_i
     assert missed(report) == {}
     assert len(apart) >= 4
     assert max(apart) < 0.2
+
+
+@pytest.mark.parametrize(("scatter_px", "told"), [(0.1, {2}), (float("inf"), {2}), (1.4, set())])
+def test_a_small_knock_is_told_where_parts_of_frames_agree_how_far_they_lie(
+    scatter_px: float, told: set[int]
+) -> None:
+    """The third of five frames lies half a pixel aside; as its parts have it, or as none tells."""
+    reports = [FrameReport(f"{k}.tif") for k in range(5)]
+    evidence = SimpleNamespace(
+        frames=[SimpleNamespace(path=Path(f"{k}.tif")) for k in range(5)], reads=[], matched=[None] * 5,
+        pixels=PIXELS, candidate=None,
+    )  # fmt: skip
+    offsets = np.zeros((5, 3))
+    offsets[2] = (0.4, 0.3, 0.0)
+    unsure = np.array([0.0, 0.0, *[_unsure_px(Motion(np.eye(3), 0.95, scatter_px), 1)] * 2, 0.0])
+    SeriesCheck(evidence, reports)._place(list(range(5)), offsets, np.zeros(5), unsure, unsteady=False)
+    assert {k for k, report in enumerate(reports) if report.faults} == told
+    # Looked at four times smaller a scatter of 1.4 pixels is not much.
+    assert _unsure_px(Motion(np.eye(3), 0.95, 1.4), 4) == 0.0

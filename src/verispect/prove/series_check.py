@@ -70,14 +70,13 @@ class SeriesCheck:
         unsteady = self._is_unsteady(used, np.array(offsets))
         if not unsteady:
             # A camera that went nearer draws larger too.
-            scatter = np.array([_scatter_px(motion) for motion in motions]) / (
-                0.5 * math.hypot(*self.evidence.pixels)
-            )
+            reach = 0.5 * math.hypot(*self.evidence.pixels)
+            scatter = np.array([_scatter_px(motion) for motion in motions]) / reach
             compare_sizes(self.evidence, self.reports, used, np.array(scales), np.array(expected_scales), scatter)
         divide = self.reads[used[0]].divide
         unsure = np.array([0.0, *(_unsure_px(motion, divide) for motion in motions)])
-        offsets_of = self._past_the_odd(used, np.array(offsets), middle)
-        self._place(used, offsets_of, np.array(scales), unsure, unsteady=unsteady)
+        places = self._past_the_odd(used, np.array(offsets), middle)
+        self._place(used, places, np.array(scales), unsure, unsteady=unsteady)
         self._brightness(used, lights, np.array(scales))
         # In whatever order they were taken: those next to one another in focus show things alike.
         by_focus = self._by_focus(used)
@@ -210,8 +209,9 @@ class SeriesCheck:
             report = self.reports[k]
             report.shift_px, report.turn_deg = (down, right), turn
             stay = next(part for part in stays if part[0] <= number < part[1])
-            # The steps that lead to it and away from it tell where it lies.
-            limit = limits[stay[0]] + max(float(unsure[min(stay[1], len(used) - 1)] - unsure[stay[0]]), 0.0)
+            # The steps that lead to it and away from it tell where it lies; from the last none leads away.
+            away = float(unsure[stay[1]]) if stay[1] < len(used) else 0.0
+            limit = limits[stay[0]] + max(away - float(unsure[stay[0]]), 0.0)
             if unsteady:
                 report.faults.append(
                     Fault("unsteady", round(math.hypot(down, right), 3),
