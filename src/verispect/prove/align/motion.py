@@ -150,13 +150,13 @@ def _banded(picture: Grey, divide: int) -> Grey:
     if divide > 1:
         small = np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_AREA), np.float32)
     # In linear light: a logarithm would move the edges of what is blurred towards their bright side.
-    level = _eased(small, _LEVEL) + np.float32(_DARKNESS)
-    band = (cv2.GaussianBlur(small, (0, 0), _FINE) - _eased(small, _SLOW)) / level
-    strength = np.sqrt(_eased(band * band, _LEVEL) + _FAINT**2)
+    level = eased(small, _LEVEL) + np.float32(_DARKNESS)
+    band = (cv2.GaussianBlur(small, (0, 0), _FINE) - eased(small, _SLOW)) / level
+    strength = np.sqrt(eased(band * band, _LEVEL) + _FAINT**2)
     return np.asarray(band / strength, np.float32)
 
 
-def _eased(picture: Grey, sigma: float) -> Grey:
+def eased(picture: Grey, sigma: float) -> Grey:
     """A wide Gaussian, worked out on a smaller picture where nothing is lost by that."""
     divide = 2 ** max(int(np.log2(sigma / 2.5)), 0)
     rows, columns = picture.shape

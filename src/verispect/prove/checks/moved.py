@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.align.motion import alike, at_level, halvings
+from verispect.prove.align.motion import alike, at_level, eased, halvings
 
 Grey = NDArray[np.float32]
 _SIDE, _STEP = 48, 24
@@ -323,7 +323,7 @@ def _blocks(values: NDArray[Any]) -> NDArray[Any]:
 
 
 def _banded(frame: Grey) -> Grey:
-    level = cv2.GaussianBlur(frame, (0, 0), _SLOW)
+    level = eased(frame, _SLOW)
     fine = cv2.GaussianBlur(frame, (0, 0), _FINE)
     return np.asarray((fine - level) / (level + np.float32(0.005)), np.float32)
 
@@ -338,6 +338,22 @@ _WINDOW = cv2.createHanningWindow((_SIDE, _SIDE), cv2.CV_32F)
 # The middle of a block.
 _CORE: NDArray[np.bool_] = np.asarray(_WINDOW) > 0.25
 _HELD: Grey = np.asarray(_WINDOW, np.float32) ** 2
+# The same along one side: its square is the product of both sides'.
+_ACROSS: Grey = np.sqrt(np.diagonal(_HELD)).astype(np.float32)
+
+
+def _summed(values: Grey, weights: Grey) -> Floats:
+    """Sums over every block (down, across), weighted alike along both sides."""
+    begin, halves = _STEP // 2, weights.reshape(2, _STEP)
+    if min(values.shape) < _SIDE + 2 * begin:
+        return np.zeros((0, 0))
+    down, across = ((side - 2 * begin) // _STEP for side in values.shape)
+    whole = values[begin : begin + down * _STEP, begin : begin + across * _STEP]
+    # Every block is two halves, of which the second is the next one's first.
+    parts = halves @ whole.reshape(down, _STEP, -1)
+    strips = parts[:-1, 0] + parts[1:, 1]
+    parts = strips.reshape(len(strips), across, _STEP) @ halves.T
+    return np.asarray(parts[:, :-1, 0] + parts[:, 1:, 1], float)
 
 
 def _telling(picture: Grey) -> NDArray[np.bool_]:
@@ -347,12 +363,11 @@ def _telling(picture: Grey) -> NDArray[np.bool_]:
     """
     slopes = [cv2.Sobel(picture, cv2.CV_32F, *way, ksize=3) for way in ((1, 0), (0, 1))]
     xx, xy, yy = (
-        np.einsum("rcij,ij->rc", _blocks(a * b), _HELD)
-        for a, b in ((slopes[0], slopes[0]), (slopes[0], slopes[1]), (slopes[1], slopes[1]))
+        _summed(a * b, _ACROSS) for a, b in ((slopes[0], slopes[0]), (slopes[0], slopes[1]), (slopes[1], slopes[1]))
     )
     half, apart = 0.5 * (xx + yy), np.hypot(0.5 * (xx - yy), xy)
-    own = _blocks(picture)
-    spread = np.sqrt(np.maximum(np.einsum("rcij,rcij->rc", own, own) / _SIDE**2 - own.mean(axis=(2, 3)) ** 2, 0.0))
+    mean, square = (_summed(part, np.full(_SIDE, 1.0 / _SIDE, np.float32)) for part in (picture, picture * picture))
+    spread = np.sqrt(np.maximum(square - mean**2, 0.0))
     found: NDArray[np.bool_] = (half - apart >= _HOLDS * np.maximum(half + apart, 1e-12)) & (spread >= _FAINT)
     return found
 
