@@ -19,7 +19,7 @@ from verispect.prove.check import check
 from verispect.prove.checks.moved import Between, Moved
 from verispect.prove.checks.pointing import Looked
 from verispect.prove.expected import View
-from verispect.prove.grid_check import _focused_alike, _Losses, _moved, _Seen, _shaken
+from verispect.prove.grid_check import _focused_alike, _moved, _Seen
 from verispect.prove.intake import coded_of, linear_of
 from verispect.prove.join.pointing import Pair, growth_agreed, growths
 from verispect.prove.report import FrameReport
@@ -161,31 +161,6 @@ def test_who_stands_aside_of_two_is_the_odd_one_whatever_lies_beside_it() -> Non
     reports = [FrameReport(file=f"f{k}.tif") for k in range(4)]
     _moved([0, 1, 2, 3], 1, found, seen, reports)
     assert [[fault.name for fault in report.faults] for report in reports] == [[], ["moved-subject"], [], []]
-
-
-def _streaks(seed: int, along_deg: float | None) -> np.ndarray:
-    """Log powers of tiles that all show alike, but for what motion along a direction took."""
-    rng = np.random.default_rng(seed)
-    theta = np.radians((np.arange(12) + 0.5) * 15.0)
-    found = rng.normal(0.0, 0.01, (30, 6, 12))
-    if along_deg is not None:
-        found -= np.linspace(0.3, 0.9, 6)[None, :, None] * np.cos(theta - np.radians(along_deg))[None, None] ** 2
-    return found
-
-
-def test_frames_of_one_cell_are_no_two_witnesses() -> None:
-    reports = [FrameReport(f"f{k}.tif") for k in range(4)]
-    same, shaken = _streaks(0, None), _streaks(1, 40.0)
-    losses = _Losses(0.0, [[0], [1, 2], [3]])
-    losses.add((shaken, same), 0, 1)
-    losses.add((shaken, _streaks(2, None)), 0, 2)
-    _shaken(1, losses, reports)
-    assert not any(report.faults for report in reports)
-    # A frame of another cell says the same.
-    losses.add((shaken, _streaks(3, None)), 0, 3)
-    _shaken(1, losses, reports)
-    assert [[fault.name for fault in report.faults] for report in reports] == [["motion"], [], [], []]
-    assert reports[0].motion_direction == pytest.approx(40.0, abs=3.0)
 
 
 def test_frames_are_held_against_those_focused_most_alike() -> None:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections import defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import cv2
 import numpy as np
@@ -19,7 +19,10 @@ from verispect.prove.checks.exposure import off_the_rest
 from verispect.prove.checks.moved import Between, between
 from verispect.prove.checks.parallax import Slide, shifts_of, slide_of
 from verispect.prove.checks.pointing import LEAST_PX, Looked, looked, moved_words
-from verispect.prove.checks.shake import Loss, agreed, blur_length_px, loss_against, sector_powers
+from verispect.prove.checks.shaken import above_noise, shaken_in
+from verispect.prove.checks.shaken_apart import Apart, shaken_apart
+from verispect.prove.checks.swing import swing_between
+from verispect.prove.checks.tile_powers import sector_powers
 from verispect.prove.evidence import Evidence, Grey, is_compressed
 from verispect.prove.expected import light_hypotheses
 from verispect.prove.focus_check import missed_focus
@@ -31,12 +34,12 @@ from verispect.prove.series_check import EXPOSURE_STOPS
 
 # Overlaps at least so wide and high in the pictures looked at tell of shake.
 _LEAST_SIDE = 160
-# Rings of tiles above the noise in both. With few of them, as of things in few places at other focus, up to 0.29
-# nepers were seen where nothing had shaken, unless so many neighbours say the same.
-_LEAST_RINGS, _MANY_RINGS, _CLEAR, _SHAKEN = 12, 40, 0.35, 0.15
+# So many of their tiles must tell.
+_LEAST_TILES = 6
 # Share of the light that a JPEG may have thrown away. In overlaps few tiles show more than the 0.03 of series.
 _GRAIN = 0.01
-_MANY_NEIGHBOURS, _BY_MANY = 4, 0.2
+# Frames of a cell that tell among themselves, as a series does; and how much more it takes for its ends in JPEG.
+_SERIES, _COMPRESSED_END = 3, 2.0
 # Blocks that lie so near one another tell of the same place, pixels of the pictures looked at.
 _NEAR_PX = 24.0
 # Two blocks on one thing lie within so many times that.
@@ -110,25 +113,26 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
         ]  # fmt: skip
         _knocks(pushed, planned, found, reports)
     compressed = any(is_compressed(evidence.frames[k]) for cell in cells for k in cell)
-    divide, losses, seen = evidence.reads[planned[0]].divide, _Losses(_GRAIN if compressed else 0.0, cells), []
+    divide, grain = evidence.reads[planned[0]].divide, _GRAIN if compressed else 0.0
+    seen, apart = [], []
 
-    def held_between(pair: Pair) -> tuple[_Seen, tuple[Floats, Floats]] | None:
+    def held_between(pair: Pair) -> tuple[_Seen, Apart | None] | None:
         a, b = pair.a, pair.b
         overlap = _overlap(found.straight[a], found.straight[b], found.views[b].onto(found.views[a]), divide)
         if overlap is None:
             return None
         held = between(overlap.here, overlap.there, overlap.shown)
-        return _Seen(pair, overlap.top, overlap.left, held), losses.powers(overlap)
+        return _Seen(pair, overlap.top, overlap.left, held), overlap.apart(planned[a], planned[b], grain)
 
     trusted = [pair for pair in found.pairs if pair.trusted]
-    for pair, told in zip(trusted, in_turn(held_between, trusted, workers()), strict=True):
+    for told in in_turn(held_between, trusted, workers()):
         if evidence.is_cancelled():
             raise Cancelled
         if told is not None:
             seen.append(told[0])
-            losses.add(told[1], planned[pair.a], planned[pair.b])
-    _losses_in_cells(evidence, cells, planned, found, losses)
-    _shaken(divide, losses, reports)
+            apart.append(told[1])
+    apart += _apart_in_cells(evidence, cells, planned, found, grain)
+    _shaken(evidence, cells, [pair for pair in apart if pair is not None], compressed, reports)
     _moved(planned, divide, found, seen, reports)
     candidate = evidence.candidate
     if not is_planned or candidate is None or not candidate.method.turns:
@@ -183,9 +187,9 @@ def _lead(evidence: Evidence, cell: Sequence[int]) -> int:
     return max(cell, key=detail)
 
 
-def _losses_in_cells(
-    evidence: Evidence, cells: Sequence[Sequence[int]], leads: Sequence[int], found: Looked, losses: _Losses
-) -> None:
+def _apart_in_cells(
+    evidence: Evidence, cells: Sequence[Sequence[int]], leads: Sequence[int], found: Looked, grain: float
+) -> list[Apart | None]:
     """What frames of grids of series lost against those focused next to them in their cell and in its neighbours."""
     place = {k: number for number, k in enumerate(leads)}
     views, straight = {}, {}
@@ -208,17 +212,18 @@ def _losses_in_cells(
     # What leads lost against one another is told already.
     wanted = [pair for pair in _focused_alike(evidence, cells, beside) if pair not in beside and pair <= views.keys()]
 
-    def powers(pair: frozenset[int]) -> tuple[Floats, Floats] | None:
+    def apart(pair: frozenset[int]) -> Apart | None:
         k, other = sorted(pair)
         divide = evidence.reads[k].divide
         overlap = _overlap(straight[k], straight[other], views[other].onto(views[k]), divide)
-        return None if overlap is None else losses.powers(overlap)
+        return None if overlap is None else overlap.apart(k, other, grain)
 
-    for pair, told in zip(wanted, in_turn(powers, wanted, workers()), strict=True):
+    told = []
+    for one in in_turn(apart, wanted, workers()):
         if evidence.is_cancelled():
             raise Cancelled
-        if told is not None:
-            losses.add(told, *sorted(pair))
+        told.append(one)
+    return told
 
 
 def _focused_alike(
@@ -228,9 +233,7 @@ def _focused_alike(
     if all(len(cell) == 1 for cell in cells):
         return []
 
-    def distance(k: int) -> float:
-        index = evidence.matched[k]
-        return float(k) if index is None else evidence.exposures[index].state.image_distance_mm
+    distance = partial(_focused_at, evidence)
 
     def nearest(k: int, those: Sequence[int]) -> int:
         return min(those, key=lambda m: abs(distance(m) - distance(k)))
@@ -245,6 +248,12 @@ def _focused_alike(
     return list(dict.fromkeys(found))
 
 
+def _focused_at(evidence: Evidence, k: int) -> float:
+    """Image distance of a frame, mm; without a plan its place in the order it was taken."""
+    index = evidence.matched[k]
+    return float(k) if index is None else evidence.exposures[index].state.image_distance_mm
+
+
 @dataclass(frozen=True)
 class _Overlap:
     """Two frames that overlap, the second laid over the first: a box of the first, and where both show something."""
@@ -254,6 +263,12 @@ class _Overlap:
     here: Grey
     there: Grey
     shown: NDArray[np.bool_]
+
+    def apart(self, first: int, second: int, grain: float) -> Apart | None:
+        """What the first frame has more of along a direction than the second; None where too little tells."""
+        own, other = (sector_powers(part, self.shown, grain=grain) for part in (self.here, self.there))
+        swing = swing_between(own, other, _LEAST_TILES)
+        return None if swing is None else Apart(first, second, swing)
 
 
 def _overlap(here: Grey, there: Grey, onto: Floats, divide: int) -> _Overlap | None:
@@ -273,32 +288,6 @@ def _overlap(here: Grey, there: Grey, onto: Floats, divide: int) -> _Overlap | N
     return _Overlap(top, left, first, second, np.ascontiguousarray(whole[box]))
 
 
-class _Losses:
-    """What frames lost along one direction against every cell that shows the same places."""
-
-    def __init__(self, grain: float, cells: Sequence[Sequence[int]]) -> None:
-        self.grain = grain
-        self.cell = {k: number for number, cell in enumerate(cells) for k in cell}
-        # Of every frame and each cell the loss that most rings tell: frames of one cell are no two witnesses.
-        self.told: defaultdict[int, dict[int, tuple[int, Loss]]] = defaultdict(dict)
-
-    def powers(self, overlap: _Overlap) -> tuple[Floats, Floats]:
-        """Of both frames of an overlap."""
-        own, other = (sector_powers(part, overlap.shown, grain=self.grain) for part in (overlap.here, overlap.there))
-        return own, other
-
-    def add(self, powers: tuple[Floats, Floats], first: int, second: int) -> None:
-        """What both frames of an overlap lost."""
-        own, other = powers
-        shared = int(np.isfinite(own - other).all(axis=2).sum())
-        if shared < _LEAST_RINGS:
-            return
-        for k, powers in ((first, (own, other)), (second, (other, own))):
-            loss, other_cell = loss_against(*powers), self.cell[first + second - k]
-            if loss is not None and self.told[k].get(other_cell, (0, loss))[0] < shared:
-                self.told[k][other_cell] = shared, loss
-
-
 @dataclass(frozen=True)
 class _Seen:
     """What an overlap showed, at a place of its first frame's picture."""
@@ -309,18 +298,29 @@ class _Seen:
     held: Between
 
 
-def _shaken(divide: int, losses: _Losses, reports: list[FrameReport]) -> None:
-    """Frames that lost detail along one direction against all neighbours that show the same places."""
-    for k, told in sorted(losses.told.items()):
-        pairs = [loss for _, loss in told.values()]
-        # What a JPEG threw away may look like motion against two neighbours that are focused elsewhere.
-        if len(pairs) < (3 if losses.grain else 2):
+def _shaken(
+    evidence: Evidence,
+    cells: Sequence[Sequence[int]],
+    pairs: list[Apart],
+    compressed: bool,
+    reports: list[FrameReport],
+) -> None:
+    """Frames that lost detail along one direction against all that show the same places, or of a cell's series."""
+    place = {k: number for number, cell in enumerate(cells) for k in cell}
+    told = {k: (shaken, evidence.reads[k].divide) for k, shaken in shaken_apart(pairs, place).items()}
+    for cell in cells:
+        if len(cell) < _SERIES:
             continue
-        swing, direction = agreed(pairs)
-        few = _BY_MANY if len(pairs) >= _MANY_NEIGHBOURS else _CLEAR
-        least = few if min(rings for rings, _ in told.values()) < _MANY_RINGS else _SHAKEN
-        if swing >= least and reports[k].without("knock", "motion"):
-            motion_fault(reports[k], blur_length_px(swing) * divide, direction)
+        in_order = sorted(cell, key=lambda k: _focused_at(evidence, k))
+        care = [_COMPRESSED_END if compressed and k in (in_order[0], in_order[-1]) else 1.0 for k in in_order]
+        powers = above_noise([evidence.reads[k].sectors for k in in_order])
+        of_series = shaken_in(powers, care.__getitem__, compressed=compressed)
+        for number, shaken in of_series.items():
+            k = in_order[number]
+            told.setdefault(k, (shaken, evidence.reads[k].sectors_divide))
+    for k, (shaken, divide) in sorted(told.items()):
+        if reports[k].without("knock", "motion"):
+            motion_fault(reports[k], shaken.length_px * divide, shaken.direction_deg)
 
 
 def _moved(planned: list[int], divide: int, found: Looked, seen: Sequence[_Seen], reports: list[FrameReport]) -> None:

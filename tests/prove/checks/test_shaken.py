@@ -8,6 +8,7 @@ import pytest
 
 from verispect.prove.checks import shaken as checks_shaken
 from verispect.prove.checks.shaken import Shaken, above_noise, powers_in, shaken_in
+from verispect.prove.checks.swing import Swing
 
 SIZE = (768, 512)
 
@@ -166,11 +167,35 @@ def test_what_the_finest_detail_does_not_show_is_no_shake(rings: slice, told: bo
 def test_of_neighbours_that_may_both_be_it_the_shaken_one_is_told(monkeypatch, swings, unsure, frame) -> None:
     """Swings as they were measured; which frame is taken to be shaken is what counts here."""
 
-    def swing(own: np.ndarray, other: np.ndarray) -> checks_shaken._Swing | None:
+    def swing(own: np.ndarray, other: np.ndarray) -> Swing | None:
         first, second = int(own[0]), int(other[0])
         parts = swings[first] if second == first + 1 else None
-        return None if parts is None else checks_shaken._Swing(np.array(parts), np.array(unsure[first]))
+        return None if parts is None else Swing(np.array(parts), np.array(unsure[first]))
 
-    monkeypatch.setattr(checks_shaken, "_swing", swing)
+    monkeypatch.setattr(checks_shaken, "swing_between", swing)
     monkeypatch.setattr(checks_shaken, "_fitted", lambda *_: (0.0, Shaken(1.0, 0.0)))
     assert set(shaken_in([np.full(1, k) for k in range(len(swings) + 1)])) == {frame}
+
+
+@pytest.mark.parametrize(
+    ("swings", "told"),
+    [
+        # The frame between two shaken ones looks shaken across; but it lost nothing in all directions.
+        ({(0, 1): (1.1, -0.46, -0.9), (1, 2): (-1.72, -0.54, 0.51), (2, 3): (1.73, 0.51, -1.11), (0, 2): (-0.66, -1.0, -0.58),
+          (1, 3): (0.01, 0.0, -0.26), (3, 4): (0.0, 0.01, -0.1), (4, 5): (-0.01, 0.0, -0.05), (5, 6): (0.0, 0.0, -0.03),
+          (6, 7): (0.01, 0.0, 0.0)}, {0, 2}),
+        # The first two of four: once the second is known the first is held against the third.
+        ({(0, 1): (2.12, 0.82, -0.5), (0, 2): (0.52, 1.99, -1.31), (1, 2): (-1.47, 1.31, -1.15), (2, 3): (0.0, 0.0, -0.09)},
+         {0, 1}),
+    ],
+)  # fmt: skip
+def test_neighbours_that_were_both_shaken_are_told(monkeypatch, swings, told) -> None:
+    """Swings of rehearsed series as they were measured, with what was lost in all directions."""
+
+    def swing(own: np.ndarray, other: np.ndarray) -> Swing | None:
+        known = swings.get((int(own[0]), int(other[0])))
+        return None if known is None else Swing(np.array(known[:2]), np.full(2, 0.02), known[2])
+
+    monkeypatch.setattr(checks_shaken, "swing_between", swing)
+    monkeypatch.setattr(checks_shaken, "_fitted", lambda *_: (0.0, Shaken(1.0, 0.0)))
+    assert set(shaken_in([np.full(1, k) for k in range(1 + max(b for _, b in swings))])) == told

@@ -1,9 +1,7 @@
 """Which frames of a series were shaken, how far and along which direction.
 
-Between two frames of a series every tile and ring of frequencies loses or gains by defocus alike in all directions;
-what a shake takes, it takes along one: ln sinc²(f L cos(θ − φ)), nearly −(π f L)²/3 · cos²(θ − φ). So a swing with
-2θ that grows with f² is fitted to all tiles and rings at once. Posts and wires that come into focus swing too, alike
-from frame to frame; what the other pairs of neighbours have in common is taken off first.
+Posts and wires that come into focus swing as what was shaken does, alike from frame to frame; what the other pairs of
+neighbours have in common is taken off first.
 """
 
 from __future__ import annotations
@@ -15,30 +13,15 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.checks.shake import SECTORS, Grey, TilePowers, above, least_between, tile_powers
+from verispect.prove.checks.swing import STEEP, WAVES, Swing, least_between, swing_between, told_by
+from verispect.prove.checks.tile_powers import MIDDLES, SECTORS, Grey, TilePowers, above, tile_powers
 
-# Rings of frequency, cycles a pixel, and the frequency that swings are told at.
-_EDGES: Floats = np.geomspace(0.05, 0.36, 9)
-_MIDDLES = np.sqrt(_EDGES[1:] * _EDGES[:-1])
-_AT = 0.2
-# How much steeper a shake is there, and the waves that it swings with, cosine and sine of 2θ.
-_STEEP = (_MIDDLES / _AT) ** 2
-_TWICE = np.radians((np.arange(SECTORS) + 0.5) * 360.0 / SECTORS)
-_WAVES: Floats = np.stack([np.cos(_TWICE), np.sin(_TWICE)])
-# Directions that must be above the noise in both frames, for a ring of a tile to tell; tiles that must tell.
-_LEAST_SECTORS, _LEAST_TILES = 5, 8
-# Rings that lost more than this whatever the direction are past the first zero of a disc, nepers; a length may be
-# sought in more of them, for a shake itself takes as much.
-_MOST_LOST, _MOST_LOST_SHAKEN = 1.2, 2.5
-# Tiles whose own content swings by so much count a fourth, nepers.
-_STREAKS = 0.25
-# The finest detail is that which holds such a share of what is known.
-_FINEST = 0.3
-# A single swing counts up to here, and a misfit.
-_MOST_SWING, _MOST_MISFIT = 1.5, 0.8
+# What was shaken lost up to so much whatever the direction: a length is sought in more rings than a swing, nepers.
+_MOST_LOST_SHAKEN = 2.5
+# A misfit counts up to here.
+_MOST_MISFIT = 0.8
 # Swings within a series are never more alike than this; among fewer than three other pairs they are known worse.
 _LEAST_SPREAD, _ALONE, _FEW, _FOR_FEW = 0.06, 0.15, 3, 1.5
 # So many spreads accuse a frame with neighbours on both sides, and the first or last. On path-traced series good
@@ -51,6 +34,11 @@ _STEADY = 0.5
 _ALIKE, _ALONG = 0.5, 0.7
 # Of two that one pair accuses, the one that was shaken leaves so much less unexplained (0.70 measured).
 _BETTER = 0.9
+# Across the place of an accused frame it takes so many times as much.
+_ACROSS = 1.5
+# One of two neighbours was shaken where it lost at least so much of the swing between them in all directions too,
+# more than is usual by so many times how far that varies.
+_EVENLY, _TIMES_VARIES = 0.5, 3.0
 # Left of what is no power at all.
 _FLOOR = 0.03
 # Share of the light that a JPEG may have thrown away; at quality 90 with less of it shakes were lost.
@@ -61,8 +49,6 @@ _EMPTIEST, _MARGIN, _COARSE = 0.05, 1.2, 0.13
 # So much stronger than in the finest frequencies noise may be: of a colour filter array (measured 4 to 15; more than
 # 4 hid shakes where noise is white and no tile is empty), and of JPEG as cameras make it (10 to 17).
 _COLOURED, _COMPRESSED = 4.0, 25.0
-# Tiles of pictures up to so many pixels lie half over one another.
-_FEW_PIXELS = 2_500_000
 
 
 @dataclass(frozen=True)
@@ -71,14 +57,6 @@ class Shaken:
 
     length_px: float
     direction_deg: float
-
-
-@dataclass(frozen=True)
-class _Swing:
-    """What one frame has more of along a direction than the next: parts with the cosine and sine of 2θ, nepers."""
-
-    parts: Floats
-    unsure: Floats
 
 
 class Powers(NamedTuple):
@@ -94,7 +72,7 @@ def powers_in(picture: Grey, *, compressed: bool = False) -> Powers:
 
     `compressed` is for pictures from which faint detail was thrown away: what is left of it is no measure.
     """
-    tiles = tile_powers(picture, edges=_EDGES, step=64 if picture.size <= _FEW_PIXELS else 128)
+    tiles = tile_powers(picture)
     if compressed:
         return Powers(tiles, _GRAIN**2 * tiles.light, _COMPRESSED)
     return Powers(tiles, np.zeros(len(tiles.light)), _COLOURED)
@@ -112,11 +90,11 @@ def above_noise(frames: Sequence[Powers]) -> list[Floats]:
     with np.errstate(divide="ignore", invalid="ignore"):
         shares = np.concatenate([one.power.mean(axis=2) / one.noise[:, None] for one in tiles])
     shares = shares[np.isfinite(shares).all(axis=1)]
-    coloured = np.ones(len(_MIDDLES))
+    coloured = np.ones(len(MIDDLES))
     if len(shares):
         emptiest = np.quantile(shares, _EMPTIEST, axis=0)
         # Coarse rings are never empty; noise is no stronger there than in the others.
-        coloured = _MARGIN * np.clip(emptiest, 1.0, max(float(emptiest[_MIDDLES > _COARSE].max()), 1.0))
+        coloured = _MARGIN * np.clip(emptiest, 1.0, max(float(emptiest[MIDDLES > _COARSE].max()), 1.0))
     return [
         above(one.power, np.maximum(np.minimum(coloured, most) * one.noise[:, None], least[:, None])[..., None])
         for one, least, most in frames
@@ -145,16 +123,17 @@ def shaken_in(
     rest = list(range(len(powers)))
     # Of these one was shaken, and nobody can say which.
     moot: set[int] = set()
-    swings: dict[tuple[int, int], _Swing | None] = {}
+    swings: dict[tuple[int, int], Swing | None] = {}
     while len(rest) > 2:
         for pair in itertools.pairwise(rest):
             if pair not in swings:
-                swings[pair] = _swing(powers[pair[0]], powers[pair[1]])
+                swings[pair] = swing_between(powers[pair[0]], powers[pair[1]])
         accused = [_accused(n, rest, swings) for n in range(len(rest))]
         surely = [n for n in range(len(rest)) if rest[n] not in moot and accused[n].over >= care(rest[n])]
         if not surely:
             break
         # Beside a shaken frame another looks shaken the other way, the first or last most of all.
+        surely = [n for n in surely if not any(abs(m - n) == 1 and _rather(m, n, rest, swings) for m in surely)]
         number = max(surely, key=lambda n: (accused[n].standing, accused[n].over / care(rest[n])))
         alike = [n for n in surely if accused[n].standing == accused[number].standing
                  and math.isclose(accused[n].over, accused[number].over)]  # fmt: skip
@@ -173,12 +152,16 @@ def shaken_in(
 
 
 def _seen_past(
-    n: int, rest: Sequence[int], powers: Sequence[Floats], swings: dict[tuple[int, int], _Swing | None]
+    n: int, rest: Sequence[int], powers: Sequence[Floats], swings: dict[tuple[int, int], Swing | None]
 ) -> bool:
     """Whether the first or last frame lost as much against the frame past its neighbour: else that one was shaken."""
     pairs = list(itertools.pairwise(rest))
     near = swings[pairs[0 if n == 0 else -1]]
-    past = _swing(powers[rest[0]], powers[rest[2]]) if n == 0 else _swing(powers[rest[-3]], powers[rest[-1]])
+    past = (
+        swing_between(powers[rest[0]], powers[rest[2]])
+        if n == 0
+        else swing_between(powers[rest[-3]], powers[rest[-1]])
+    )
     if near is None or past is None:
         return False
     size = float(np.hypot(*near.parts))
@@ -204,7 +187,7 @@ class _Accusation:
     usual: Floats
 
 
-def _accused(n: int, rest: Sequence[int], swings: dict[tuple[int, int], _Swing | None]) -> _Accusation:
+def _accused(n: int, rest: Sequence[int], swings: dict[tuple[int, int], Swing | None]) -> _Accusation:
     """What its neighbours say of a frame."""
     pairs = list(itertools.pairwise(rest))
     # Over a gap that an accused frame left the swing is another.
@@ -227,17 +210,33 @@ def _accused(n: int, rest: Sequence[int], swings: dict[tuple[int, int], _Swing |
         kept = [k for k in (0, 1) if not gaps[k]]
         losses, scales, gaps = [losses[k] for k in kept], [scales[k] for k in kept], [False for _ in kept]
     at_end = len(losses) == 1
-    if not losses or (at_end and (not others or gaps[0])):
+    is_last = n in (0, len(rest) - 1)
+    if not losses or (at_end and (not others or (gaps[0] and not is_last))):
         # Nothing tells what is usual there.
         return _Accusation(0.0, 0, usual)
     scale = np.exp(np.mean(np.log(scales), axis=0))
-    least = np.array(least_between(*((part[0], part[1]) for part in (losses[0] / scale, losses[-1] / scale))))
-    over = float(np.hypot(*least)) / (_SURE_AT_END if at_end else _SURE)
+    least = least_between(losses[0] / scale, losses[-1] / scale)
+    sure = _SURE if not at_end else _SURE_AT_END * (_ACROSS if gaps[0] else 1.0)
+    over = float(np.hypot(*least)) / sure
     one, other = losses[0], losses[-1]
     sizes = sorted((float(np.hypot(*one)), float(np.hypot(*other))))
     agree = sizes[0] >= _ALIKE * sizes[1] and float(one @ other) >= _ALONG * sizes[0] * sizes[1]
-    standing = 0 if n in (0, len(rest) - 1) else 2 if agree and not at_end else 1
+    standing = 0 if is_last else 2 if agree and not at_end else 1
     return _Accusation(over if np.hypot(*(least * scale)) >= _LEAST_SWING else 0.0, standing, usual)
+
+
+def _rather(m: int, n: int, rest: Sequence[int], swings: dict[tuple[int, int], Swing | None]) -> bool:
+    """Whether of two neighbours it was the first that was shaken, by what was lost between them in all directions."""
+    swing = swings[rest[min(m, n)], rest[max(m, n)]]
+    if swing is None:
+        return False
+    others = np.array([
+        one.even for (a, b), one in swings.items() if one and b == a + 1 and not {a, b} & {rest[m], rest[n]}
+    ])  # fmt: skip
+    usual = float(np.median(others)) if len(others) else 0.0
+    varies = float(np.median(np.abs(others - usual))) if len(others) > 1 else abs(usual) + _ALONE
+    lost = usual - swing.even if m < n else swing.even - usual
+    return lost > _EVENLY * swing.size + _TIMES_VARIES * varies
 
 
 def _usual(swings: list[Floats]) -> tuple[Floats, Floats]:
@@ -248,84 +247,6 @@ def _usual(swings: list[Floats]) -> tuple[Floats, Floats]:
     spread = np.abs(usual) if len(swings) == 1 else 1.4826 * np.median(np.abs(np.array(swings) - usual), axis=0)
     few = 1.0 if len(swings) >= _FEW else _FOR_FEW
     return usual, np.hypot(few * np.hypot(spread, _LEAST_SPREAD), _STEADY * usual)
-
-
-def _telling(difference: Floats, most_lost: float) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-    """Which directions are seen in both frames (tiles, rings, directions), and in which rings they tell."""
-    seen = np.isfinite(difference)
-    inner = np.where(seen, difference, 0.0)
-    lost = inner.sum(axis=2) / np.maximum(seen.sum(axis=2), 1)
-    return seen, (seen.sum(axis=2) >= _LEAST_SECTORS) & (np.abs(lost) < most_lost)
-
-
-def _swing(own: Floats, other: Floats) -> _Swing | None:
-    """The swing between two frames as far as the finest detail shows it too; None where too little tells.
-
-    Motion takes more the finer the detail. Where the finest that is told does not show it, something else took it:
-    the zeros of a disc over streaks, or the ripples of a simulated one.
-    """
-    seen, telling = _telling(own - other, _MOST_LOST)
-    whole = _swing_of(own, other, seen & telling[..., None])
-    told = telling.sum(axis=0) * _STEEP**2
-    if whole is None or not told.any():
-        return None
-    begin = int(np.flatnonzero(np.cumsum(told[::-1])[::-1] >= _FINEST * told.sum()).max())
-    fine = _swing_of(own, other, seen & telling[..., None] & (np.arange(len(told)) >= begin)[None, :, None])
-    if fine is None:
-        return None
-    first, second = ((float(part[0]), float(part[1])) for part in (whole.parts, fine.parts))
-    return _Swing(np.array(least_between(first, second)), np.hypot(whole.unsure, fine.unsure))
-
-
-def _swing_of(own: Floats, other: Floats, used: NDArray[np.bool_]) -> _Swing | None:
-    """The swing of all tiles together, each by what it tells; None where too few do."""
-    weight = used.astype(float)
-    clipped = np.clip(_about_mean(own - other, weight), -_MOST_SWING, _MOST_SWING)
-    normal, right = _equations(clipped, weight, _STEEP)
-    holds = np.linalg.eigvalsh(normal)[:, 0]
-    tell = holds > 1e-6
-    if tell.sum() < _LEAST_TILES:
-        return None
-    good = holds >= np.quantile(holds[tell], 0.2)
-    if good.sum() < _LEAST_TILES:
-        return None
-    # What a tile shows swings by itself where it holds a post or a wire, and these come into focus and go.
-    at_all, has = _equations(_about_mean(0.5 * (own + other), weight), weight, np.ones(len(_MIDDLES)))
-    streaks = np.hypot(*np.linalg.solve(at_all[good] + 1e-6 * np.eye(2), has[good][..., None])[..., 0].T)
-    trust = (1.0 + (streaks / _STREAKS) ** 2) ** -2
-    return _joined(trust[:, None, None] * normal[good], trust[:, None] * right[good])
-
-
-def _equations(values: Floats, weight: Floats, steep: Floats) -> tuple[Floats, Floats]:
-    """Of every tile the normal equations (tiles, 2, 2) and right sides (tiles, 2) of its swing with 2θ."""
-    waves = np.stack([_about_mean(np.broadcast_to(wave, weight.shape), weight) * steep[:, None] for wave in _WAVES])
-    normal = np.einsum("itrs,jtrs,trs->tij", waves, waves, weight)
-    return normal, np.einsum("itrs,trs,trs->ti", waves, values, weight)
-
-
-def _about_mean(values: Floats, weight: Floats) -> Floats:
-    """Values (tiles, rings, directions) less the mean of their ring; nought where there are none."""
-    values = np.where(np.isfinite(values), values, 0.0)
-    total = np.maximum(weight.sum(axis=2, keepdims=True), 1.0)
-    found: Floats = values - (weight * values).sum(axis=2, keepdims=True) / total
-    return found
-
-
-def _joined(normal: Floats, right: Floats) -> _Swing:
-    """One answer of many tiles' normal equations (tiles, 2, 2) and right sides (tiles, 2), by Huber's weights."""
-    each = np.linalg.solve(normal, right[..., None])[..., 0]
-    found = np.median(each, axis=0)
-    for _ in range(30):
-        away = each - found
-        size = np.sqrt(np.einsum("ti,tij,tj->t", away, normal, away))
-        weight = 1.0 / np.maximum(size / (np.median(size) + 1e-9), 1.0)
-        whole = np.einsum("t,tij->ij", weight, normal)
-        before, found = found, np.linalg.solve(whole, np.einsum("t,tij,tj->i", weight, normal, each))
-        if np.hypot(*(found - before)) < 1e-4:
-            break
-    pulls = weight[:, None] * np.einsum("tij,tj->ti", normal, each - found)
-    back = np.linalg.inv(whole)
-    return _Swing(found, np.sqrt(np.diag(back @ (pulls.T @ pulls) @ back)))
 
 
 def _fitted(powers: Sequence[Floats], rest: Sequence[int], n: int, usual: Floats) -> tuple[float, Shaken]:
@@ -339,8 +260,8 @@ def _fitted(powers: Sequence[Floats], rest: Sequence[int], n: int, usual: Floats
         lost = powers[rest[n]] - powers[rest[k]]
         if len(beside) == 1:
             # With a neighbour on either side the usual swing cancels by itself.
-            lost = lost + (1.0 if k < n else -1.0) * _STEEP[:, None] * (usual @ _WAVES)
-        seen, telling = _telling(lost, _MOST_LOST_SHAKEN)
+            lost = lost + (1.0 if k < n else -1.0) * STEEP[:, None] * (usual @ WAVES)
+        seen, telling = told_by(lost, _MOST_LOST_SHAKEN)
         ring = np.nonzero(telling)[1]
         groups.append((np.where(seen, lost, 0.0)[telling], seen[telling].astype(float), ring))
 
@@ -369,7 +290,7 @@ def _fitted(powers: Sequence[Floats], rest: Sequence[int], n: int, usual: Floats
 def _motion(length: float, direction: float) -> Floats:
     """Log of what an even motion leaves, shape (rings, directions), each direction by thirds of its sector."""
     theta = (np.arange(3 * SECTORS) + 0.5) * 180.0 / (3 * SECTORS)
-    along = _MIDDLES[:, None] * length * np.cos(np.radians(theta - direction))
-    left = (np.sinc(along) ** 2).reshape(len(_MIDDLES), SECTORS, 3).mean(axis=2)
+    along = MIDDLES[:, None] * length * np.cos(np.radians(theta - direction))
+    left = (np.sinc(along) ** 2).reshape(len(MIDDLES), SECTORS, 3).mean(axis=2)
     found: Floats = np.log(np.maximum(left, _FLOOR))
     return found

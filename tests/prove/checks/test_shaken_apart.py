@@ -1,0 +1,75 @@
+"""Who of frames that look apart was shaken, by swings planted between them."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+import pytest
+
+from verispect.prove.checks.shaken_apart import Apart, shaken_apart
+from verispect.prove.checks.swing import Swing
+
+# A grid of two by three: frames whose pictures overlap.
+BESIDE = [(0, 1), (1, 2), (3, 4), (4, 5), (0, 3), (1, 4), (2, 5), (0, 4), (1, 3), (1, 5), (2, 4)]
+CELLS = {k: k for k in range(6)}
+
+
+def loss(length: float, direction_deg: float) -> np.ndarray:
+    """What a motion takes at a fifth of a cycle a pixel: half of (π f L)²/3, along cosine and sine of 2θ."""
+    twice = np.radians(2.0 * direction_deg)
+    return -((np.pi * 0.2 * length) ** 2) / 6.0 * np.array([np.cos(twice), np.sin(twice)])
+
+
+def pairs(shakes: dict[int, tuple[float, float]], seed: int = 0, places: int = 60, **defocus: float) -> list[Apart]:
+    """Swings as they would be measured, off by chance; frames `f0`, `f1` and so on focused elsewhere by so much."""
+    rng = np.random.default_rng(seed)
+    of = {k: loss(*shakes[k]) if k in shakes else np.zeros(2) for k in CELLS}
+    even = {k: -float(np.hypot(*of[k])) + defocus.get(f"f{k}", 0.0) for k in CELLS}
+    return [
+        Apart(a, b, Swing(of[a] - of[b] + rng.normal(0.0, 0.04, 2), np.full(2, 0.03), even[a] - even[b], places))
+        for a, b in BESIDE
+    ]
+
+
+@pytest.mark.parametrize("seed", range(5))
+@pytest.mark.parametrize("shaken", [0, 1, 5])
+def test_one_is_told_with_length_and_direction(shaken: int, seed: int) -> None:
+    found = shaken_apart(pairs({shaken: (4.0, 130.0)}, seed), CELLS)
+    assert set(found) == {shaken}
+    assert found[shaken].length_px == pytest.approx(4.0, rel=0.15)
+    assert found[shaken].direction_deg == pytest.approx(130.0, abs=6.0)
+
+
+@pytest.mark.parametrize("both", list(itertools.combinations(range(6), 2)))
+def test_two_of_six_are_told_and_nobody_else(both: tuple[int, int]) -> None:
+    found = shaken_apart(pairs({both[0]: (4.0, 20.0), both[1]: (6.0, 75.0)}), CELLS)
+    assert set(found) <= set(both)
+    # The corner that lies by two frames of which one was shaken has one witness left.
+    assert len(found) == 2 or {0, 3} & set(both) or {2, 5} & set(both)
+
+
+def test_good_frames_are_not_accused() -> None:
+    for seed in range(40):
+        assert shaken_apart(pairs({}, seed), CELLS) == {}
+
+
+def test_what_gained_detail_was_not_shaken() -> None:
+    """A frame focused where its neighbours are not swings against them all, as one shaken across would; it gained."""
+    shaken = pairs({4: (4.0, 10.0)})
+    sharper = pairs({4: (4.0, 10.0)}, f4=3.0)
+    assert set(shaken_apart(shaken, CELLS)) == {4}
+    assert shaken_apart(sharper, CELLS) == {}
+
+
+def test_frames_of_one_cell_are_one_witness() -> None:
+    two_cells = {0: 0, 1: 1, 2: 1, 3: 1, 4: 1, 5: 1}
+    told = [pair for pair in pairs({0: (5.0, 40.0)}) if 0 in (pair.first, pair.second)]
+    assert set(shaken_apart(told, CELLS)) == {0}
+    assert shaken_apart(told, two_cells) == {}
+
+
+def test_few_places_take_a_greater_shake() -> None:
+    assert shaken_apart(pairs({1: (2.5, 60.0)}, places=12), CELLS) == {}
+    assert set(shaken_apart(pairs({1: (6.0, 60.0)}, places=12), CELLS)) == {1}
+    assert shaken_apart(pairs({1: (6.0, 60.0)}, places=3), CELLS) == {}
