@@ -205,10 +205,9 @@ def _accused(n: int, rest: Sequence[int], swings: dict[tuple[int, int], Swing | 
         away = swing.parts - usual
         losses.append(away if k == n - 1 else -away)
         scales.append(np.hypot(spread, swing.unsure))
-    if len(losses) == 2 and any(gaps):
-        # Across the place of an accused frame little is known of what is usual.
-        kept = [k for k in (0, 1) if not gaps[k]]
-        losses, scales, gaps = [losses[k] for k in kept], [scales[k] for k in kept], [False for _ in kept]
+    if len(losses) == 2:
+        # Across the place of an accused frame less is known of what is usual.
+        scales = [(_ACROSS if gap else 1.0) * scale for scale, gap in zip(scales, gaps, strict=True)]
     at_end = len(losses) == 1
     is_last = n in (0, len(rest) - 1)
     if not losses or (at_end and (not others or (gaps[0] and not is_last))):
