@@ -98,6 +98,23 @@ def test_paving_laid_over_itself_a_few_slabs_on_accuses_nobody() -> None:
     assert [k for k in (3, 4, 5) if abs(grown[k]) > 1e-3 and growth_agreed(pairs, grown, k)] == [3]
 
 
+def test_frames_that_only_unsure_pairs_join_to_the_rest_did_not_grow_together() -> None:
+    """Of nine frames three were out of focus for the others: what little overlapped had all three 0.8 % smaller."""
+    far = {5, 7, 8}
+    beside = ((0, 1), (1, 2), (0, 3), (3, 4), (1, 4), (3, 6), (4, 6), (5, 7), (5, 8), (7, 8))
+    sure = [Pair(a, b, 0.3, 0.9, np.zeros(3), 0.2) for a, b in beside]
+    told = [Pair(a, b, 0.3, 0.45, np.zeros(3), 1.0, -0.008 * ((b in far) - (a in far)))
+            for a, b in ((1, 5), (2, 5), (4, 7), (6, 7))]  # fmt: skip
+    grown = growths([*sure, *told], 9)
+    assert grown[sorted(far)].max() < -0.007
+    assert not any(growth_agreed([*sure, *told], grown, k) for k in far)
+    # Where pairs that are sure tell of it, of one of them alone, it is told.
+    clear = [replace(pair, growth=-0.008 * ((pair.b == 7) - (pair.a == 7))) for pair in sure]
+    joined = [Pair(a, b, 0.3, 0.9, np.zeros(3), 0.2, -0.008 * (b == 7)) for a, b in ((1, 5), (4, 7), (6, 7))]
+    grown = growths([*clear, *joined], 9)
+    assert [k for k in range(9) if abs(grown[k]) > 0.002 and growth_agreed([*clear, *joined], grown, k)] == [7]
+
+
 def test_light_that_focus_takes_in_a_grid_is_no_exposures_fault(tmp_path: Path) -> None:
     """Frames of one time: what is focused at a metre loses 0.25 stops against what is far, as (1 + m)² has it."""
     lens = a_lens(85.0, f_numbers=[11, 11], tilt_deg=0, closest_m=0.5)

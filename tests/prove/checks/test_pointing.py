@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from itertools import combinations
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+from tests.prove.join.test_canvas import PIXELS, view
+from tests.prove.join.test_pointing import exact_pairs, tangled
 from verispect.files.run_file import read_run
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
+from verispect.prove.checks import pointing as checks_pointing
 from verispect.prove.checks.pointing import Looked, moved_words, words
+from verispect.prove.join.pointing import Pair
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
 from verispect.rehearse.pupil_views import Quality
@@ -90,3 +95,35 @@ def test_half_a_grid_that_was_pushed_is_not_what_is_usual() -> None:
     shifts = rng.normal(0.0, 0.2, (10, 2))
     shifts[5:] += np.array([6.0, 0.0])
     assert looked(shifts).odd().tolist() == [False] * 5 + [True] * 5
+
+
+@pytest.mark.parametrize(("residual_px", "told"), [(0.1, True), (0.5, False), (np.inf, True)])
+def test_a_place_known_from_blurred_overlaps_alone_is_told_from_further_off(residual_px: float, told: bool) -> None:
+    """Where all of a frame's overlaps are out of focus, half a pixel aside accused it; two pixels do still."""
+    found = looked(np.array([[0.0, 0.0], [0.0, 0.01], [0.58, 0.0], [0.01, 0.0], [0.0, 0.02], [0.01, 0.01]]))
+    pairs = [Pair(a, b, 0.4, 0.9, np.zeros(3), residual_px if 2 in (a, b) else 0.1) for a, b in found.rests]
+    assert replace(found, pairs=pairs).odd().tolist() == [False, False, told, False, False, False]
+    pushed = replace(found, pairs=pairs, shifts=4.0 * found.shifts)
+    assert pushed.odd()[2]
+
+
+def test_frames_that_only_unsure_pairs_join_to_others_are_told_against_one_another(monkeypatch) -> None:
+    """Three frames far out of focus for the others lay five pixels aside of them, on good frames."""
+    planned = [view(b, p) for p in (-6, 6) for b in (-20, 0, 20)]
+    vectors = np.radians([[0.0, 0.0, 0.0]] * 3 + [[0.0, 0.6, 0.0]] * 2 + [[0.0, 0.8, 0.0]])
+    pairs = exact_pairs(planned, tangled(planned, vectors))
+    unsure = [replace(pair, correlation=0.4) if (pair.a < 3) != (pair.b < 3) else pair for pair in pairs]
+    grey = np.zeros(PIXELS[::-1], np.float32)
+
+    def shifts(pairs) -> np.ndarray:
+        monkeypatch.setattr(checks_pointing, "with_bend", lambda views, *_: (views, [grey] * 6, pairs))
+        found = checks_pointing.looked(
+            planned, [grey] * 6, [np.zeros((*grey.shape, 3), np.float32)] * 6, PIXELS,
+            is_cancelled=lambda: False, progress=lambda _: None,
+        )  # fmt: skip
+        return np.hypot(*found.shifts.T)
+
+    assert shifts(pairs)[3:5].min() > 3.0
+    alone = shifts(unsure)
+    assert alone[:5].max() < 0.3
+    assert alone[5] > 0.5

@@ -13,7 +13,7 @@ from verispect.optics.types import Floats
 from verispect.prove.expected import View
 from verispect.prove.join.bend import straightened, with_bend
 from verispect.prove.join.gains import gains_of
-from verispect.prove.join.pointing import Pair, corrected, disagreement_px, pairs_of, turn_between
+from verispect.prove.join.pointing import Pair, corrected, disagreement_px, pairs_of, surely_joined, turn_between
 
 Grey = NDArray[np.float32]
 # Below this a frame of a grid is where it was planned; beyond, where it stands out from how well the others sit.
@@ -21,6 +21,8 @@ LEAST_PX, _TIMES_USUAL, _JUMP = 0.5, 4.5, 6.0
 # Where half of a grid was pushed two in five pairs lie on the same side: the third part that is least is what is
 # usual. Of heads that err evenly by chance one grid of four frames in 150 has a frame beyond, of six in 500.
 _USUAL = 0.33
+# Parts of two frames that lie so far apart once laid over one another, pixels, make it unsure by such a share.
+_SCATTER_PX, _OF_SCATTER = 0.4, 0.7
 
 
 @dataclass(frozen=True)
@@ -51,8 +53,18 @@ class Looked:
             _agreed([rest for pair, rest in self.rests.items() if k in pair], own)
             for k, own in enumerate(size.tolist())
         ]
-        found: NDArray[np.bool_] = self.joined & (size > max(LEAST_PX, _TIMES_USUAL * usual)) & np.array(agreed)
+        limit = max(LEAST_PX, _TIMES_USUAL * usual) + np.array([self._unsure_px(k) for k in range(len(size))])
+        found: NDArray[np.bool_] = self.joined & (size > limit) & np.array(agreed)
         return found
+
+    def _unsure_px(self, k: int) -> float:
+        """How far off the place of a frame may be that is out of focus where it overlaps: by its second best pair."""
+        left = sorted(
+            pair.residual_px
+            for pair in self.pairs
+            if pair.trusted and k in (pair.a, pair.b) and math.isfinite(pair.residual_px)
+        )
+        return _OF_SCATTER * left[1] if len(left) > 1 and left[1] > _SCATTER_PX else 0.0
 
 
 def looked(
@@ -79,9 +91,11 @@ def looked(
 
     bent, straight, pairs = with_bend(views, greys, pixels, pairs_between)
     found = corrected(bent, pairs)
-    # In the world, so that a turn that all share falls out.
+    # In the world, so that a turn that all share falls out; and what only unsure pairs join tells nothing of another.
     world = np.array([v.rotation.T @ turn_between(f, v) for v, f in zip(views, found, strict=True)])
-    world -= _first_stay(world, float(np.median([view.scale_px for view in views])))
+    scale_px = float(np.median([view.scale_px for view in views]))
+    for together in {frozenset(surely_joined(pairs, k)) for k in range(len(views))}:
+        world[sorted(together)] -= _first_stay(world[sorted(together)], scale_px)
     own = np.array([view.rotation @ turn for view, turn in zip(views, world, strict=True)])
     scale = np.array([view.scale_px for view in views])
     # Turned by a about right, up and forward, the middle moves right by a_up and down by a_right.

@@ -38,6 +38,8 @@ _LEAST_ALIKE, _WELL_PX = 0.35, 0.5
 # Of pairs that weigh less nothing is told but where a frame may look: far out of focus, what they show lies a few
 # pixels aside, and larger or smaller, as a whole.
 _SURE = 0.1
+# And so much where nothing else tells of it.
+_SURE_ALONE = 0.2
 # A pair that asks for more than so many priors is not believed by itself; others bear it out within so many pixels,
 # or such a share of what it asks for.
 _MOST_PRIORS, _ALIKE_PX, _ALIKE_SHARE = 8.0, 2.0, 0.05
@@ -195,17 +197,32 @@ def growths(pairs: Sequence[Pair], count: int) -> Floats:
 def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
     """Whether two neighbours of a frame at least, or its only one, have it grown by about as much as was found.
 
-    Of two frames that are joined to nothing else none can tell which it is.
+    Of two frames that are joined to nothing else none can tell which it is; and frames that only what is unsure joins
+    to the rest may all have grown by that.
     """
-    told, beside = [], set()
+    told, beside, weights = [], set(), []
     for pair in pairs:
         if pair.sure and number in (pair.a, pair.b):
             told.append(grown[pair.a] + pair.growth if pair.b == number else grown[pair.b] - pair.growth)
             beside.add(pair.a + pair.b - number)
+            weights.append(pair.weight)
     if not any(pair.sure and number not in (pair.a, pair.b) and beside & {pair.a, pair.b} for pair in pairs):
         return False
-    near = sum(abs(one - grown[number]) < max(0.25 * abs(grown[number]), 3.0 * _GROWTH_NOISE) for one in told)
-    return bool(near >= min(2, len(told)) and near > 0)
+    enough = max(0.25 * abs(grown[number]), 3.0 * _GROWTH_NOISE)
+    among = [grown[k] for k in surely_joined(pairs, number)]
+    if abs(grown[number] - np.median(among)) < enough:
+        return False
+    near = sum(abs(one - grown[number]) < enough for one in told)
+    return bool(near >= 2 or (near == len(told) and max(weights) >= _SURE_ALONE))
+
+
+def surely_joined(pairs: Sequence[Pair], number: int) -> set[int]:
+    """A frame and all that sure pairs join it to, through others too."""
+    found, fresh = set[int](), {number}
+    while fresh:
+        found |= fresh
+        fresh = {k for pair in pairs if pair.sure and found & {pair.a, pair.b} for k in (pair.a, pair.b)} - found
+    return found
 
 
 def _vector(rotation: Floats) -> Floats:
