@@ -112,7 +112,7 @@ def test_frames_that_only_unsure_pairs_join_to_others_are_told_against_one_anoth
     planned = [view(b, p) for p in (-6, 6) for b in (-20, 0, 20)]
     vectors = np.radians([[0.0, 0.0, 0.0]] * 3 + [[0.0, 0.6, 0.0]] * 2 + [[0.0, 0.8, 0.0]])
     pairs = exact_pairs(planned, tangled(planned, vectors))
-    unsure = [replace(pair, correlation=0.4) if (pair.a < 3) != (pair.b < 3) else pair for pair in pairs]
+    unsure = [replace(pair, correlation=0.53) if (pair.a < 3) != (pair.b < 3) else pair for pair in pairs]
     grey = np.zeros(PIXELS[::-1], np.float32)
 
     def shifts(pairs) -> np.ndarray:
