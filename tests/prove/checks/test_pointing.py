@@ -127,3 +127,5 @@ def test_frames_that_only_unsure_pairs_join_to_others_are_told_against_one_anoth
     alone = shifts(unsure)
     assert alone[:5].max() < 0.3
     assert alone[5] > 0.5
+    # A frame that nothing sure joins to any other is where it was planned, for all that is known.
+    assert shifts([pair for pair in pairs if 5 not in (pair.a, pair.b)])[5] == 0.0

@@ -120,6 +120,8 @@ def _first_stay(turns: Floats, scale_px: float) -> Floats:
 
     A head that was pushed half-way through is out of place from there on, not before.
     """
+    if len(turns) == 1:
+        return np.array(turns[0])
     steps = np.linalg.norm(np.diff(turns, axis=0), axis=1) * scale_px
     jumps = np.flatnonzero(steps > max(LEAST_PX, _JUMP * float(np.median(steps)))) + 1
     starts, ends = [0, *jumps.tolist()], [*jumps.tolist(), len(turns)]
