@@ -319,7 +319,8 @@ def _shaken(
             k = in_order[number]
             told.setdefault(k, (shaken, evidence.reads[k].sectors_divide))
     for k, (shaken, divide) in sorted(told.items()):
-        if reports[k].without("knock", "motion"):
+        # A frame that was focused elsewhere shows posts that no other does.
+        if reports[k].without("knock", "motion", "missed-focus"):
             motion_fault(reports[k], shaken.length_px * divide, shaken.direction_deg)
 
 

@@ -94,8 +94,11 @@ def looked(
     # In the world, so that a turn that all share falls out; and what only unsure pairs join tells nothing of another.
     world = np.array([v.rotation.T @ turn_between(f, v) for v, f in zip(views, found, strict=True)])
     scale_px = float(np.median([view.scale_px for view in views]))
-    for together in {frozenset(surely_joined(pairs, k)) for k in range(len(views))}:
-        world[sorted(together)] -= _first_stay(world[sorted(together)], scale_px)
+    left = set(range(len(views)))
+    while left:
+        together = sorted(surely_joined(pairs, min(left)))
+        left -= set(together)
+        world[together] -= _first_stay(world[together], scale_px)
     own = np.array([view.rotation @ turn for view, turn in zip(views, world, strict=True)])
     scale = np.array([view.scale_px for view in views])
     # Turned by a about right, up and forward, the middle moves right by a_up and down by a_right.
