@@ -106,14 +106,16 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
                 Fault("exposure", float(off[number]), says,
                       "take it again with the others' exposure; joining evens out what is not clipped")
             )  # fmt: skip
+    divide = evidence.reads[planned[0]].divide
     if is_planned:
+        odd = found.odd(divide)
         pushed = [
             number for number, k in enumerate(planned)
-            if found.joined[number] and found.odd()[number] and not missed[number] and reports[k].without("knock")
+            if found.joined[number] and odd[number] and not missed[number] and reports[k].without("knock")
         ]  # fmt: skip
         _knocks(pushed, planned, found, reports)
     compressed = any(is_compressed(evidence.frames[k]) for cell in cells for k in cell)
-    divide, grain = evidence.reads[planned[0]].divide, _GRAIN if compressed else 0.0
+    grain = _GRAIN if compressed else 0.0
     seen, apart = [], []
 
     def held_between(pair: Pair) -> tuple[_Seen, Apart | None] | None:

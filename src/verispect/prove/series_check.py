@@ -17,7 +17,7 @@ from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.align.turned import turn_of, turned_picture
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import Moved, moved_in
-from verispect.prove.checks.pointing import moved_words
+from verispect.prove.checks.pointing import moved_words, unsure_px
 from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, step_mm
 from verispect.prove.checks.shaken import above_noise, shaken_in
 from verispect.prove.evidence import Evidence, is_compressed
@@ -28,9 +28,6 @@ from verispect.prove.report import Fault, FrameReport, motion_fault
 
 # From these on something is a fault: pixels, stops, stops of colour, log of light.
 KNOCK_PX, EXPOSURE_STOPS, WHITE_STOPS, MOVED = 0.3, 0.08, 0.1, 0.12
-# Parts of two frames that lie so far apart once laid over one another make it unsure by such a share of the rest;
-# pixels they are looked at in.
-_SCATTER_PX, _OF_SCATTER = 0.4, 0.7
 # Fewer frames tell no drift from a knock; without a plan it is at most so much from one frame to the next, pixels.
 _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
 # A rail looks aside by this at the most, five degrees.
@@ -74,7 +71,7 @@ class SeriesCheck:
             scatter = np.array([_scatter_px(motion) for motion in motions]) / reach
             compare_sizes(self.evidence, self.reports, used, np.array(scales), np.array(expected_scales), scatter)
         divide = self.reads[used[0]].divide
-        unsure = np.array([0.0, *(_unsure_px(motion, divide) for motion in motions)])
+        unsure = np.array([0.0, *(unsure_px(_scatter_px(motion), divide) for motion in motions)])
         places = self._past_the_odd(used, np.array(offsets), middle)
         self._place(used, places, np.array(scales), unsure, unsteady=unsteady)
         self._brightness(used, lights, np.array(scales))
@@ -427,15 +424,6 @@ def _reference(offsets: Floats, stays: Sequence[tuple[int, int]]) -> Floats:
 def _scatter_px(motion: Motion) -> float:
     """How far parts of two frames lie apart once laid over one another; 0 where none tells."""
     return motion.residual_px if math.isfinite(motion.residual_px) else 0.0
-
-
-def _unsure_px(motion: Motion, divide: int) -> float:
-    """How much farther a frame must lie to be off where its parts do not agree how far it does, pixels.
-
-    Of two frames of which all is far out of focus parts lie up to two of the pixels apart that they are looked at in,
-    `divide` of the frame's each; in ordinary ones a tenth.
-    """
-    return _OF_SCATTER * max(_scatter_px(motion) - _SCATTER_PX * divide, 0.0)
 
 
 def _knock_words(moved: str, used: Sequence[int], stay: tuple[int, int], frames: Sequence[Frame]) -> tuple[str, str]:

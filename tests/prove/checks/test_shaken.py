@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 import pytest
 
+from tests.prove.checks.test_swing import moved_as
 from verispect.prove.checks import shaken as checks_shaken
 from verispect.prove.checks.shaken import Shaken, above_noise, powers_in, shaken_in
 from verispect.prove.checks.swing import Swing
@@ -31,17 +32,6 @@ def disc(picture: np.ndarray, diameter: float) -> np.ndarray:
     return cv2.filter2D(picture, -1, kernel / kernel.sum(), borderType=cv2.BORDER_REFLECT)
 
 
-def shaken(picture: np.ndarray, length: float, direction_deg: float) -> np.ndarray:
-    """An even motion along a direction clockwise from the horizontal."""
-    c, s = np.cos(np.radians(direction_deg)), np.sin(np.radians(direction_deg))
-    made = np.zeros_like(picture)
-    steps = np.linspace(-0.5, 0.5, 41) * length
-    for step in steps:
-        shift = np.float32([[1, 0, step * c], [0, 1, step * s]])
-        made += cv2.warpAffine(picture, shift, SIZE, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
-    return made / len(steps)
-
-
 def series(shake: tuple[int, float, float] | None = None, *, posts: bool = True) -> list[np.ndarray]:
     """Five frames from near to far: posts sharp in the first, what stands behind them in the last."""
     wall, near = texture(3), texture(4)
@@ -53,7 +43,7 @@ def series(shake: tuple[int, float, float] | None = None, *, posts: bool = True)
         cover = disc(standing, 1.0 + 2.0 * k)
         frame = disc(near * standing, 1.0 + 2.0 * k) + disc(wall, 9.0 - 2.0 * k) * (1.0 - cover)
         if shake is not None and shake[0] == k:
-            frame = shaken(frame, *shake[1:])
+            frame = moved_as(frame, *shake[1:])
         frames.append((frame + rng.normal(0.0, 0.002, frame.shape)).astype(np.float32))
     return frames
 

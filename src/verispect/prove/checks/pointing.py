@@ -21,7 +21,8 @@ LEAST_PX, _TIMES_USUAL, _JUMP = 0.5, 4.5, 6.0
 # Where half of a grid was pushed two in five pairs lie on the same side: the third part that is least is what is
 # usual. Of heads that err evenly by chance one grid of four frames in 150 has a frame beyond, of six in 500.
 _USUAL = 0.33
-# Parts of two frames that lie so far apart once laid over one another, pixels, make it unsure by such a share.
+# Parts of two frames that lie so far apart once laid over one another make it unsure by such a share of the rest;
+# pixels they are looked at in.
 _SCATTER_PX, _OF_SCATTER = 0.4, 0.7
 
 
@@ -42,8 +43,8 @@ class Looked:
     rests: Mapping[tuple[int, int], float]
     straight: Sequence[Grey]
 
-    def odd(self) -> NDArray[np.bool_]:
-        """Which frames stand out."""
+    def odd(self, divide: int = 1) -> NDArray[np.bool_]:
+        """Which frames stand out, looked at in pixels of which each is `divide` of the frame's."""
         size = np.hypot(self.shifts[:, 0], self.shifts[:, 1])
         # By how any two differ: half a grid that was pushed is not what is usual, and few steps tell little.
         first, second = np.triu_indices(len(self.shifts), 1)
@@ -53,18 +54,27 @@ class Looked:
             _agreed([rest for pair, rest in self.rests.items() if k in pair], own)
             for k, own in enumerate(size.tolist())
         ]
-        limit = max(LEAST_PX, _TIMES_USUAL * usual) + np.array([self._unsure_px(k) for k in range(len(size))])
+        limit = max(LEAST_PX, _TIMES_USUAL * usual) + np.array([self._unsure_px(k, divide) for k in range(len(size))])
         found: NDArray[np.bool_] = self.joined & (size > limit) & np.array(agreed)
         return found
 
-    def _unsure_px(self, k: int) -> float:
-        """How far off the place of a frame may be that is out of focus where it overlaps: by its second best pair."""
-        left = sorted(
+    def _unsure_px(self, k: int, divide: int) -> float:
+        """How far off the place of a frame may be that is out of focus where it overlaps, pixels."""
+        scatter = [
             pair.residual_px
             for pair in self.pairs
             if pair.trusted and k in (pair.a, pair.b) and math.isfinite(pair.residual_px)
-        )
-        return _OF_SCATTER * left[1] if len(left) > 1 and left[1] > _SCATTER_PX else 0.0
+        ]
+        return unsure_px(float(np.median(scatter)), divide) if scatter else 0.0
+
+
+def unsure_px(scatter_px: float, divide: int) -> float:
+    """How much farther a frame must lie to be off where its parts do not agree how far it does, pixels.
+
+    Of two frames of which all is far out of focus parts lie up to two of the pixels apart that they are looked at in,
+    `divide` of the frame's each; in ordinary ones a tenth.
+    """
+    return _OF_SCATTER * max(scatter_px - _SCATTER_PX * divide, 0.0)
 
 
 def looked(
