@@ -15,7 +15,7 @@ from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
 from verispect.prove.checks.pointing import unsure_px
 from verispect.prove.report import FrameReport, Report
-from verispect.prove.series_check import SeriesCheck, _scatter_px
+from verispect.prove.series_check import SeriesCheck
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
 from verispect.rig.rehearsed_run import Writing, rehearse_to
@@ -120,7 +120,7 @@ def test_a_small_knock_is_told_where_parts_of_frames_agree_how_far_they_lie(
     )  # fmt: skip
     offsets = np.zeros((5, 3))
     offsets[2] = (0.4, 0.3, 0.0)
-    unsure = np.array([0.0, 0.0, *[unsure_px(_scatter_px(Motion(np.eye(3), 0.95, scatter_px)), 1)] * 2, 0.0])
+    unsure = np.array([0.0, 0.0, *[unsure_px(scatter_px, 1)] * 2, 0.0])
     SeriesCheck(evidence, reports)._place(list(range(5)), offsets, np.zeros(5), unsure, unsteady=False)
     assert {k for k, report in enumerate(reports) if report.faults} == told
     # Looked at four times smaller a scatter of 1.4 pixels is not much.

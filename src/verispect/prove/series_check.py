@@ -71,7 +71,7 @@ class SeriesCheck:
             scatter = np.array([_scatter_px(motion) for motion in motions]) / reach
             compare_sizes(self.evidence, self.reports, used, np.array(scales), np.array(expected_scales), scatter)
         divide = self.reads[used[0]].divide
-        unsure = np.array([0.0, *(unsure_px(_scatter_px(motion), divide) for motion in motions)])
+        unsure = np.array([0.0, *(unsure_px(motion.residual_px, divide) for motion in motions)])
         places = self._past_the_odd(used, np.array(offsets), middle)
         self._place(used, places, np.array(scales), unsure, unsteady=unsteady)
         self._brightness(used, lights, np.array(scales))

@@ -72,9 +72,9 @@ def unsure_px(scatter_px: float, divide: int) -> float:
     """How much farther a frame must lie to be off where its parts do not agree how far it does, pixels.
 
     Of two frames of which all is far out of focus parts lie up to two of the pixels apart that they are looked at in,
-    `divide` of the frame's each; in ordinary ones a tenth.
+    `divide` of the frame's each; in ordinary ones a tenth. Infinite where no part tells.
     """
-    return _OF_SCATTER * max(scatter_px - _SCATTER_PX * divide, 0.0)
+    return _OF_SCATTER * max(scatter_px - _SCATTER_PX * divide, 0.0) if math.isfinite(scatter_px) else 0.0
 
 
 def looked(
