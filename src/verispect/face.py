@@ -64,7 +64,7 @@ def merge(frames: Places, *, plan: Plan | None = None, method: str | None = None
             sensor_mm=None if plan is None else plan.sensor_mm,
             proof=proof,
         )
-    together.name_shots(found.frames)
+    together.name_shots(found)
     return found
 
 
@@ -86,9 +86,9 @@ def join(
             sensor_mm=sensor,
             basis=None if candidate is None else candidate.scene.pose.matrix,
             projection=projection,
-            merge_cell=lambda paths, planned: merged(paths, exposures=planned, sensor_mm=sensor).pixels,
+            merge_cell=lambda cell, planned: merged(cell, exposures=planned, sensor_mm=sensor).pixels,
         )
-    together.name_shots([*found.frames, *found.pairs])
+    together.name_shots(found, *found.pairs, *found.ghosts)
     return found
 
 

@@ -67,7 +67,7 @@ def run(given: Sequence[str]) -> int:
                 progress=say,
                 **_asked(candidate, happened),
             )
-        together.name_shots([*joined.frames, *joined.pairs, *joined.ghosts])
+        together.name_shots(joined, *joined.pairs, *joined.ghosts)
     except Cancelled:
         return STOPPED
     report = joined.report() | {"cropped": options.crop and not joined.on_disk}

@@ -87,7 +87,7 @@ def run(given: Sequence[str]) -> int:
                 from verispect.prove.merge.depth_points import depth_points, ply_of
 
                 write_atomically(options.ply, ply_of(depth_points(merged, candidate)))
-        together.name_shots(merged.frames)
+        together.name_shots(merged, *merged.ghosts)
     except Cancelled:
         return STOPPED
     depth_file = None

@@ -63,7 +63,7 @@ def run(given: Sequence[str]) -> int:
                 "nothing changes at row {row:g}, column {column:g}: it lies beside the picture or the frame, or is "
                 "of this frame already", row=row, column=column,
             )  # fmt: skip
-    first = described(sources[0].path)
+    first = sources[0].frame
     write_picture(
         options.out, work.pixels, shot=shot_of(first), icc=profile_of(first), orientation=first.orientation,
         force=options.force,

@@ -29,7 +29,7 @@ from verispect.prove.looked import Pointed
 from verispect.prove.merge.depth_points import depth_points, ply_of, why_no_distances
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.shots import shots_together
-from verispect.prove.merge.written import profile_of, shot_of
+from verispect.prove.merge.written import developed_words, profile_of, shot_of
 from verispect.prove.parting.by_hand import ByHand
 from verispect.prove.report import Report
 from verispect.prove.resources.recall import Recall
@@ -179,7 +179,7 @@ def merge_files(
             with contextlib.suppress(Cancelled):
                 if candidate is not None and why_no_distances(merged) is None:
                     points = ply_of(depth_points(merged, candidate, is_cancelled=is_cancelled))
-        together.name_shots(merged.frames)
+        together.name_shots(merged, *merged.ghosts)
     except Cancelled:
         return None
     rows, columns = merged.pixels.shape[:2]
@@ -225,12 +225,13 @@ def join_files(
                 progress=lambda share, _text: progress(share),
                 is_cancelled=is_cancelled,
             )
-            together.name_shots(joined.ghosts)
+            together.name_shots(joined, *joined.ghosts)
     except Cancelled:
         return None
     bend = bend_words(joined)
     return JoinedFile(
-        target, [*slide_words(joined.slide), *([] if bend is None else [bend]), *map(ghost_words, joined.ghosts)],
+        target, [*slide_words(joined.slide), *([] if bend is None else [bend]), *map(ghost_words, joined.ghosts),
+                 *developed_words(joined.developed)],
         None if joined.on_disk else joined.crop, joined.canvas.size,
     )  # fmt: skip
 

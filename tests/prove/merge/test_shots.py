@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
 
 import cv2
 import numpy as np
@@ -122,9 +123,11 @@ def test_a_grid_of_shots_is_joined_from_one_picture_for_each_place(small_grid: C
         kept = [read_coded(described(path)) for path in places]
         with shots_together(places, grid, None, tmp_path / "out.tif") as again:
             assert list(again.places) == list(places), "what was put together is not put together again"
-    told = [{"file": places[1].name, "evened_stops": [0.0]}, {"a": places[0].name, "b": places[2].name}]
-    together.name_shots(told)
-    assert told == [{"file": "frame-004.tif", "evened_stops": [0.0]}, {"a": "frame-001.tif", "b": "frame-007.tif"}]
+    found = SimpleNamespace(frames=[{"file": places[1].name, "evened_stops": [0.0]}], developed=None)
+    pair, ghost = {"a": places[0].name, "b": places[2].name}, {"moved_in": places[1].name}
+    together.name_shots(found, pair, ghost)
+    assert found.frames == [{"file": "frame-004.tif", "evened_stops": [0.0]}]
+    assert (pair, ghost) == ({"a": "frame-001.tif", "b": "frame-007.tif"}, {"moved_in": "frame-004.tif"})
     assert not places[0].exists(), "nothing is left beside the result"
     for number, pixels in enumerate(kept):
         alone = read_coded(described(tmp_path / "once" / f"frame-{number + 1:03d}.tif"))

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from verispect.errors import Cancelled, FileError
 from verispect.prove.align.motion import halvings
 from verispect.prove.intake import Coded, Frame, Kept, described, grey_linear, linear_of, read_kept, sixteen
+from verispect.prove.taken_in.read_alike import HowRead, how_read
 
 Progress = Callable[[float, str], None]
 _WORKING_PIXELS = 700_000
@@ -96,10 +97,10 @@ def merged_cells(
     return found
 
 
-def told_of(frames: Sequence[Frame]) -> list[tuple[str, int, int]]:
-    """Which very files: what was found of others, or of these before they changed, is not taken for theirs."""
-    stats = [(frame.path.resolve(), frame.path.stat()) for frame in frames]
-    return [(str(path), stat.st_size, stat.st_mtime_ns) for path, stat in stats]
+def told_of(frames: Sequence[Frame]) -> list[tuple[str, int, int, HowRead]]:
+    """Which very files, and how read: what was found of others, or before they changed, is not taken for theirs."""
+    stats = [(frame.path.resolve(), frame.path.stat(), how_read(frame)) for frame in frames]
+    return [(str(path), stat.st_size, stat.st_mtime_ns, how) for path, stat, how in stats]
 
 
 def _write(path: Path, pixels: Coded) -> None:

@@ -24,7 +24,7 @@ from verispect.plan.frames.exposure import Exposure
 from verispect.plan.scene.scene import Scene
 from verispect.prove.checks.parallax import Slide, shifts_of, slide_dict, slide_of
 from verispect.prove.expected import View, view_of
-from verispect.prove.intake import Coded, Frame, described, in_order
+from verispect.prove.intake import Coded, Frame, in_order
 from verispect.prove.join.bend import corner_tangent, straightened, with_bend
 from verispect.prove.join.canvas import Canvas, canvas_for
 from verispect.prove.join.crop import crop_of
@@ -36,9 +36,8 @@ from verispect.prove.join.painting import Painter
 from verispect.prove.join.placing import Placed, found_places
 from verispect.prove.join.pointing import Pair, corrected, pair_report, pairs_of
 from verispect.prove.resources.peak_memory import Held, begin_peak, peak_mb
-from verispect.prove.taken_in.developed import developed_alike, developed_dict
-from verispect.prove.taken_in.folders import frames_in
-from verispect.prove.taken_in.held import held_alike
+from verispect.prove.taken_in.developed import developed_dict
+from verispect.prove.taken_in.read_alike import read_alike
 
 Progress = Callable[[float, str], None]
 _PART_PX = 768
@@ -142,7 +141,7 @@ def join(
     projection: str | None = None,
     progress: Progress | None = None,
     is_cancelled: Callable[[], bool] | None = None,
-    merge_cell: Callable[[list[Path], list[Exposure] | None], Coded] | None = None,
+    merge_cell: Callable[[list[Frame], list[Exposure] | None], Coded] | None = None,
     room: Room | None = None,
 ) -> Joined:
     """Join frames of a grid.
@@ -179,7 +178,7 @@ def join(
         tell(share, text)
 
     stop = is_cancelled or (lambda: False)
-    frames = developed_alike(held_alike([described(path) for path in frames_in(places)], sensor_mm))
+    frames = read_alike(places, sensor_mm)
     if not as_given:
         frames = in_order(frames)
     if len({frame.pixels for frame in frames}) > 1:
@@ -201,7 +200,7 @@ def join(
         def merge_members(members: Sequence[int]) -> Coded:
             assert merge_cell is not None
             of_cell = None if exposures is None else [exposures[k] for k in members]
-            return merge_cell([frames[k].path for k in members], of_cell)
+            return merge_cell([frames[k] for k in members], of_cell)
 
         cells = placed.cells if merge_cell is not None else [[cell[0]] for cell in placed.cells]
         shown = merged_cells(frames, cells, merge_members, room.folder, say, stop)
@@ -332,7 +331,7 @@ def _on_disk(
     from verispect.prove.join.large import Work, paint_all
 
     work = Work(
-        room.folder.resolve(), painter, tuple(frame.path.resolve() for frame in shown),
+        room.folder.resolve(), painter, tuple(shown),
         room.memory_mb / (3.0 * max(1, room.jobs)),
     )  # fmt: skip
     work.begin()

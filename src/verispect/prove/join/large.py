@@ -25,7 +25,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.errors import Cancelled, FileError
-from verispect.prove.intake import described
+from verispect.prove.intake import Frame, described
 from verispect.prove.join.frames import FrameStore
 from verispect.prove.join.kept import (
     canvas_as_json,
@@ -37,6 +37,7 @@ from verispect.prove.join.kept import (
 )
 from verispect.prove.join.painting import Painter
 from verispect.prove.join.working_folder import PAINTED
+from verispect.prove.taken_in.read_alike import HowRead, how_read
 
 Progress = Callable[[float, str], None]
 PART_PX = 1024
@@ -53,7 +54,7 @@ class Work:
 
     folder: Path
     painter: Painter
-    files: tuple[Path, ...]
+    files: tuple[Frame, ...]
     budget_mb: float
 
     @property
@@ -132,7 +133,7 @@ def _as_json(work: Work) -> dict[str, Any]:
         "gains": work.painter.gains.tolist(),
         "ghosts": [ghost_as_json(ghost) for ghost in work.painter.ghosts],
         "pixels": list(work.painter.pixels),
-        "files": [str(path) for path in work.files],
+        "files": [[str(frame.path.resolve()), *how_read(frame)] for frame in work.files],
         "budget_mb": work.budget_mb,
     }
 
@@ -144,9 +145,12 @@ def _opened(folder: str, _written: int) -> tuple[Work, FrameStore]:
     views = tuple(view_from_json(view) for view in told["views"])
     ghosts = tuple(ghost_from_json(ghost) for ghost in told["ghosts"])
     painter = Painter(canvas_from_json(told["canvas"]), views, np.array(told["gains"], float), (wide, high), ghosts)
-    files = tuple(Path(path) for path in told["files"])
+    files = tuple(
+        HowRead(orientation, None if white is None else tuple(white)).of(described(Path(path)))
+        for path, orientation, white in told["files"]
+    )
     work = Work(Path(folder), painter, files, told["budget_mb"])
-    return work, FrameStore([described(path) for path in files], work.budget_mb)
+    return work, FrameStore(files, work.budget_mb)
 
 
 def paint_parts(folder: str, numbers: Sequence[int]) -> int:

@@ -11,7 +11,7 @@ from verispect.files.atomic import ready_for
 from verispect.files.large_picture import ZARR, write_large
 from verispect.files.picture_out import TIFF_SUFFIXES, not_over, suits, write_picture
 from verispect.plan.frames.exposure import Exposure
-from verispect.prove.intake import Coded
+from verispect.prove.intake import Coded, Frame
 from verispect.prove.join.grid import Joined, Room, join
 from verispect.prove.join.working_folder import working_folder
 from verispect.prove.merge.series import merge
@@ -70,8 +70,8 @@ def join_to(
     ready_for(out)
     suffix = out.suffix.lower()
 
-    def merge_cell(paths: list[Path], exposures: list[Exposure] | None) -> Coded:
-        return merge(paths, exposures=exposures, sensor_mm=sensor_mm, memory_mb=memory_mb).pixels
+    def merge_cell(cell: list[Frame], exposures: list[Exposure] | None) -> Coded:
+        return merge(cell, exposures=exposures, sensor_mm=sensor_mm, memory_mb=memory_mb).pixels
 
     with working_folder(out) as folder:
         room = Room(

@@ -24,7 +24,7 @@ from verispect.plan.frames.between import blur_per_defocus
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.expected import view_of
-from verispect.prove.intake import described, grey_linear, read_coded
+from verispect.prove.intake import grey_linear, read_coded
 from verispect.prove.merge.series import Merged
 from verispect.prove.softness.block_map import HALF, BlockNet
 from verispect.prove.softness.spectra import least_unsure_mm
@@ -97,10 +97,10 @@ def depth_points(
     pixels = (columns, rows)
     net = BlockNet(pixels, view_of(first, pixels, pitch), first.allowed_blur_mm / pitch, along=_ALONG)
     seen = {}
-    for k, path in enumerate(merged.files):
+    for k, frame in enumerate(merged.files):
         if is_cancelled():
             raise Cancelled
-        grey = grey_linear(read_coded(described(path)), 1)
+        grey = grey_linear(read_coded(frame), 1)
         seen[k] = net.kept(np.asarray(grey, np.float32), view_of(exposures[k], pixels, pitch))
     sharp_at, unsure, middle = net.sharp_at(replace(candidate, exposures=exposures), seen, pitch)
     places = np.argwhere(_with_detail(merged, merged.depth.shape))

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 
 from verispect.errors import FileError
 from verispect.optics.types import Floats
-from verispect.prove.intake import Coded, described, read_coded
+from verispect.prove.intake import Coded, Frame, described, read_coded
 from verispect.prove.merge.evened import evened
+from verispect.prove.taken_in.read_alike import HowRead
 
 # Of a stroke's radius: so wide its edge passes from the one into the other; and the least, in pixels.
 _SOFT_SHARE, _LEAST_SOFT_PX = 0.3, 2.0
@@ -48,6 +49,8 @@ class Source:
         Whether the merged picture is a part of what its frames show.
     white : tuple of float or None
         White balance with which raws were developed for it.
+    orientation : int or None
+        How it was held for it, by Exif's numbers; None as its file tells.
     """
 
     path: Path
@@ -55,6 +58,13 @@ class Source:
     stops: Floats
     of_cut: bool = False
     white: tuple[float, ...] | None = None
+    orientation: int | None = None
+
+    @property
+    def frame(self) -> Frame:
+        """To be read as it was for the merge."""
+        frame = described(self.path)
+        return HowRead(self.orientation or frame.orientation, self.white).of(frame)
 
 
 @dataclass(frozen=True)
@@ -172,7 +182,7 @@ class Retouch:
     def _frame(self, number: int) -> Coded:
         """A frame's pixels; the last one is kept, since strokes come from one frame after another."""
         if self._read is None or self._read[0] != number:
-            coded = read_coded(replace(described(self.sources[number].path), white=self.sources[number].white))
+            coded = read_coded(self.sources[number].frame)
             fits = np.array(coded.shape) - np.array(self.pixels.shape)
             if np.any(fits < 0 if self.sources[number].of_cut else fits != 0):
                 raise FileError(
@@ -208,6 +218,7 @@ def sources_of(report: dict[str, Any], folder: Path, *, name: str) -> list[Sourc
                 -np.asarray(frame.get("evened_stops", [0.0, 0.0, 0.0]), float).reshape(3),
                 of_cut=bool(report.get("cropped")),
                 white=white,
+                orientation=_orientation_of(frame),
             )
             for frame in report["frames"]
         ]
@@ -223,6 +234,16 @@ def sources_of(report: dict[str, Any], folder: Path, *, name: str) -> list[Sourc
                 "{path}: a frame of the merge that is not there; name the folder that has it", path=source.path
             )
     return found
+
+
+def _orientation_of(told: Mapping[str, Any]) -> int | None:
+    """As the report has it; None in one of an earlier version."""
+    found = told.get("orientation")
+    if found is None:
+        return None
+    if found not in range(1, 9):
+        raise ValueError(found)
+    return int(found)
 
 
 def _share_of(stroke: Stroke, box: Box) -> NDArray[np.float32]:

@@ -21,7 +21,7 @@ from verispect.plan.frames.exposure import Exposure
 from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings, motion_between
 from verispect.prove.expected import drawn_view
-from verispect.prove.intake import Coded, Frame, described, grey_linear, in_order, read_coded
+from verispect.prove.intake import Coded, Frame, grey_linear, in_order, read_coded
 from verispect.prove.merge.bands import bands_of, merged_in_bands
 from verispect.prove.merge.evened import evened, off_in_stops, small_light
 from verispect.prove.merge.ghosts import ghosts_in, leave_out
@@ -29,9 +29,8 @@ from verispect.prove.merge.pyramid import Level
 from verispect.prove.merge.unveil import Focusing
 from verispect.prove.parting.sets import is_dark
 from verispect.prove.resources.peak_memory import begin_peak, peak_mb
-from verispect.prove.taken_in.developed import developed_alike, developed_dict
-from verispect.prove.taken_in.folders import frames_in
-from verispect.prove.taken_in.held import held_alike
+from verispect.prove.taken_in.developed import developed_dict
+from verispect.prove.taken_in.read_alike import read_alike
 
 Progress = Callable[[float, str], None]
 _T = TypeVar("_T")
@@ -65,7 +64,7 @@ class Merged:
     ghosts: list[dict[str, Any]] = field(default_factory=list)
     unveiled: float = 0.0
     exposures: Sequence[Exposure] | None = None
-    files: Sequence[Path] = ()
+    files: Sequence[Frame] = ()
     developed: dict[str, Any] | None = None
 
     def report(self, depth_file: str | None) -> dict[str, Any]:
@@ -86,7 +85,7 @@ class Merged:
 
 
 def merge(
-    places: Sequence[Path],
+    places: Sequence[Path] | Sequence[Frame],
     *,
     as_given: bool = False,
     exposures: Sequence[Exposure] | None = None,
@@ -102,8 +101,8 @@ def merge(
 
     Parameters
     ----------
-    places : sequence of Path
-        Folders or files; dark frames are left out.
+    places : sequence of Path or of Frame
+        Folders or files, or frames to be read as they say; dark ones are left out.
     as_given : bool
         Whether the files stand in the order of the exposures; else they are put in that in which they were taken.
     exposures : sequence of Exposure, optional
@@ -123,7 +122,7 @@ def merge(
     begin_peak()
     say = progress or (lambda _share, _text: None)
     stop = is_cancelled or (lambda: False)
-    frames = developed_alike(held_alike([described(path) for path in frames_in(places)], sensor_mm))
+    frames = read_alike(places, sensor_mm)
     if not as_given:
         frames = in_order(frames)
     if len({frame.pixels for frame in frames}) > 1:
@@ -173,6 +172,7 @@ def merge(
     told = [
         {
             "file": frame.path.name,
+            "orientation": frame.orientation,
             "used_share": round(whole.shares[k], 5),
             "matrix": matrices[k].tolist(),
             "residual_px": None if k == 0 or not math.isfinite(motions[k].residual_px) else motions[k].residual_px,
@@ -200,7 +200,7 @@ def merge(
     took = time.monotonic() - begin
     return Merged(
         whole.pixels, told, crop, took, whole.depth, doubtful, frames[0], moved, whole.unveiled, exposures,
-        [frame.path for frame in frames], developed_dict(frames),
+        frames, developed_dict(frames),
     )  # fmt: skip
 
 

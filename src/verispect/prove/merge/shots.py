@@ -12,7 +12,7 @@ import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import cv2
 import numpy as np
@@ -30,7 +30,6 @@ from verispect.prove.intake import (
     Frame,
     Linear,
     coded_of,
-    described,
     grey_linear,
     in_order,
     linear_of,
@@ -41,8 +40,8 @@ from verispect.prove.matching.told import match
 from verispect.prove.merge.evened import off_in_stops, small_light
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.parting.sets import is_dark
-from verispect.prove.taken_in.folders import frames_in
-from verispect.prove.taken_in.held import held_alike
+from verispect.prove.taken_in.developed import developed_dict
+from verispect.prove.taken_in.read_alike import read_alike
 
 Progress = Callable[[float, str], None]
 # Between these a value counts less and less, as it nears white; below the last nothing but noise is told.
@@ -54,6 +53,13 @@ _BINS = 24
 _WORKING_PIXELS = 1_700_000
 _STILL_PX = 0.1
 _BYTES = 6
+
+
+class Found(Protocol):
+    """A merged or joined picture, and what is told of it."""
+
+    frames: list[dict[str, Any]]
+    developed: dict[str, Any] | None
 
 
 @dataclass(frozen=True)
@@ -68,6 +74,8 @@ class Together:
         Whether they stand in the order of the plan's exposures, whenever they were taken.
     firsts : dict
         The first shot's file for each picture's name; empty where nothing was put together.
+    developed : dict or None
+        How raws were developed to be put together.
     darkest : float
         Stops by which the pictures are darker than planned.
     """
@@ -75,12 +83,14 @@ class Together:
     places: Sequence[Path]
     as_given: bool = False
     firsts: dict[str, str] = field(default_factory=dict)
+    developed: dict[str, Any] | None = None
     darkest: float = 0.0
 
-    def name_shots(self, told: list[dict[str, Any]]) -> None:
-        """In what is told of frames or pairs, name the shots, which stay, for pictures that do not."""
-        for one in told:
-            one |= {key: self.firsts.get(one[key], one[key]) for key in ("file", "a", "b") if key in one}
+    def name_shots(self, found: Found, *more: dict[str, Any]) -> None:
+        """In what is told of frames, pairs and ghosts, name the shots, which stay, for pictures that do not."""
+        found.developed = found.developed or self.developed
+        for one in (*found.frames, *more):
+            one |= {key: self.firsts.get(one[key], one[key]) for key in ("file", "a", "b", "moved_in") if key in one}
             if self.darkest and "evened_stops" in one:
                 one["evened_stops"] = [stops + self.darkest for stops in one["evened_stops"]]
 
@@ -115,7 +125,7 @@ def shots_together(
         yield Together(places)
         return
     say, stop = progress or (lambda _share, _text: None), is_cancelled or (lambda: False)
-    frames = in_order(held_alike([described(path) for path in frames_in(places)], candidate.scene.plan.sensor_mm))
+    frames = in_order(read_alike(places, candidate.scene.plan.sensor_mm))
     if candidate.shots == [Shot(k) for k in range(candidate.frame_count)]:
         ordered = None if run is not None else in_planned_order(frames, candidate, stop)
         yield Together(places) if ordered is None else Together([frame.path for frame in ordered], as_given=True)
@@ -167,7 +177,7 @@ def shots_together(
             firsts[written[-1].name] = first.path.name
             write_picture(written[-1], pixels, shot=shot_of(first), icc=profile_of(first),
                           orientation=first.orientation)  # fmt: skip
-        yield Together(written, True, firsts, darkest)
+        yield Together(written, True, firsts, developed_dict(frames), darkest)
 
 
 def _levels(frames: Sequence[Frame], stop: Callable[[], bool]) -> list[float]:

@@ -53,7 +53,7 @@ def _opened(picture: Path, sources: list[Source]) -> Eight:
     from verispect.prove.merge.retouch import Retouch
     from verispect.prove.merge.written import profile_of, shot_of
 
-    first = described(sources[0].path)
+    first = sources[0].frame
     _carried.update(shot=shot_of(first), icc=profile_of(first), orientation=first.orientation)
     _work = Retouch(read_coded(described(picture)), sources)
     return _eight(_work.pixels)
