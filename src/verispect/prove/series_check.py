@@ -187,7 +187,7 @@ class SeriesCheck:
         return all(self._size_of(a - b) > _IN_HAND_PX for a, b in itertools.combinations(still, 2))
 
     def _place(self, used: list[int], offsets: Floats, scales: Floats, unsure: Floats, *, unsteady: bool) -> None:
-        """Where each frame's content lies against the first frames that stayed where they were."""
+        """Where each frame's content lies against the frames that stayed where they were, in its own pixels."""
         # Of a hand's moves nothing tells what the pupil's travel makes of near things.
         offsets = offsets - (0.0 if unsteady else self._drift(used, offsets))
         size_of = self._size_of
@@ -202,7 +202,9 @@ class SeriesCheck:
             jumped[first:last] = jumped[max(first - 1, 0)] + (steps[first] if first else 0.0)
         jumped -= _reference(jumped, stays)
         for number, k in enumerate(used):
-            down, right, turn = (float(part) for part in off[number])
+            # They were chained in the first frame's pixels, which draws larger or smaller.
+            own = math.exp(-float(scales[number]))
+            down, right, turn = own * float(off[number, 0]), own * float(off[number, 1]), float(off[number, 2])
             report = self.reports[k]
             report.shift_px, report.turn_deg = (down, right), turn
             stay = next(part for part in stays if part[0] <= number < part[1])
