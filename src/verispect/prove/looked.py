@@ -14,8 +14,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import least_squares
-from scipy.spatial.transform import Rotation
 
 from verispect.errors import FileError
 from verispect.optics.types import Floats
@@ -213,6 +211,7 @@ def aimed(
     aside : float
         What is so many times farther off than it is known tells less and less of the camera.
     """
+    from scipy.optimize import least_squares  # slow to import, and needed only where a camera looked elsewhere
 
     def badness(moves: Floats) -> Floats:
         there = off(turned_world(moves[:3], planned), moves[3:] * away_m).ravel()
@@ -235,11 +234,14 @@ def aimed(
 
 def turn_of(basis: Floats, planned: Floats) -> Floats:
     """How far a camera of this basis turned right, up and clockwise (rad) against the planned one."""
+    from scipy.spatial.transform import Rotation
+
     return np.asarray(Rotation.from_matrix(planned @ basis.T).as_euler("YXZ") * np.array([1.0, -1.0, -1.0]), float)
 
 
 def turned_by(off: Callable[[Floats], Floats], planned: Floats) -> Floats:
     """How far the camera turned right and up, had it stood in its place, by what is off in a world so turned."""
+    from scipy.optimize import least_squares
 
     def badness(turn: Floats) -> Floats:
         there = off(turned_world(np.append(turn, 0.0), planned)).ravel()

@@ -13,8 +13,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
-from scipy.spatial import cKDTree
 
 from verispect.errors import FileError
 from verispect.optics.types import Bools, Floats
@@ -189,6 +187,8 @@ def _depths(
 
 def _from_points(cloud: Floats, places: Floats, view: View, exposure: Exposure) -> Floats:
     """Depth of the point that lies nearest to each place in the picture; inf where none is near."""
+    from scipy.spatial import cKDTree  # slow to import, as all of SciPy
+
     seen = (cloud - exposure.pose.pupil_m) @ exposure.pose.matrix.T
     seen = seen[seen[:, 2] > 0.0]
     if not len(seen):
@@ -210,6 +210,8 @@ def _polished(
     slopes : ndarray, shape (2 N, 6)
     left : ndarray, shape (N, 2)
     """
+    from scipy.optimize import least_squares
+
     none = np.zeros(4)
 
     def drawn(values: Floats) -> tuple[Floats, Floats]:

@@ -10,7 +10,6 @@ from enum import StrEnum
 
 import cv2
 import numpy as np
-import scipy.signal
 from numpy.typing import NDArray
 
 from verispect.errors import VerispectError
@@ -193,7 +192,7 @@ def dusted(
         away = np.hypot((y + 0.5) / fine - 0.5 + top - grain.row, (x + 0.5) / fine - 0.5 + left - grain.column)
         shadow = (away <= 0.5 * size).astype(np.float32)
         spread = (np.hypot(y - y.mean(), x - x.mean()) / fine <= max(0.5 * cone, 0.3)).astype(np.float32)
-        shade = scipy.signal.fftconvolve(shadow, spread / spread.sum(), mode="same")
+        shade = cv2.filter2D(shadow, -1, spread / spread.sum(), borderType=cv2.BORDER_CONSTANT)
         shade = shade.reshape(2 * reach + 1, fine, 2 * reach + 1, fine).mean(axis=(1, 3))
         rows = slice(max(top, 0), min(top + 2 * reach + 1, picture.shape[0]))
         columns = slice(max(left, 0), min(left + 2 * reach + 1, picture.shape[1]))

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
@@ -85,10 +85,10 @@ def coverage_of(
     if not wanted.any():
         return None
     lost = wanted & ~there
-    parts, count = ndimage.label(lost)
+    count, parts = cv2.connectedComponents(lost.astype(np.uint8), connectivity=4)
     up, across = np.meshgrid(*(np.linspace(-1.0, 1.0, side) for side in net.shape[:2]), indexing="ij")
     holes = []
-    for number in range(1, count + 1):
+    for number in range(1, count):
         part = parts == number
         share = float(part.sum() / wanted.sum())
         if share < _LEAST:

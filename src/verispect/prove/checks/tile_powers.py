@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
+from verispect.prove.softness.half_power import half_powers
 
 Grey = NDArray[np.float32]
 SECTORS = 12
@@ -16,6 +16,8 @@ SECTORS = 12
 EDGES: Floats = np.geomspace(0.05, 0.36, 9)
 MIDDLES = np.sqrt(EDGES[1:] * EDGES[:-1])
 _TILE = 128
+# So many are transformed at a time.
+_AT_ONCE = 16
 _ABOVE_NOISE = 3.0
 # Tiles of pictures up to so many pixels lie half over one another.
 _FEW_PIXELS = 2_500_000
@@ -70,16 +72,20 @@ def tile_powers(picture: Grey, shown: NDArray[np.bool_] | None = None) -> TilePo
     bins = (ring * SECTORS + sector).ravel()[inside]
     count = np.maximum(np.bincount(bins, minlength=many), 1)
     whole = float((window**2).sum())
+    means = np.zeros((len(inside), many), np.float32)
+    means[np.arange(len(inside)), bins] = 1.0 / count[bins]
     places = [(top, left) for top in range(0, rows - _TILE + 1, step) for left in range(0, columns - _TILE + 1, step)]
+    wanted = [k for k, (top, left) in enumerate(places)
+              if shown is None or shown[top : top + _TILE, left : left + _TILE].all()]  # fmt: skip
     power = np.full((len(places), many), np.nan, np.float32)
     noise, light = np.full(len(places), np.nan), np.full(len(places), np.nan)
-    for k, (top, left) in enumerate(places):
-        part = picture[top : top + _TILE, left : left + _TILE]
-        if shown is not None and not shown[top : top + _TILE, left : left + _TILE].all():
-            continue
+    for first in range(0, len(wanted), _AT_ONCE):
+        some = wanted[first : first + _AT_ONCE]
+        parts = np.stack([picture[top : top + _TILE, left : left + _TILE] for top, left in (places[k] for k in some)])
+        level = parts.mean(axis=(1, 2), keepdims=True)
         # In single precision, which is far finer than the noise of any frame.
-        parts = scipy.fft.rfft2((part - part.mean()) * window).ravel()
-        spectrum = parts.real**2 + parts.imag**2
-        power[k] = np.bincount(bins, weights=spectrum[inside], minlength=many) / count
-        noise[k], light[k] = float(np.mean(spectrum[outer])), whole * float(part.mean()) ** 2
+        spectrum = half_powers((parts - level) * window).reshape(len(some), -1)
+        power[some] = spectrum[:, inside] @ means
+        noise[some] = spectrum[:, outer].mean(axis=1)
+        light[some] = whole * level[:, 0, 0].astype(float) ** 2
     return TilePowers(power.reshape(len(places), len(EDGES) - 1, SECTORS), noise, light)

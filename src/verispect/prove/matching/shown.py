@@ -8,7 +8,6 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import linear_sum_assignment
 
 from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
@@ -282,6 +281,8 @@ def _in_any_order(judge: _Judge) -> Places | None:
         placed = found_places(frames, None, lambda _share, _text: None, evidence.is_cancelled)
     except FileError:
         return None
+    from scipy.optimize import linear_sum_assignment  # slow to import, and rarely needed
+
     cells = placed.cells
     if sum(map(len, cells)) < len(judge.used):
         return None

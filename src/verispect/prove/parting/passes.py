@@ -7,7 +7,6 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial.distance import cdist
 
 from verispect.optics.types import Floats
 
@@ -46,7 +45,7 @@ def detail_of(picture: Grey) -> Floats:
 def apart_by_detail(details: Sequence[Floats]) -> Floats | None:
     """How far the focus of each frame lies from that of each other (K, K); None where it does not move."""
     told = np.array(details)
-    apart = cdist(told, told, "cityblock") / told.shape[1]
+    apart: Floats = np.stack([np.abs(told - one).mean(axis=1) for one in told])
     return apart if float(apart.max()) > _STILL else None
 
 

@@ -13,10 +13,10 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
+from verispect.prove.softness.half_power import half_powers
 
 Grey = NDArray[np.float32]
 _RINGS = 14
@@ -88,8 +88,8 @@ class RingNet:
         """Of blocks (blocks, side, side) of linear light; a flat one shows nothing."""
         # In single precision, which is far finer than the noise of any frame.
         patches = np.asarray(patches, np.float32)
-        spectrum = scipy.fft.rfft2((patches - patches.mean(axis=(1, 2), keepdims=True)) * self._window)
-        flat = (spectrum.real**2 + spectrum.imag**2).reshape(len(patches), -1)
+        flat = half_powers((patches - patches.mean(axis=(1, 2), keepdims=True)) * self._window)
+        flat = flat.reshape(len(patches), -1)
         noise = np.median(flat[:, self._outer], axis=1).astype(float)[:, None] / np.log(2.0)
         means = (flat @ self._mean.T).astype(float)
         powers = np.maximum(means - noise, 1e-3 * means + 1e-15)

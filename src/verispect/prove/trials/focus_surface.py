@@ -9,7 +9,6 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from verispect.errors import FileError
 from verispect.optics.conjugates import image_distance_for_scale_mm
@@ -164,6 +163,8 @@ def _fitted(
             "wide stop, before something full of detail",
             count=len(rows),
         )
+    from scipy.optimize import least_squares  # slow to import, as all of SciPy
+
     own = strength[:, rows, columns]
     at = np.column_stack([
         ((columns + 0.5) * share[0] - 0.5) * sensor_mm[0], (0.5 - (rows + 0.5) * share[1]) * sensor_mm[1]

@@ -16,7 +16,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from verispect.errors import FileError
 from verispect.optics.conjugates import image_distance_for_scale_mm
@@ -216,6 +215,8 @@ def _tangents(behind: float, distances: Floats, off: Floats) -> Floats:
 
 def _solved(seen: Floats, distances: Floats, tangent_px: float, turn: float | None) -> tuple[float, float, float]:
     """Pupil ahead of the axis (m), turn to the right (radians), and pixels for a tangent of 1."""
+    from scipy.optimize import least_squares  # slow to import, as all of SciPy
+
     at = np.arctan(seen / tangent_px)
     begin = np.array([0.0, at[0, 0], at[1, 0], (at[1, 0] - at[1, 1]) if turn is None else 1.0])
 
