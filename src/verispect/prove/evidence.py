@@ -23,9 +23,10 @@ from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvin
 from verispect.prove.checks.dust import Speck, is_plain, specks_on
 from verispect.prove.checks.shaken import Powers, powers_in
 from verispect.prove.expected import View, drawn_view, turned_as_happened, view_of
-from verispect.prove.intake import Coded, Frame, grey_linear, linear_of, read_coded
+from verispect.prove.intake import Coded, Frame, Kept, grey_linear, linear_of, read_coded, sixteen
 from verispect.prove.parting.passes import detail_of
 from verispect.prove.parting.views import thumb_of
+from verispect.prove.resources.in_hand import InHand
 from verispect.prove.resources.recall import Recall, file_key, fingerprint
 from verispect.prove.resources.threads import in_turn, workers
 from verispect.prove.softness.block_map import BlockNet, Shown
@@ -98,8 +99,8 @@ def is_compressed(frame: Frame) -> bool:
     return frame.path.suffix.lower() in (".jpg", ".jpeg")
 
 
-def _first_look(frame: Frame) -> FirstLook:
-    coded = read_coded(frame)
+def _first_look(kept: Kept) -> FirstLook:
+    coded = sixteen(kept)
     step = max(1, min(coded.shape[:2]) // 200)
     some = np.ascontiguousarray(coded[::step, ::step])
     light = linear_of(some)
@@ -139,6 +140,7 @@ class Evidence:
         # Where frames of a grid that nothing planned were found to look.
         self.found: dict[int, View] = {}
         self._files = [file_key(frame) for frame in frames]
+        self._in_hand = InHand()
         self._planned = self._fingerprint()
 
     def _fingerprint(self) -> bytes:
@@ -176,9 +178,12 @@ class Evidence:
         cut: list[tuple[Path, FileError]] = []
         whole = []
 
+        def seen_first(frame: Frame) -> FirstLook:
+            return _first_look(self._in_hand.read(frame))
+
         def look_at(k: int) -> FirstLook | FileError:
             try:
-                return self.recall.of(("look", self._files[k]), partial(_first_look, self.frames[k]))
+                return self.recall.of(("look", self._files[k]), partial(seen_first, self.frames[k]))
             except FileError as error:
                 return error
 
@@ -212,14 +217,16 @@ class Evidence:
         # What was read for a plan serves that plan alone; without one it is the same for all.
         planned = b"" if exposure is None else self._planned
         key = ("read", self._files[k], exposure, planned, self.frames[k].path in self._plain)
-        return self.recall.of(key, lambda: self._read(self.frames[k], exposure))
+        kept = self._in_hand.take(self.frames[k])
+        return self.recall.of(key, lambda: self._read(self.frames[k], kept, exposure))
 
     def known(self, what: str, k: int, work: Callable[[Frame], Known]) -> Known:
         """What is found in a frame whatever is planned, kept for the next check."""
         return self.recall.of((what, self._files[k]), lambda: work(self.frames[k]))
 
-    def _read(self, frame: Frame, exposure: int | None) -> Read:
-        coded = read_coded(frame)
+    def _read(self, frame: Frame, kept: Kept | None, exposure: int | None) -> Read:
+        coded = read_coded(frame) if kept is None else sixteen(kept)
+        del kept
         rows, columns = coded.shape[:2]
         divide = halvings((columns, rows), _WORKING_PIXELS)
         light = linear_of(coded)

@@ -20,6 +20,7 @@ from verispect.prove import evidence
 from verispect.prove.check import check
 from verispect.prove.intake import Frame, described
 from verispect.prove.report import report_dict
+from verispect.prove.resources import in_hand
 from verispect.prove.resources.recall import Recall, bytes_of, file_key, fingerprint
 
 # One process makes the frames once.
@@ -73,8 +74,9 @@ def test_a_check_made_again_reads_what_is_new_and_comes_out_the_same(
 ) -> None:
     """Frame by frame as they arrive, then with one of them taken again, then without the plan."""
     read: list[str] = []
-    coded = evidence.read_coded
+    coded, first = evidence.read_coded, in_hand.read_kept
     monkeypatch.setattr(evidence, "read_coded", lambda frame: read.append(frame.path.name) or coded(frame))
+    monkeypatch.setattr(in_hand, "read_kept", lambda frame: read.append(frame.path.name) or first(frame))
     source = sorted(rehearsed("knock@2:6").glob("*.tif"))
     recall = Recall()
 

@@ -22,6 +22,11 @@ def allow(count: int, memory_mb: int) -> None:
     _allowed, _memory_mb = count, memory_mb
 
 
+def memory_mb() -> int:
+    """How much memory may be taken."""
+    return _memory_mb
+
+
 def workers(each_bytes: float = 0.0) -> int:
     """How many threads there is a processor for, and memory where each takes so many bytes, within reason."""
     for_memory = _FOR_WORK * 1e6 * _memory_mb / each_bytes if each_bytes else _MOST
