@@ -270,7 +270,7 @@ class _Overlap:
         """What the first frame has more of along a direction than the second; None where too little tells."""
         own, other = (sector_powers(part, self.shown, grain=grain) for part in (self.here, self.there))
         swing = swing_between(own, other, _LEAST_TILES)
-        return None if swing is None else Apart(first, second, swing)
+        return None if swing is None else Apart(first, second, swing, own - other)
 
 
 def _overlap(here: Grey, there: Grey, onto: Floats, divide: int) -> _Overlap | None:

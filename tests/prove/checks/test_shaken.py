@@ -8,7 +8,8 @@ import pytest
 
 from tests.prove.checks.test_swing import moved_as
 from verispect.prove.checks import shaken as checks_shaken
-from verispect.prove.checks.shaken import Shaken, above_noise, powers_in, shaken_in
+from verispect.prove.checks.even_motion import Shaken
+from verispect.prove.checks.shaken import above_noise, powers_in, shaken_in
 from verispect.prove.checks.swing import Swing
 
 SIZE = (768, 512)

@@ -15,13 +15,10 @@ from typing import NamedTuple
 import numpy as np
 
 from verispect.optics.types import Floats
-from verispect.prove.checks.swing import STEEP, WAVES, Swing, least_between, swing_between, told_by
-from verispect.prove.checks.tile_powers import MIDDLES, SECTORS, Grey, TilePowers, above, tile_powers
+from verispect.prove.checks.even_motion import Shaken, even_motion
+from verispect.prove.checks.swing import STEEP, WAVES, Swing, least_between, swing_between
+from verispect.prove.checks.tile_powers import MIDDLES, Grey, TilePowers, above, tile_powers
 
-# What was shaken lost up to so much whatever the direction: a length is sought in more rings than a swing, nepers.
-_MOST_LOST_SHAKEN = 2.5
-# A misfit counts up to here.
-_MOST_MISFIT = 0.8
 # Swings within a series are never more alike than this; among fewer than three other pairs they are known worse.
 _LEAST_SPREAD, _ALONE, _FEW, _FOR_FEW = 0.06, 0.15, 3, 1.5
 # So many spreads accuse a frame with neighbours on both sides, and the first or last. On path-traced series good
@@ -39,8 +36,6 @@ _ACROSS = 1.5
 # One of two neighbours was shaken where it lost at least so much of the swing between them in all directions too,
 # more than is usual by so many times how far that varies.
 _EVENLY, _TIMES_VARIES = 0.5, 3.0
-# Left of what is no power at all.
-_FLOOR = 0.03
 # Share of the light that a JPEG may have thrown away; at quality 90 with less of it shakes were lost.
 _GRAIN = 0.03
 # Of all tiles of a series so few hold nothing but noise; it is known to such a margin, and rings coarser than this,
@@ -49,14 +44,6 @@ _EMPTIEST, _MARGIN, _COARSE = 0.05, 1.2, 0.13
 # So much stronger than in the finest frequencies noise may be: of a colour filter array (measured 4 to 15; more than
 # 4 hid shakes where noise is white and no tile is empty), and of JPEG as cameras make it (10 to 17).
 _COLOURED, _COMPRESSED = 4.0, 25.0
-
-
-@dataclass(frozen=True)
-class Shaken:
-    """How far a frame was shaken, pixels of the picture looked at, and in which direction, degrees clockwise."""
-
-    length_px: float
-    direction_deg: float
 
 
 class Powers(NamedTuple):
@@ -249,47 +236,10 @@ def _usual(swings: list[Floats]) -> tuple[Floats, Floats]:
 
 
 def _fitted(powers: Sequence[Floats], rest: Sequence[int], n: int, usual: Floats) -> tuple[float, Shaken]:
-    """Length and direction of the even motion that explains best what a frame lost against those beside it.
-
-    Before them what it leaves unexplained.
-    """
+    """The motion that explains best what a frame lost against those beside it; first what it leaves unexplained."""
     beside = [k for k in (n - 1, n + 1) if 0 <= k < len(rest)]
-    groups = []
-    for k in beside:
-        lost = powers[rest[n]] - powers[rest[k]]
-        if len(beside) == 1:
-            # With a neighbour on either side the usual swing cancels by itself.
-            lost = lost + (1.0 if k < n else -1.0) * STEEP[:, None] * (usual @ WAVES)
-        seen, telling = told_by(lost, _MOST_LOST_SHAKEN)
-        ring = np.nonzero(telling)[1]
-        groups.append((np.where(seen, lost, 0.0)[telling], seen[telling].astype(float), ring))
-
-    def misfit(length: float, direction: float) -> float:
-        model = _motion(length, direction)
-        total = 0.0
-        for lost, weight, ring in groups:
-            left = lost - model[ring]
-            left = left - (weight * left).sum(axis=1, keepdims=True) / weight.sum(axis=1, keepdims=True)
-            total += float((weight * np.minimum(np.abs(left), _MOST_MISFIT)).sum() / max(weight.sum(), 1.0))
-        return total
-
-    _, length, direction = min(
-        (misfit(length, direction), length, direction)
-        for length in np.geomspace(1.0, 16.0, 15)
-        for direction in np.arange(0.0, 180.0, 9.0)
-    )
-    unexplained, length, direction = min(
-        (misfit(length * times, direction + aside), length * times, direction + aside)
-        for times in (0.88, 0.94, 1.0, 1.06, 1.12)
-        for aside in np.arange(-8.0, 9.0, 2.0)
-    )
-    return unexplained, Shaken(float(length), float(direction % 180.0))
-
-
-def _motion(length: float, direction: float) -> Floats:
-    """Log of what an even motion leaves, shape (rings, directions), each direction by thirds of its sector."""
-    theta = (np.arange(3 * SECTORS) + 0.5) * 180.0 / (3 * SECTORS)
-    along = MIDDLES[:, None] * length * np.cos(np.radians(theta - direction))
-    left = (np.sinc(along) ** 2).reshape(len(MIDDLES), SECTORS, 3).mean(axis=2)
-    found: Floats = np.log(np.maximum(left, _FLOOR))
-    return found
+    losses = [powers[rest[n]] - powers[rest[k]] for k in beside]
+    if len(beside) == 1:
+        # With a neighbour on either side the usual swing cancels by itself.
+        losses[0] = losses[0] + (1.0 if beside[0] < n else -1.0) * STEEP[:, None] * (usual @ WAVES)
+    return even_motion(losses)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -9,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 
 from verispect.optics.types import Floats
-from verispect.prove.checks.shaken import Shaken
+from verispect.prove.checks.even_motion import Shaken, even_motion
 from verispect.prove.checks.swing import Swing, least_between, motion_deg, motion_px
 
 # Swings of good frames come to so much, and to so much over the places that tell, nepers; fewer places tell nothing.
@@ -23,23 +24,33 @@ _HAS_A_SAY = 0.35
 # shaken. Two tell of one shake where the cosine of twice the angle between their directions is so large, and the
 # lesser against the greater.
 _EVENLY, _ALONG, _ALIKE = 0.3, 0.5, 0.3
+# Directions are the same where the cosine of twice the angle between them is so large: within 15°.
+_SAME_WAY = 0.87
 
 
 @dataclass(frozen=True)
 class Apart:
-    """What one frame of a pair has more of than the other, and who they are."""
+    """What one frame of a pair has more of than the other, and who they are.
+
+    `more` holds it tile by tile, shape (tiles, rings, directions), NaN where there is nothing to see.
+    """
 
     first: int
     second: int
     swing: Swing
+    more: Floats
 
 
 class _Witness(NamedTuple):
-    """What another frame tells that one lost along a direction, how unsure that is, what it lost in all of them."""
+    """What another frame tells that one lost along a direction, how unsure that is, what it lost in all of them.
+
+    `each` is the same tile by tile, shape (tiles, rings, directions).
+    """
 
     loss: Floats
     unsure: Floats
     even: float
+    each: Floats
 
     @property
     def clear(self) -> float:
@@ -77,20 +88,39 @@ def shaken_apart(pairs: Sequence[Apart], place: Mapping[int, int]) -> dict[int, 
         accused = {
             k: _accused(k, rest, place) for k in sorted({k for pair in rest for k in (pair.first, pair.second)})
         }
-        over, number = max(((over, k) for k, (over, _) in accused.items()), default=(0.0, 0))
-        if over < 1.0:
+        number = max(accused, key=lambda k: accused[k].over, default=0)
+        if not accused or accused[number].over < 1.0:
             return found
-        loss = accused[number][1]
-        found[number] = Shaken(motion_px(float(np.hypot(*loss))), motion_deg(loss))
+        found[number] = _motion_of(accused[number])
 
 
-def _accused(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> tuple[float, Floats]:
-    """How surely a frame was shaken, 1 where it is enough, and what it lost."""
+class _Accusation(NamedTuple):
+    """How surely a frame was shaken, 1 where it is enough; what all agree that it lost, and who saw it clearly."""
+
+    over: float
+    loss: Floats
+    by: Sequence[_Witness] = ()
+
+
+def _motion_of(accused: _Accusation) -> Shaken:
+    """How far a frame was shaken, and along which direction.
+
+    What all agree on is the least of it. The even motion that explains their tiles best tells its length, as long as
+    it lies along the same direction.
+    """
+    least = Shaken(motion_px(float(np.hypot(*accused.loss))), motion_deg(accused.loss))
+    _, found = even_motion([one.each for one in accused.by])
+    same = math.cos(2.0 * math.radians(found.direction_deg - least.direction_deg)) > _SAME_WAY
+    return found if same and found.length_px >= least.length_px else least
+
+
+def _accused(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> _Accusation:
+    """What the others say of a frame."""
     told = _witnesses(k, pairs, place)
     sure = _SURE_BY_MANY if len(told) > 2 else _SURE
     clear = [one for one in told if one.clear >= sure]
     against = [one for one in clear if one.even <= -_EVENLY * one.size]
-    nothing = 0.0, np.zeros(2)
+    nothing = _Accusation(0.0, np.zeros(2))
     if len(against) < 2 or not all(one.agrees(other) for one in against for other in against):
         return nothing
     least = min(one.size for one in against)
@@ -100,7 +130,7 @@ def _accused(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> tuple[
     for one in against[1:]:
         agreed = least_between(agreed, one.loss / one.unsure)
     loss = agreed * scale
-    return (float(np.hypot(*agreed)) / sure, loss) if np.hypot(*loss) >= _LEAST else nothing
+    return _Accusation(float(np.hypot(*agreed)) / sure, loss, clear) if np.hypot(*loss) >= _LEAST else nothing
 
 
 def _witnesses(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> list[_Witness]:
@@ -111,7 +141,8 @@ def _witnesses(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> list
             continue
         other, sign = (pair.second, 1.0) if k == pair.first else (pair.first, -1.0)
         usual = np.hypot(_FLOOR, _OF_FEW / pair.swing.places)
-        one = _Witness(sign * pair.swing.parts, np.hypot(pair.swing.unsure, usual), sign * pair.swing.even)
+        one = _Witness(sign * pair.swing.parts, np.hypot(pair.swing.unsure, usual), sign * pair.swing.even,
+                       sign * pair.more)  # fmt: skip
         known = best.get(place[other])
         if known is None or np.hypot(*one.unsure) < np.hypot(*known.unsure):
             best[place[other]] = one
