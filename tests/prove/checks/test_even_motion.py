@@ -6,18 +6,9 @@ import cv2
 import numpy as np
 import pytest
 
+from tests.prove.checks.test_swing import moved_as
 from verispect.prove.checks.even_motion import even_motion
 from verispect.prove.checks.tile_powers import sector_powers
-
-
-def blurred(picture: np.ndarray, length: float, direction_deg: float) -> np.ndarray:
-    """The mean of 41 copies moved evenly along a line, each by a cubic kernel."""
-    total = np.zeros_like(picture)
-    for share in (np.arange(41) + 0.5) / 41 - 0.5:
-        x, y = length * share * np.cos(np.radians(direction_deg)), length * share * np.sin(np.radians(direction_deg))
-        move = np.array([[1.0, 0.0, x], [0.0, 1.0, y]])
-        total += cv2.warpAffine(picture, move, picture.shape[::-1], flags=cv2.INTER_LANCZOS4)
-    return total / 41
 
 
 @pytest.mark.parametrize(("length", "direction"), [(3.0, 0.0), (4.5, 63.0), (6.5, 137.0)])
@@ -31,7 +22,7 @@ def test_length_and_direction_are_found(length: float, direction: float, defocus
     def seen(picture: np.ndarray) -> np.ndarray:
         return sector_powers((picture + rng.normal(0.0, 0.001, picture.shape)).astype(np.float32))
 
-    left, found = even_motion([seen(blurred(sharp, length, direction)) - seen(other)])
+    left, found = even_motion([seen(moved_as(sharp, length, direction)) - seen(other)])
     assert found.length_px == pytest.approx(length, rel=0.08)
     assert abs((found.direction_deg - direction + 90.0) % 180.0 - 90.0) < 4.0
     _, unmoved = even_motion([seen(sharp) - seen(sharp)])

@@ -49,6 +49,19 @@ def test_a_planted_motion_is_found_with_its_length_and_direction(length: float, 
     assert found.even == pytest.approx(-found.size, rel=0.35)
 
 
+@pytest.mark.parametrize("fine", [0.7, 1.0])
+def test_detail_that_comes_back_past_the_zero_hides_no_motion(fine: float) -> None:
+    """A long motion against a frame that is softer itself: what is left at the finest frequencies says little."""
+    rng = np.random.default_rng(5)
+    grain = rng.normal(0.0, 1.0, (512, 768)).astype(np.float32)
+    shaken = moved_as(0.5 + 0.2 * soft(grain, fine), 8.0, 83.0)
+    softer = 0.5 + 0.2 * soft(grain, float(np.hypot(fine, 1.0)))
+    own, other = (np.float32(part + rng.normal(0.0, 0.002, part.shape)) for part in (shaken, softer))
+    found = swing(own, other)
+    assert motion_px(found.size) == pytest.approx(8.0, rel=0.25)
+    assert motion_deg(found.parts) == pytest.approx(83.0, abs=4.0)
+
+
 def test_what_one_lost_the_other_has_more() -> None:
     still, shaken = (soft(moved(length, 20.0), 0.8) for length in (0.0, 4.0))
     one, other = swing(shaken, still), swing(still, shaken)

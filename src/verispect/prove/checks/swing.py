@@ -127,7 +127,10 @@ def told_by(difference: Floats, most_lost: float) -> tuple[NDArray[np.bool_], ND
     seen = np.isfinite(difference)
     inner = np.where(seen, difference, 0.0)
     lost = inner.sum(axis=2) / np.maximum(seen.sum(axis=2), 1)
-    return seen, (seen.sum(axis=2) >= _LEAST_SECTORS) & (np.abs(lost) < most_lost)
+    enough = seen.sum(axis=2) >= _LEAST_SECTORS
+    # Past a zero finer detail comes back, and swings as it likes.
+    past = np.logical_or.accumulate(enough & (np.abs(lost) >= most_lost), axis=1)
+    return seen, enough & ~past
 
 
 def _even(difference: Floats, seen: NDArray[np.bool_], telling: NDArray[np.bool_]) -> float:
