@@ -111,6 +111,9 @@ def test_a_missing_frame_leaves_its_gap(rehearsed, series: Candidate) -> None:
         report = check([folder], candidate=series, run=run)
         assert names(report) == {2: {"missing"}}
         assert report.frames[-1].file is None
+        told = report_dict(report)
+        assert [frame["file"] is None for frame in told["frames"]] == [number == 2 for number in range(8)]
+        assert all(told["frames"][mark["frame"]]["planned_exposure"] == mark["exposure"] for mark in told["marks"])
         assert any(gap["between"] == [1, 3] for gap in report.gaps)
         assert not report.passed
         # What of it matters is said before anybody walks back.
@@ -368,8 +371,8 @@ def test_frames_from_a_hand_are_measured_where_they_lie(
     assert not any("again" in line for line in report.redo)
     assert any("as in a hand" in line for line in report.advice)
     apart = np.array([frame.shift_px for frame in report.frames]) - np.array(moves)
-    # A picture shifted is not quite a camera turned.
-    assert np.abs(apart - apart[0]).max() < 0.3
+    # A picture shifted is not quite a camera turned, and of a hand nobody tells what the pupil's travel makes.
+    assert np.abs(apart - apart[0]).max() < 0.5
     both = [(one.softness, other.softness) for one, other in zip(good.marks, report.marks, strict=True)]
     told = [(one, other) for one, other in both if one is not None and other is not None]
     assert len(told) >= sum(one is not None for one, _ in both) - 1

@@ -143,6 +143,14 @@ class Report:
         return [frame for frame in self.frames if frame.file is not None and not frame.is_left_aside]
 
     @property
+    def listed(self) -> list[FrameReport]:
+        """All frames as they are told: in their order, each that is missing where its set would have it."""
+        found = [frame for frame in self.frames if frame.file is not None]
+        for lost in (frame for frame in self.frames if frame.file is None):
+            found.insert(_place_of(lost, found), lost)
+        return found
+
+    @property
     def together(self) -> ByHand:
         """Which frames belong together, to be moved by hand."""
         sets = tuple(tuple(self.paths[k] for k in group.frames) for group in self.sets)
@@ -158,7 +166,7 @@ class Report:
             own = {self.paths[k] for k in group.frames}
             some = [
                 frame
-                for frame in self.frames
+                for frame in self.listed
                 if frame.set == number and (frame.file in own or frame.file is None or frame.duplicate_of)
             ]
             values = {
@@ -169,9 +177,27 @@ class Report:
             }
             found.append((Sentence("Set {number}, {kind} of {count}: {why}", values), some))
             listed |= {id(frame) for frame in some}
-        rest = [frame for frame in self.frames if id(frame) not in listed]
+        rest = [frame for frame in self.listed if id(frame) not in listed]
         found += [(Sentence("In no set", {}), rest)] if rest else []
-        return found if len(found) > 1 else [(None, self.frames)]
+        return found if len(found) > 1 else [(None, self.listed)]
+
+
+def _place_of(lost: FrameReport, among: Sequence[FrameReport]) -> int:
+    """Where in a list a missing frame belongs: between those of its set that come before and after it."""
+    there = [(place, frame.planned_exposure) for place, frame in enumerate(among) if frame.set == lost.set]
+    known = [(place, exposure) for place, exposure in there if exposure is not None]
+    if lost.planned_exposure is None or not known:
+        return len(among)
+    falls = known[-1][1] < known[0][1]
+    after = [place for place, exposure in known if exposure != lost.planned_exposure
+             and (exposure > lost.planned_exposure) != falls]  # fmt: skip
+    return after[0] if after else known[-1][0] + 1
+
+
+def _number_in(frames: Sequence[FrameReport], exposure: int) -> int:
+    """Which of the frames was taken as an exposure of the plan; the exposure's own number where none was."""
+    own = [k for k, frame in enumerate(frames) if frame.planned_exposure == exposure and frame.duplicate_of is None]
+    return min(own, key=lambda k: (frames[k].file is None, k), default=exposure)
 
 
 def found_places(report: Report, marks: Sequence[Mark]) -> list[FoundPlace]:
@@ -185,6 +211,7 @@ def found_places(report: Report, marks: Sequence[Mark]) -> list[FoundPlace]:
 
 def report_dict(report: Report) -> dict[str, Any]:
     """The report as the contract's JSON."""
+    frames = report.listed
     return {
         "format": "verispect-check",
         "version": 1,
@@ -225,12 +252,13 @@ def report_dict(report: Report) -> dict[str, Any]:
                     for f in frame.faults
                 ],
             }
-            for frame in report.frames
+            for frame in frames
         ],
         "marks": [
             {
                 "name": mark.name,
-                "frame": mark.frame,
+                "frame": _number_in(frames, mark.frame),
+                "exposure": mark.frame,
                 "softness": _told(mark.softness),
                 "plus_minus": _told(mark.plus_minus),
                 "planned_softness": mark.planned,

@@ -72,7 +72,8 @@ class SeriesCheck:
             compare_sizes(self.evidence, self.reports, used, np.array(scales), np.array(expected_scales), scatter)
         divide = self.reads[used[0]].divide
         unsure = np.array([0.0, *(unsure_px(motion.residual_px, divide) for motion in motions)])
-        places = self._past_the_odd(used, np.array(offsets), middle)
+        # From a hand every frame is odd, and there is none to go past.
+        places = np.array(offsets) if unsteady else self._past_the_odd(used, np.array(offsets), middle)
         self._place(used, places, np.array(scales), unsure, unsteady=unsteady)
         self._brightness(used, lights, np.array(scales))
         # In whatever order they were taken: those next to one another in focus show things alike.
