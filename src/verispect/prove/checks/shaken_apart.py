@@ -24,8 +24,9 @@ _HAS_A_SAY = 0.35
 # shaken. Two tell of one shake where the cosine of twice the angle between their directions is so large, and the
 # lesser against the greater.
 _EVENLY, _ALONG, _ALIKE = 0.3, 0.5, 0.3
-# Directions are the same where the cosine of twice the angle between them is so large: within 15°.
-_SAME_WAY = 0.87
+# Directions are the same where the cosine of twice the angle between them is so large: within 15°. So many that tell
+# of the same, the lesser so large against the greater, need not all have more detail than the frame.
+_SAME_WAY, _MANY, _SAME_SIZE = 0.87, 3, 0.5
 
 
 @dataclass(frozen=True)
@@ -66,6 +67,11 @@ class _Witness(NamedTuple):
         """Whether both may tell of one shake."""
         along = float(self.loss @ other.loss) >= _ALONG * self.size * other.size
         return along and self.size >= _ALIKE * other.size
+
+    def is_like(self, other: _Witness) -> bool:
+        """Whether both tell of the very same, however much each lost besides."""
+        along = float(self.loss @ other.loss) >= _SAME_WAY * self.size * other.size
+        return along and self.size >= _SAME_SIZE * other.size
 
 
 def shaken_apart(pairs: Sequence[Apart], place: Mapping[int, int]) -> dict[int, Shaken]:
@@ -120,6 +126,9 @@ def _accused(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> _Accus
     sure = _SURE_BY_MANY if len(told) > 2 else _SURE
     clear = [one for one in told if one.clear >= sure]
     against = [one for one in clear if one.even <= -_EVENLY * one.size]
+    if against and len(clear) >= _MANY and all(one.is_like(other) for one in clear for other in clear):
+        # Frames focused in several ways, some nearer and some farther off than this one, all tell of the same.
+        against = list(clear)
     nothing = _Accusation(0.0, np.zeros(2))
     if len(against) < 2 or not all(one.agrees(other) for one in against for other in against):
         return nothing
