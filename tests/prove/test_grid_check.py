@@ -48,6 +48,8 @@ def test_shake_and_missed_focus_are_told_from_a_knock_in_a_grid(tmp_path: Path) 
     apart = abs(report.frames[2].motion_direction - run.frames[2].happened["wind_direction_deg"]) % 180
     assert min(apart, 180 - apart) < 12.0
     assert report.frames[1].faults[0].size == pytest.approx(6.0, abs=0.6)
+    # Where light does not follow the focus, another focus takes none.
+    assert max(abs(frame.exposure_stops) for frame in report.frames) < 0.02
     good = [frame for frame in report.frames if not frame.faults]
     assert max(float(np.hypot(*frame.shift_px)) for frame in good) < 0.35
 

@@ -89,8 +89,9 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
         and (not reports[k].without("missed-focus") or missed_focus(evidence, k, float(grown[number]), reports[k]))
         for number, k in enumerate(planned)
     ]  # fmt: skip
-    # What a lens focused too near loses by that is not the exposure's fault.
-    off = off + np.where(missed, 2.0 / math.log(2.0) * grown, 0.0)
+    # What a lens focused too near loses by that is not the exposure's fault, where light follows the focus at all.
+    followed = off + np.where(missed, 2.0 / math.log(2.0) * grown, 0.0)
+    off = np.where(np.abs(followed) < np.abs(off), followed, off)
     for number, k in enumerate(planned):
         if not found.joined[number]:
             continue
