@@ -27,7 +27,7 @@ from verispect.prove.evidence import Evidence, Grey, is_compressed
 from verispect.prove.expected import light_hypotheses
 from verispect.prove.focus_check import missed_focus
 from verispect.prove.join.bend import straightened
-from verispect.prove.join.pointing import Pair, growth_agreed, growths
+from verispect.prove.join.pointing import Pair, drawn_apart, growths
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.resources.threads import in_turn, workers
 from verispect.prove.series_check import EXPOSURE_STOPS
@@ -50,8 +50,6 @@ _TIMES_REST = 3.0
 _WENT_TOGETHER, _WORTH_DEG = 0.03, 0.5
 # A thing nearer than the plan has any may stand so many times as far aside as a slide that is off sets those.
 _TIMES_ASIDE = 3.0
-# Drawn larger or smaller than planned by so much, and by so many times what is usual, a frame is out of focus.
-_LEAST_GROWTH, _TIMES_USUAL = 1.5e-3, 6.0
 
 
 def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: list[FrameReport]) -> Slide | None:
@@ -82,10 +80,8 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
         else [2.0 / math.log(2.0) * (drawn[0] - drawn)]
     )
     off = off_the_rest(found.stops.tolist(), [np.zeros(len(planned)), *expected])
-    usual = float(np.median(np.abs(grown)))
     missed = [
-        is_planned and found.joined[number] and abs(grown[number]) > max(_LEAST_GROWTH, _TIMES_USUAL * usual)
-        and growth_agreed(found.pairs, grown, number)
+        is_planned and found.joined[number] and drawn_apart(found.pairs, grown, number)
         and (not reports[k].without("missed-focus") or missed_focus(evidence, k, float(grown[number]), reports[k]))
         for number, k in enumerate(planned)
     ]  # fmt: skip

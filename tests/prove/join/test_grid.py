@@ -14,6 +14,7 @@ from verispect.prove.join.canvas import frame_maps
 from verispect.prove.join.grid import Room, cells_of, join
 from verispect.prove.merge.series import merge
 from verispect.rehearse.camera import Options
+from verispect.rehearse.faults import parse_fault
 from verispect.rehearse.pupil_views import Quality
 from verispect.rig.rehearsed_run import Writing, rehearse_to
 
@@ -90,3 +91,22 @@ def test_another_number_of_frames_is_told(folder: Path, small_grid: Candidate) -
 def test_it_stops_when_it_is_told_to(folder: Path, small_grid: Candidate) -> None:
     with pytest.raises(Cancelled):
         join([folder], exposures=small_grid.exposures, sensor_mm=(36.0, 24.0), is_cancelled=lambda: True)
+
+
+def test_a_frame_that_missed_its_focus_is_laid_as_large_as_it_is_drawn(small_grid: Candidate, tmp_path: Path) -> None:
+    """Its neighbours lie where they were planned, not where paper that grew would push them."""
+    fault = parse_fault("autofocus-miss@4:8", frames=small_grid.frame_count)
+    run = rehearse_to(
+        small_grid, Options(pixels=SIZE, quality=Quality(0.5, 3)), Writing(tmp_path / "set"), faults=[fault]
+    )
+    joined = join([tmp_path / "set"], exposures=small_grid.exposures, sensor_mm=(36.0, 24.0))
+    planned = small_grid.exposures[4].state.image_distance_mm
+    size = float(run.frames[4].happened["image_distance_mm"]) / planned
+    assert abs(size - 1.0) > 0.01
+    (doubt,) = joined.doubtful
+    assert run.frames[4].file in doubt["says"]
+    assert f"{100.0 * abs(size - 1.0):.1f} % {'larger' if size > 1.0 else 'smaller'}" in doubt["says"]
+    for told, exposure in zip(joined.frames, small_grid.exposures, strict=True):
+        turned = np.asarray(told["rotation"]) @ exposure.pose.matrix.T
+        off = 0.5 * np.array([turned[2, 1] - turned[1, 2], turned[0, 2] - turned[2, 0]])
+        assert np.hypot(*off) * exposure.state.image_distance_mm * SIZE[0] / 36.0 < 0.5

@@ -9,7 +9,7 @@ import math
 import tempfile
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -34,7 +34,7 @@ from verispect.prove.join.ghosts import Ghost, ghosts_between
 from verispect.prove.join.kept import Measured, read_measured, write_measured
 from verispect.prove.join.painting import Painter
 from verispect.prove.join.placing import Placed, found_places
-from verispect.prove.join.pointing import Pair, corrected, pair_report, pairs_of
+from verispect.prove.join.pointing import Pair, corrected, drawn_apart, growths, pair_report, pairs_of
 from verispect.prove.resources.peak_memory import Held, begin_peak, peak_mb
 from verispect.prove.taken_in.developed import developed_dict
 from verispect.prove.taken_in.read_alike import read_alike
@@ -239,6 +239,8 @@ def join(
     ]
     whole = [0, 0, canvas.size[1], canvas.size[0]]
     doubtful = [{"box": whole, "says": says} for says in placed.doubts]
+    sizes = [view.scale_px / before.scale_px for view, before in zip(views, placed.views, strict=True)]
+    doubtful += [{"box": whole, "says": _size_words(files[k], size)} for k, size in enumerate(sizes) if size != 1.0]
     if exposures is not None and len(files) > 1:
         doubtful += [
             {"box": whole, "says": f"{files[k]} has nothing to join on; it lies where the plan has it"}
@@ -295,6 +297,14 @@ def _measured(
         return found
 
     planned_views, straight, pairs = with_bend(placed.views, greys, pixels, pairs_between)
+    larger = _drawn_larger(pairs, len(planned_views))
+    if larger:
+        planned_views = [
+            replace(view, scale_px=view.scale_px * math.exp(larger.get(k, 0.0)))
+            for k, view in enumerate(planned_views)
+        ]
+        straight = [straightened(grey, view, pixels) for grey, view in zip(greys, planned_views, strict=True)]
+        pairs = pairs_between(planned_views, straight)
     views = corrected(planned_views, pairs)
     gains = gains_of(views, [straightened(s, v, pixels) for s, v in zip(smalls, views, strict=True)], pairs, pixels)
     ghosts, slide = ghosts_between(views, straight, pairs, gains, pixels), None
@@ -304,6 +314,20 @@ def _measured(
     measured = views, pairs, gains, ghosts, slide
     write_measured(kept, asked, measured)
     return measured
+
+
+def _drawn_larger(pairs: Sequence[Pair], count: int) -> dict[int, float]:
+    """Frames that were focused elsewhere, and by how much larger they are drawn for it, as a logarithm."""
+    grown = growths(pairs, count)
+    return {k: float(grown[k]) for k in range(count) if drawn_apart(pairs, grown, k)}
+
+
+def _size_words(file: str, times: float) -> str:
+    how = "larger" if times > 1.0 else "smaller"
+    return (
+        f"{file} is drawn {100.0 * abs(times - 1.0):.1f} % {how} than planned, as where the focus was missed; it is "
+        "laid as it is drawn"
+    )
 
 
 def _in_memory(

@@ -30,6 +30,8 @@ _WIDE_OVERLAP, _FEW_NEIGHBOURS = 0.25, 4
 _ROUNDS = 8
 # A measured growth is sure to about so much; frames without pairs are held where they were planned.
 _GROWTH_NOISE, _FREE = 3e-4, 1e-3
+# Drawn larger or smaller than planned by so much, and by so many times what is usual, a frame is out of focus.
+_LEAST_GROWTH, _TIMES_USUAL = 1.5e-3, 6.0
 # No focus draws a frame larger by more, where anything of it is still sharp enough to be laid over another: paving
 # laid over itself a few slabs on had asked for a third.
 _MOST_GROWTH = 0.12
@@ -192,6 +194,12 @@ def growths(pairs: Sequence[Pair], count: int) -> Floats:
         rest = np.abs(rows @ found - told)
         weights = sure * np.minimum(1.0, _GROWTH_NOISE / np.maximum(rest, 1e-9))
     return found - np.median(found)
+
+
+def drawn_apart(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
+    """Whether a frame is drawn larger or smaller than the others have it, as one is whose focus was missed."""
+    usual = float(np.median(np.abs(grown)))
+    return abs(grown[number]) > max(_LEAST_GROWTH, _TIMES_USUAL * usual) and growth_agreed(pairs, grown, number)
 
 
 def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
