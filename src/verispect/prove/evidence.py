@@ -21,9 +21,12 @@ from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings, motion_between
 from verispect.prove.checks.dust import Speck, is_plain, specks_on
+from verispect.prove.checks.overlap_tiles import Cut
 from verispect.prove.checks.shaken import Powers, powers_in
+from verispect.prove.checks.tile_powers import TilePowers
 from verispect.prove.expected import View, drawn_view, turned_as_happened, view_of
 from verispect.prove.intake import Coded, Frame, Kept, grey_linear, linear_of, read_coded, sixteen
+from verispect.prove.join.bend import straightened
 from verispect.prove.parting.passes import detail_of
 from verispect.prove.parting.views import thumb_of
 from verispect.prove.resources.in_hand import InHand
@@ -187,7 +190,7 @@ class Evidence:
             except FileError as error:
                 return error
 
-        for k, look in enumerate(in_turn(look_at, range(len(self.frames)), self._at_once)):
+        for k, look in enumerate(in_turn(look_at, range(len(self.frames)), self.at_once)):
             if self.is_cancelled():
                 raise Cancelled
             if isinstance(look, FileError):
@@ -204,13 +207,13 @@ class Evidence:
         return found, cut
 
     @property
-    def _at_once(self) -> int:
+    def at_once(self) -> int:
         """How many frames are read together, for the memory that each takes meanwhile."""
         return workers(_PIXEL_BYTES * self.pixels[0] * self.pixels[1])
 
     def read_all(self) -> Iterator[Read]:
         """Every frame as it was matched."""
-        return in_turn(lambda k: self.read(k, self.matched[k]), range(len(self.frames)), self._at_once)
+        return in_turn(lambda k: self.read(k, self.matched[k]), range(len(self.frames)), self.at_once)
 
     def read(self, k: int, exposure: int | None) -> Read:
         """Read a frame and keep what the checks need; `exposure` is the planned one."""
@@ -302,6 +305,20 @@ class Evidence:
                 found[k] = grey[row - half : row + half + 1, column - half : column + half + 1].copy()
         return found
 
+    def tiles(self, k: int, asked: Sequence[Cut], bend: View) -> list[TilePowers]:
+        """Powers of tiles of a frame as large as shakes are looked for, straight as a view's bend has it."""
+
+        def large() -> Grey:
+            grey = np.asarray(grey_linear(read_coded(self.frames[k]), self.reads[k].sectors_divide), np.float32)
+            return straightened(grey, bend, self.pixels)
+
+        picture = cache(large)
+
+        def powers(cut: Cut) -> TilePowers:
+            return self.recall.of(("tiles", self._files[k], cut, bend.bend), lambda: cut.powers(picture()))
+
+        return [powers(cut) for cut in asked]
+
     def blocks_if_of(self, used: Sequence[int], asked: Sequence[Sequence[int]]) -> list[dict[int, dict[int, Grey]]]:
         """Of each frame used the blocks about the marks, by the exposures asked, were it of these.
 
@@ -323,7 +340,7 @@ class Evidence:
 
             return {place: if_of(place) for place in asked[number]}
 
-        return list(in_turn(blocks_in, range(len(used)), self._at_once))
+        return list(in_turn(blocks_in, range(len(used)), self.at_once))
 
     def pixels_of(self, exposure: int, world_m: Floats, turned: Floats | None = None) -> tuple[Floats, Floats]:
         """Columns and rows (M,) at which marks lie in a frame, with what is known to have happened.

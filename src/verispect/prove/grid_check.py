@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -15,16 +15,18 @@ from numpy.typing import NDArray
 from verispect.errors import Cancelled
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_level
+from verispect.prove.checks.even_motion import Shaken
 from verispect.prove.checks.exposure import off_the_rest
 from verispect.prove.checks.moved import Between, between
+from verispect.prove.checks.overlap_tiles import Cut, shared_tiles
 from verispect.prove.checks.parallax import Slide, shifts_of, slide_of
 from verispect.prove.checks.pointing import LEAST_PX, Looked, looked, moved_words
 from verispect.prove.checks.shaken import above_noise, shaken_in
 from verispect.prove.checks.shaken_apart import Apart, shaken_apart
 from verispect.prove.checks.swing import swing_between
-from verispect.prove.checks.tile_powers import sector_powers
+from verispect.prove.checks.tile_powers import TilePowers, logs_of, sector_powers
 from verispect.prove.evidence import Evidence, Grey, is_compressed
-from verispect.prove.expected import light_hypotheses
+from verispect.prove.expected import View, light_hypotheses
 from verispect.prove.focus_check import missed_focus
 from verispect.prove.join.bend import straightened
 from verispect.prove.join.pointing import Pair, drawn_apart, growths
@@ -130,8 +132,17 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
         if told is not None:
             seen.append(told[0])
             apart.append(told[1])
-    apart += _apart_in_cells(evidence, cells, planned, found, grain)
-    _shaken(evidence, cells, [pair for pair in apart if pair is not None], compressed, reports)
+    shown = _views_in_cells(evidence, cells, planned, found)
+    beside = [frozenset((planned[pair.a], planned[pair.b])) for pair in trusted]
+    alike = [pair for pair in _focused_alike(evidence, cells, beside) if pair <= shown.keys()]
+    in_cells = [pair for pair in alike if pair not in beside]
+    apart += _apart_in_cells(evidence, shown, in_cells, dict(zip(planned, found.straight, strict=True)), grain)
+    by_size = [(apart, divide)]
+    finer = evidence.reads[planned[0]].sectors_divide
+    if finer < divide:
+        # Small shakes show in larger pictures alone, those of frames out of focus in smaller ones.
+        by_size.insert(0, (_apart_in_tiles(evidence, shown, beside + in_cells, grain), finer))
+    _shaken(evidence, cells, by_size, compressed, reports)
     _moved(planned, divide, found, seen, reports)
     candidate = evidence.candidate
     if not is_planned or candidate is None or not candidate.method.turns:
@@ -186,12 +197,12 @@ def _lead(evidence: Evidence, cell: Sequence[int]) -> int:
     return max(cell, key=detail)
 
 
-def _apart_in_cells(
-    evidence: Evidence, cells: Sequence[Sequence[int]], leads: Sequence[int], found: Looked, grain: float
-) -> list[Apart | None]:
-    """What frames of grids of series lost against those focused next to them in their cell and in its neighbours."""
+def _views_in_cells(
+    evidence: Evidence, cells: Sequence[Sequence[int]], leads: Sequence[int], found: Looked
+) -> dict[int, View]:
+    """Where every frame of a cell looked, turned as its cell's lead was found to be."""
     place = {k: number for number, k in enumerate(leads)}
-    views, straight = {}, {}
+    views = {}
     for cell in cells:
         lead = next((k for k in cell if k in place), None)
         planned = None if lead is None else evidence.view(lead)
@@ -201,15 +212,23 @@ def _apart_in_cells(
         for k in cell:
             view = evidence.view(k)
             if k == lead:
-                views[k], straight[k] = own, found.straight[place[lead]]
+                views[k] = own
             elif view is not None:
-                # It was turned as its cell's lead was.
                 turned = own.rotation @ planned.rotation.T @ view.rotation
                 views[k] = replace(view, rotation=turned, bend=own.bend)
-                straight[k] = straightened(evidence.reads[k].grey, views[k], evidence.pixels)
-    beside = {frozenset((leads[pair.a], leads[pair.b])) for pair in found.pairs if pair.trusted}
-    # What leads lost against one another is told already.
-    wanted = [pair for pair in _focused_alike(evidence, cells, beside) if pair not in beside and pair <= views.keys()]
+    return views
+
+
+def _apart_in_cells(
+    evidence: Evidence,
+    views: Mapping[int, View],
+    wanted: Sequence[frozenset[int]],
+    straight: dict[int, Grey],
+    grain: float,
+) -> list[Apart | None]:
+    """What frames of grids of series lost against those focused next to them in their cell and in its neighbours."""
+    for k in frozenset().union(*wanted) - straight.keys():
+        straight[k] = straightened(evidence.reads[k].grey, views[k], evidence.pixels)
 
     def apart(pair: frozenset[int]) -> Apart | None:
         k, other = sorted(pair)
@@ -223,6 +242,41 @@ def _apart_in_cells(
             raise Cancelled
         told.append(one)
     return told
+
+
+def _apart_in_tiles(
+    evidence: Evidence, views: Mapping[int, View], wanted: Sequence[frozenset[int]], grain: float
+) -> list[Apart | None]:
+    """What frames that share something lost against one another, by tiles of large pictures, frame after frame."""
+    divide = evidence.reads[next(iter(views))].sectors_divide
+    asked: dict[int, list[tuple[int, Cut]]] = {}
+    for number, pair in enumerate(wanted):
+        k, other = sorted(pair)
+        cuts = shared_tiles(views[k], views[other], evidence.pixels, divide)
+        for frame, cut in zip((k, other), cuts or (), strict=False):
+            asked.setdefault(frame, []).append((number, cut))
+    frames = sorted(asked)
+    powers: dict[tuple[int, int], TilePowers] = {}
+
+    def of_frame(k: int) -> list[TilePowers]:
+        return evidence.tiles(k, [cut for _, cut in asked[k]], views[k])
+
+    for k, found in zip(frames, in_turn(of_frame, frames, evidence.at_once), strict=True):
+        if evidence.is_cancelled():
+            raise Cancelled
+        powers |= {(number, k): tiles for (number, _), tiles in zip(asked[k], found, strict=True)}
+    told: list[Apart | None] = []
+    for number, pair in enumerate(wanted):
+        k, other = sorted(pair)
+        if (number, k) in powers:
+            told.append(_apart_by(k, other, *(logs_of(powers[number, one], grain=grain) for one in (k, other))))
+    return told
+
+
+def _apart_by(first: int, second: int, own: Floats, other: Floats) -> Apart | None:
+    """What the first frame has more of along a direction than the second; None where too little tells."""
+    swing = swing_between(own, other, _LEAST_TILES)
+    return None if swing is None else Apart(first, second, swing, (own - other).astype(np.float32))
 
 
 def _focused_alike(
@@ -266,8 +320,7 @@ class _Overlap:
     def apart(self, first: int, second: int, grain: float) -> Apart | None:
         """What the first frame has more of along a direction than the second; None where too little tells."""
         own, other = (sector_powers(part, self.shown, grain=grain) for part in (self.here, self.there))
-        swing = swing_between(own, other, _LEAST_TILES)
-        return None if swing is None else Apart(first, second, swing, own - other)
+        return _apart_by(first, second, own, other)
 
 
 def _overlap(here: Grey, there: Grey, onto: Floats, divide: int) -> _Overlap | None:
@@ -300,13 +353,16 @@ class _Seen:
 def _shaken(
     evidence: Evidence,
     cells: Sequence[Sequence[int]],
-    pairs: list[Apart],
+    by_size: Sequence[tuple[Sequence[Apart | None], int]],
     compressed: bool,
     reports: list[FrameReport],
 ) -> None:
     """Frames that lost detail along one direction against all that show the same places, or of a cell's series."""
     place = {k: number for number, cell in enumerate(cells) for k in cell}
-    told = {k: (shaken, evidence.reads[k].divide) for k, shaken in shaken_apart(pairs, place).items()}
+    told: dict[int, tuple[Shaken, int]] = {}
+    for pairs, divide in by_size:
+        for k, shaken in shaken_apart([pair for pair in pairs if pair is not None], place).items():
+            told.setdefault(k, (shaken, divide))
     for cell in cells:
         if len(cell) < _SERIES:
             continue

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import NamedTuple
 
 import numpy as np
@@ -15,7 +16,7 @@ SECTORS = 12
 # Rings of frequency, cycles a pixel.
 EDGES: Floats = np.geomspace(0.05, 0.36, 9)
 MIDDLES = np.sqrt(EDGES[1:] * EDGES[:-1])
-_TILE = 128
+TILE = 128
 # So many are transformed at a time.
 _AT_ONCE = 16
 _ABOVE_NOISE = 3.0
@@ -35,8 +36,7 @@ def sector_powers(
     that of the finest frequencies, or `grain` as a share of the tile's light where that is more. Even
     defocus takes as much from every direction of a ring, whatever the content; motion does not.
     """
-    tiles = tile_powers(picture, shown)
-    return above(tiles.power, np.maximum(tiles.noise, grain**2 * tiles.light)[:, None, None])
+    return logs_of(tile_powers(picture, shown), grain=grain)
 
 
 class TilePowers(NamedTuple):
@@ -50,6 +50,11 @@ class TilePowers(NamedTuple):
     light: Floats
 
 
+def logs_of(tiles: TilePowers, *, grain: float = 0.0) -> Floats:
+    """Log powers of tiles, as `sector_powers` has them."""
+    return above(tiles.power, np.maximum(tiles.noise, grain**2 * tiles.light)[:, None, None])
+
+
 def above(power: NDArray[np.floating], noise: Floats) -> Floats:
     """Log powers less their noise; NaN where they are little more."""
     with np.errstate(invalid="ignore"):
@@ -60,32 +65,50 @@ def above(power: NDArray[np.floating], noise: Floats) -> Floats:
 def tile_powers(picture: Grey, shown: NDArray[np.bool_] | None = None) -> TilePowers:
     """The powers of a picture's tiles as they are, with their noise."""
     rows, columns = picture.shape
-    step = _TILE // 2 if picture.size <= _FEW_PIXELS else _TILE
-    window = np.asarray(np.hanning(_TILE)[:, None] * np.hanning(_TILE)[None], np.float32)
-    fy, fx = np.meshgrid(np.fft.fftfreq(_TILE), np.fft.rfftfreq(_TILE), indexing="ij")
-    radius = np.hypot(fx, fy)
-    sector = np.floor((np.degrees(np.arctan2(fy, fx)) % 180.0) / (180.0 / SECTORS)).astype(int) % SECTORS
-    ring = np.searchsorted(EDGES, radius) - 1
-    within = (ring >= 0) & (ring < len(EDGES) - 1)
-    many = (len(EDGES) - 1) * SECTORS
-    inside, outer = np.flatnonzero(within), np.flatnonzero(radius > 0.47)
-    bins = (ring * SECTORS + sector).ravel()[inside]
-    count = np.maximum(np.bincount(bins, minlength=many), 1)
-    whole = float((window**2).sum())
-    means = np.zeros((len(inside), many), np.float32)
-    means[np.arange(len(inside)), bins] = 1.0 / count[bins]
-    places = [(top, left) for top in range(0, rows - _TILE + 1, step) for left in range(0, columns - _TILE + 1, step)]
+    step = TILE // 2 if picture.size <= _FEW_PIXELS else TILE
+    places = [(top, left) for top in range(0, rows - TILE + 1, step) for left in range(0, columns - TILE + 1, step)]
     wanted = [k for k, (top, left) in enumerate(places)
-              if shown is None or shown[top : top + _TILE, left : left + _TILE].all()]  # fmt: skip
-    power = np.full((len(places), many), np.nan, np.float32)
+              if shown is None or shown[top : top + TILE, left : left + TILE].all()]  # fmt: skip
+    power = np.full((len(places), len(MIDDLES), SECTORS), np.nan, np.float32)
     noise, light = np.full(len(places), np.nan), np.full(len(places), np.nan)
     for first in range(0, len(wanted), _AT_ONCE):
         some = wanted[first : first + _AT_ONCE]
-        parts = np.stack([picture[top : top + _TILE, left : left + _TILE] for top, left in (places[k] for k in some)])
-        level = parts.mean(axis=(1, 2), keepdims=True)
-        # In single precision, which is far finer than the noise of any frame.
-        spectrum = half_powers((parts - level) * window).reshape(len(some), -1)
-        power[some] = spectrum[:, inside] @ means
-        noise[some] = spectrum[:, outer].mean(axis=1)
-        light[some] = whole * level[:, 0, 0].astype(float) ** 2
-    return TilePowers(power.reshape(len(places), len(EDGES) - 1, SECTORS), noise, light)
+        parts = np.stack([picture[top : top + TILE, left : left + TILE] for top, left in (places[k] for k in some)])
+        power[some], noise[some], light[some] = powers_of(parts)
+    return TilePowers(power, noise, light)
+
+
+def powers_of(tiles: Grey) -> TilePowers:
+    """The powers of tiles (tiles, 128, 128)."""
+    rule = _rule()
+    level = tiles.mean(axis=(1, 2), keepdims=True)
+    # In single precision, which is far finer than the noise of any frame.
+    spectrum = half_powers((tiles - level) * rule.window).reshape(len(tiles), -1)
+    power = (spectrum[:, rule.inside] @ rule.means).reshape(len(tiles), len(MIDDLES), SECTORS)
+    noise = spectrum[:, rule.outer].mean(axis=1).astype(float)
+    return TilePowers(power, noise, rule.whole * level[:, 0, 0].astype(float) ** 2)
+
+
+class _Rule(NamedTuple):
+    """The window of a tile and its sum; places of its plane that count, their means, and those of the noise."""
+
+    window: Grey
+    whole: float
+    inside: NDArray[np.intp]
+    means: Grey
+    outer: NDArray[np.intp]
+
+
+@cache
+def _rule() -> _Rule:
+    window = np.asarray(np.hanning(TILE)[:, None] * np.hanning(TILE)[None], np.float32)
+    fy, fx = np.meshgrid(np.fft.fftfreq(TILE), np.fft.rfftfreq(TILE), indexing="ij")
+    radius = np.hypot(fx, fy)
+    sector = np.floor((np.degrees(np.arctan2(fy, fx)) % 180.0) / (180.0 / SECTORS)).astype(int) % SECTORS
+    ring = np.searchsorted(EDGES, radius) - 1
+    inside = np.flatnonzero((ring >= 0) & (ring < len(MIDDLES)))
+    bins = (ring * SECTORS + sector).ravel()[inside]
+    many = len(MIDDLES) * SECTORS
+    means = np.zeros((len(inside), many), np.float32)
+    means[np.arange(len(inside)), bins] = 1.0 / np.maximum(np.bincount(bins, minlength=many), 1)[bins]
+    return _Rule(window, float((window**2).sum()), inside, means, np.flatnonzero(radius > 0.47))
