@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from pathlib import Path
 from types import SimpleNamespace
@@ -98,6 +99,9 @@ def test_paving_laid_over_itself_a_few_slabs_on_accuses_nobody() -> None:
     pairs[-1] = replace(pairs[-1], growth=0.003)
     grown = growths(pairs, 6)
     assert [k for k in (3, 4, 5) if abs(grown[k]) > 1e-3 and growth_agreed(pairs, grown, k)] == [3]
+    # A single witness of which no two parts could be held against one another accuses nobody.
+    alone = [replace(pair, residual_px=math.inf) if pair.growth else pair for pair in pairs]
+    assert not growth_agreed(alone, growths(alone, 6), 3)
 
 
 def test_frames_that_only_unsure_pairs_join_to_the_rest_did_not_grow_together() -> None:

@@ -213,7 +213,8 @@ def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
         if pair.sure and number in (pair.a, pair.b):
             told.append(grown[pair.a] + pair.growth if pair.b == number else grown[pair.b] - pair.growth)
             beside.add(pair.a + pair.b - number)
-            weights.append(pair.weight)
+            # Alone counts only what lies well all over: a single part of a pair may grow by its blur.
+            weights.append(pair.weight if math.isfinite(pair.residual_px) else 0.0)
     if not any(pair.sure and number not in (pair.a, pair.b) and beside & {pair.a, pair.b} for pair in pairs):
         return False
     enough = max(0.25 * abs(grown[number]), 3.0 * _GROWTH_NOISE)
