@@ -99,8 +99,15 @@ def test_paving_laid_over_itself_a_few_slabs_on_accuses_nobody() -> None:
     pairs[-1] = replace(pairs[-1], growth=0.003)
     grown = growths(pairs, 6)
     assert [k for k in (3, 4, 5) if abs(grown[k]) > 1e-3 and growth_agreed(pairs, grown, k)] == [3]
+    lone = list(pairs)
+    # Two that know one another well, and the rest hardly, did not grow alike.
+    pairs = [Pair(a, b, 0.3, 0.9, np.zeros(3), 0.2) for a, b in ((0, 1), (1, 2), (0, 2), (3, 4))]
+    pairs += [Pair(a, b, 0.3, 0.7, np.zeros(3), 0.8, 0.003) for a, b in ((1, 3), (2, 4), (0, 3))]
+    grown = growths(pairs, 5)
+    assert grown[3:].min() > 0.0015
+    assert not any(growth_agreed(pairs, grown, k) for k in range(5))
     # A single witness of which no two parts could be held against one another accuses nobody.
-    alone = [replace(pair, residual_px=math.inf) if pair.growth else pair for pair in pairs]
+    alone = [replace(pair, residual_px=math.inf) if pair.growth else pair for pair in lone]
     assert not growth_agreed(alone, growths(alone, 6), 3)
 
 

@@ -206,7 +206,7 @@ def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
     """Whether two neighbours of a frame at least, or its only one, have it grown by about as much as was found.
 
     Of two frames that are joined to nothing else none can tell which it is; and frames that only what is unsure joins
-    to the rest may all have grown by that.
+    to the rest may all have grown by that, as one has that grew with the neighbour that knows it best.
     """
     told, beside, weights = [], set(), []
     for pair in pairs:
@@ -220,6 +220,9 @@ def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
     enough = max(0.25 * abs(grown[number]), 3.0 * _GROWTH_NOISE)
     among = [grown[k] for k in surely_joined(pairs, number)]
     if abs(grown[number] - np.median(among)) < enough:
+        return False
+    best = max((pair for pair in pairs if pair.sure and number in (pair.a, pair.b)), key=lambda one: one.weight)
+    if abs(grown[best.a] - grown[best.b]) < enough:
         return False
     near = sum(abs(one - grown[number]) < enough for one in told)
     return bool(near >= 2 or (near == len(told) and max(weights) >= _SURE_ALONE))
