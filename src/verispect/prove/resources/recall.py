@@ -99,4 +99,5 @@ def file_key(frame: Frame) -> Hashable:
         told = frame.path.stat()
     except OSError as error:
         raise FileError("{path}: cannot be read: {why}", path=frame.path, why=error.strerror or error) from error
-    return str(frame.path.absolute()), told.st_size, told.st_mtime_ns, told.st_ino, frame.white
+    # How it is read may change as more frames arrive.
+    return str(frame.path.absolute()), told.st_size, told.st_mtime_ns, told.st_ino, frame.white, frame.orientation
