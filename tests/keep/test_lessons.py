@@ -101,9 +101,9 @@ def test_only_checked_or_timed_jobs_are_read(tmp_path: Path) -> None:
     assert {entry.title for entry in book.proved()} == {"checked", "timed"}
     # An import keeps figures, and drops what are none.
     content = book.exported()
-    content["entries"][0] |= {"uuid": "b2", "planned_s": "soon", "promised": float("inf"), "check": [1]}
+    content["entries"][0] |= {"uuid": "brought", "planned_s": "soon", "promised": float("inf"), "check": [1]}
     assert book.bring_in(content, name="x") == 1
-    brought: Entry = book.entry("b2")
+    brought: Entry = book.entry("brought")
     assert (brought.planned_s, brought.promised, brought.check) == (None, None, None)
     book.close()
 

@@ -48,6 +48,10 @@ _EDGES_APART = 0.2
 _MISREAD = 1.5
 
 
+# Frames of a series lie two allowed blurs apart, four where one is missing; what lies farther from all is alone.
+_FAR = 6.0
+
+
 @dataclass(frozen=True)
 class MarkSoftness:
     """One mark: measured and planned softness; None where it cannot be said.
@@ -285,6 +289,7 @@ def _spectra_of(
     allowed = float(rendering.allowed_mm[k])
     if not math.isfinite(allowed) or allowed <= 0.0:
         return None
+    looks = _near_another(looks, _FAR * allowed / at[best][1], needed)
     distances = sorted(look.image_mm for look in looks)
     # Frames focused alike, as those of a grid, tell nothing more than one.
     apart = LEAST_APART * allowed / at[best][1]
@@ -313,6 +318,15 @@ def _spectra_of(
     sharp_at = seen_from.state.image_distance_mm + ratios[sharpest] * (found.sharp_at_mm - v)
     away = ranged(seen_from, scene.world_m[k], sharp_at, unsure / rate * ratios[sharpest])
     return sharpest, softness, plus_minus, away
+
+
+def _near_another(looks: list[Look], gap_mm: float, needed: int) -> list[Look]:
+    """Those focused near another: of one far from all nothing is left that theirs could be held against."""
+    near = [
+        one for one in looks
+        if any(other is not one and abs(one.image_mm - other.image_mm) <= gap_mm for other in looks)
+    ]  # fmt: skip
+    return near if len(near) >= needed else looks
 
 
 def as_softness(
