@@ -28,7 +28,7 @@ def frames(tmp_path: Path) -> list[Frame]:
 
 def test_what_is_in_hand_is_given_once_and_what_has_no_room_is_not_kept(frames: list[Frame], monkeypatch) -> None:
     # Room for two of 240 × 360 pixels of 6 bytes.
-    monkeypatch.setattr(in_hand, "memory_mb", lambda: 2 * 240 * 360 * 6 / (1e6 * 0.2) + 0.1)
+    monkeypatch.setattr(in_hand, "memory_mb", lambda: 2 * 240 * 360 * 6 / (1e6 * in_hand._SHARE) + 0.1)
     hand = InHand()
     for frame in frames:
         np.testing.assert_array_equal(hand.read(frame), read_coded(frame))

@@ -8,8 +8,8 @@ from threading import Lock
 from verispect.prove.intake import Frame, Kept, read_kept
 from verispect.prove.resources.threads import memory_mb
 
-# Of the memory that may be taken.
-_SHARE = 0.2
+# Of the memory that may be taken: threads at work and what is recalled have the rest.
+_SHARE = 0.12
 
 
 class InHand:
