@@ -38,7 +38,7 @@ _FRAMES_IN_HAND, _IN_HAND_PX = 4, 1.0
 # Of the picture's diagonal: what is known to look so far elsewhere shows other things at the same places.
 _PUSHED = 0.01
 # What stands aside by less than this share of the disc that a far focus makes of it need not have moved. Half of it
-# was seen in a good frame; planted things moved by three times as much and more.
+# was seen in one good frame.
 _OF_BLUR = 0.75
 
 
