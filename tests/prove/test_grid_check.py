@@ -152,8 +152,13 @@ def _all_lie_well(count: int, *beside: tuple[int, int]) -> tuple[list[Pair], Loo
     pairs = [Pair(a, b, 0.5, 0.9, np.zeros(3), 0.2) for a, b in beside]
     even, joined = np.zeros(count), np.ones(count, bool)
     return pairs, Looked(
-        np.zeros((count, 2)), even, even, joined, pairs, [view] * count, dict.fromkeys(beside, 0.0), []
+        np.zeros((count, 2)), even, even, joined, pairs, [view] * count, dict.fromkeys(beside, 0.0), [], []
     )
+
+
+def sharp(_: Pair) -> float:
+    """Both frames are focused alike."""
+    return 0.0
 
 
 def test_what_a_third_frame_decides_clears_the_other_of_what_none_can_decide() -> None:
@@ -166,17 +171,27 @@ def test_what_a_third_frame_decides_clears_the_other_of_what_none_can_decide() -
         _Seen(pairs[1], 0, 0, Between([(60.0, 80.0)], None)),
     ]
     reports = [FrameReport(file=f"f{k}.tif") for k in range(3)]
-    _moved([0, 1, 2], 1, found, seen, reports)
+    _moved([0, 1, 2], 1, found, seen, reports, sharp)
     assert [[fault.name for fault in report.faults] for report in reports] == [[], ["moved-subject"], []]
 
 
 def test_pairs_that_lie_badly_accuse_nobody_of_what_moved() -> None:
-    """Far out of focus a thing was found 6 px aside where its pair lay 3 px off; and in a pair that hardly counts."""
+    """Far out of focus a thing was found 6 px aside where its pair lay 3 px off; and in a pair that hardly counts.
+
+    One frame blurred by 9 px more than the other shows edges that far aside by itself.
+    """
     pairs, found = _all_lie_well(3, (0, 1), (0, 2), (1, 2))
     aside = Between([(50.0, 60.0)] * 4, Moved(100.0, 120.0, 6.0))
-    for pair, rest, told in ((pairs[0], 0.2, 1), (pairs[0], 2.9, 0), (replace(pairs[0], correlation=0.4), 0.2, 0)):
+    poor = replace(pairs[0], correlation=0.4)
+    for pair, rest, blur_px, told in (
+        (pairs[0], 0.2, 0, 1),
+        (pairs[0], 2.9, 0, 0),
+        (poor, 0.2, 0, 0),
+        (pairs[0], 0.2, 9, 0),
+    ):
         reports = [FrameReport(file=f"{k}.tif") for k in range(3)]
-        _moved([0, 1, 2], 1, replace(found, rests={**found.rests, (0, 1): rest}), [_Seen(pair, 0, 0, aside)], reports)
+        lie = replace(found, rests={**found.rests, (0, 1): rest})
+        _moved([0, 1, 2], 1, lie, [_Seen(pair, 0, 0, aside)], reports, lambda _, blur=blur_px: float(blur))
         assert sum(len(report.faults) for report in reports) == told
 
 
@@ -189,7 +204,7 @@ def test_who_stands_aside_of_two_is_the_odd_one_whatever_lies_beside_it() -> Non
         _Seen(pairs[2], 0, 0, Between([(75.0, 155.0)], None)),
     ]
     reports = [FrameReport(file=f"f{k}.tif") for k in range(4)]
-    _moved([0, 1, 2, 3], 1, found, seen, reports)
+    _moved([0, 1, 2, 3], 1, found, seen, reports, sharp)
     assert [[fault.name for fault in report.faults] for report in reports] == [[], ["moved-subject"], [], []]
 
 

@@ -29,6 +29,7 @@ from verispect.prove.intake import Coded, Frame, Kept, grey_linear, linear_of, r
 from verispect.prove.join.bend import straightened
 from verispect.prove.parting.passes import detail_of
 from verispect.prove.parting.views import thumb_of
+from verispect.prove.refocused import blurs_apart
 from verispect.prove.resources.in_hand import InHand
 from verispect.prove.resources.recall import Recall, file_key, fingerprint
 from verispect.prove.resources.threads import in_turn, workers
@@ -360,6 +361,16 @@ class Evidence:
         columns = (x0 - centres[:, 0]) / self.pitch_mm + 0.5 * (wide - 1)
         rows = (centres[:, 1] - y0) / self.pitch_mm + 0.5 * (high - 1)
         return np.where(points[:, 2] > 0, columns, np.nan), np.where(points[:, 2] > 0, rows, np.nan)
+
+    def blurred_px(self, k: int, beside: Sequence[int]) -> float:
+        """By how much more a frame is blurred than the one of some that is focused most alike, or less, pixels."""
+        index = self.matched[k]
+        others = [other for m in beside if (other := self.matched[m]) is not None]
+        if index is None or not others or not self.exposures[index].allowed_blur_mm > 0.0:
+            return 0.0
+        own = self.exposures[index]
+        least = min(blurs_apart(own, self.exposures[other]) for other in others)
+        return least * own.allowed_blur_mm / self.pitch_mm
 
     def view(self, k: int) -> View | None:
         """How a frame maps directions to pixels, as planned, as is known to have happened or as was found."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -17,7 +17,8 @@ from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_level
 from verispect.prove.checks.even_motion import Shaken
 from verispect.prove.checks.exposure import off_the_rest
-from verispect.prove.checks.moved import Between, between
+from verispect.prove.checks.moved import OF_BLUR, Between, between
+from verispect.prove.checks.odd_places import odd_places
 from verispect.prove.checks.overlap_tiles import Cut, shared_tiles
 from verispect.prove.checks.parallax import Slide, shifts_of, slide_of
 from verispect.prove.checks.pointing import LEAST_PX, Looked, looked, moved_words
@@ -52,6 +53,7 @@ _TIMES_REST = 3.0
 _WENT_TOGETHER, _WORTH_DEG = 0.03, 0.5
 # A thing nearer than the plan has any may stand so many times as far aside as a slide that is off sets those.
 _TIMES_ASIDE = 3.0
+_MOVED_REMEDY = "take that part from the other frame when joining, or take it again in a calm moment"
 
 
 def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: list[FrameReport]) -> Slide | None:
@@ -143,7 +145,9 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
         # Small shakes show in larger pictures alone, those of frames out of focus in smaller ones.
         by_size.insert(0, (_apart_in_tiles(evidence, shown, beside + in_cells, grain), finer))
     _shaken(evidence, cells, by_size, compressed, reports)
-    _moved(planned, divide, found, seen, reports)
+    _shown_otherwise(evidence, planned, found, missed, reports)
+    _moved(planned, divide, found, seen, reports,
+           lambda pair: evidence.blurred_px(planned[pair.a], [planned[pair.b]]))  # fmt: skip
     candidate = evidence.candidate
     if not is_planned or candidate is None or not candidate.method.turns:
         return None
@@ -379,8 +383,53 @@ def _shaken(
             motion_fault(reports[k], shaken.length_px * divide, shaken.direction_deg)
 
 
-def _moved(planned: list[int], divide: int, found: Looked, seen: Sequence[_Seen], reports: list[FrameReport]) -> None:
-    """Things that two frames show elsewhere, though all about them agrees; a third frame tells which one is odd."""
+def _shown_otherwise(
+    evidence: Evidence, planned: Sequence[int], found: Looked, missed: Sequence[bool], reports: list[FrameReport]
+) -> None:
+    """Things that one frame shows elsewhere than two others, or alone, however small they are before what stays."""
+    told = ("knock", "motion", "missed-focus")
+    without = {number for number, k in enumerate(planned) if missed[number] or not reports[k].without(*told)}
+    for one in odd_places(
+        found.views, found.colours, found.pairs, evidence.pixels, without=without, is_cancelled=evidence.is_cancelled
+    ):
+        drawn = found.views[one.frame].drawn(np.array(one.column), np.array(one.row))
+        column, row = (float(part) for part in drawn)
+        report, beside = reports[planned[one.frame]], reports[planned[one.other]].file
+        if not report.without("moved-subject"):
+            continue
+        if one.shift is None:
+            report.faults.append(
+                Fault("moved-subject", one.across,
+                      f"near row {row:.0f}, column {column:.0f} it shows something some {round(one.across)} px wide "
+                      f"otherwise than {beside} and others do", _MOVED_REMEDY, (row, column))
+            )  # fmt: skip
+        else:
+            report.faults.append(_aside(one.shift, (row, column), beside, is_sure=one.is_sure))
+
+
+def _aside(shift_px: float, place: tuple[float, float], beside: str | None, *, is_sure: bool) -> Fault:
+    """What is said of a thing that stands aside, at a place (row, column) of the frame that shows it there."""
+    doubt = "" if is_sure else (
+        "; no third frame shows it: it moved, or stands near and the head turns beside the pupil"
+    )  # fmt: skip
+    says = (
+        f"something near row {place[0]:.0f}, column {place[1]:.0f} stands some {round(shift_px)} px aside of where "
+    )
+    return Fault("moved-subject", shift_px, says + f"{beside} has it{doubt}", _MOVED_REMEDY, place)
+
+
+def _moved(
+    planned: list[int],
+    divide: int,
+    found: Looked,
+    seen: Sequence[_Seen],
+    reports: list[FrameReport],
+    blurred_px: Callable[[Pair], float],
+) -> None:
+    """Things that two frames show elsewhere, though all about them agrees; a third frame tells which one is odd.
+
+    `blurred_px` tells by how much more one of a pair is blurred than the other.
+    """
 
     def ray(one: _Seen, row: float, column: float) -> Floats:
         view = found.views[one.pair.a]
@@ -406,7 +455,11 @@ def _moved(planned: list[int], divide: int, found: Looked, seen: Sequence[_Seen]
         for one in seen
         if one.held.aside
         and one.pair.sure
-        and divide * one.held.aside.shift > _TIMES_REST * found.rests[one.pair.a, one.pair.b]
+        and divide * one.held.aside.shift
+        > max(
+            _TIMES_REST * found.rests[one.pair.a, one.pair.b],
+            OF_BLUR * blurred_px(one.pair),
+        )
     ]
 
     def against(one: _Seen, way: Floats) -> set[int]:
@@ -430,20 +483,13 @@ def _moved(planned: list[int], divide: int, found: Looked, seen: Sequence[_Seen]
             continue
         odd = pair.a if vouched == {pair.b} else pair.b if vouched == {pair.a} else max(pair.a, pair.b)
         report, beside = reports[planned[odd]], reports[planned[pair.a + pair.b - odd]].file
-        either = (report,) if vouched else [reports[planned[number]] for number in (pair.a, pair.b)]
+        either = [reports[planned[number]] for number in ((odd,) if vouched else (pair.a, pair.b))]
+        if any(not reports[planned[number]].without("moved-subject") for number in (pair.a, pair.b)):
+            continue
         # A frame out of focus shows edges elsewhere, and one that was turned everything.
         if not all(one.without("moved-subject", "knock", "motion", "missed-focus") for one in either):
             continue
         view = found.views[odd]
         place = view.to_pixels @ view.rotation @ way
         column, row = (float(part) for part in view.drawn(place[0] / place[2], place[1] / place[2]))
-        doubt = "" if vouched else (
-            "; no third frame shows it: it moved, or stands near and the head turns beside the pupil"
-        )  # fmt: skip
-        report.faults.append(
-            Fault("moved-subject", divide * aside.shift,
-                  f"something near row {row:.0f}, column {column:.0f} stands some {round(divide * aside.shift)} px "
-                  f"aside of where {beside} has it{doubt}",
-                  "take that part from the other frame when joining, or take it again in a calm moment",
-                  (row, column))
-        )  # fmt: skip
+        report.faults.append(_aside(divide * aside.shift, (row, column), beside, is_sure=bool(vouched)))

@@ -16,7 +16,7 @@ from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.align.turned import turn_of, turned_picture
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
-from verispect.prove.checks.moved import Moved, moved_in
+from verispect.prove.checks.moved import OF_BLUR, Moved, moved_in
 from verispect.prove.checks.pointing import moved_words, unsure_px
 from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, step_mm
 from verispect.prove.checks.shaken import above_noise, shaken_in
@@ -24,7 +24,6 @@ from verispect.prove.evidence import Evidence, is_compressed
 from verispect.prove.expected import View, light_hypotheses
 from verispect.prove.focus_check import compare_sizes
 from verispect.prove.intake import Frame
-from verispect.prove.refocused import blurs_apart
 from verispect.prove.report import Fault, FrameReport, motion_fault
 
 # From these on something is a fault: pixels, stops, stops of colour, log of light.
@@ -37,9 +36,6 @@ _ASKEW = math.tan(math.radians(5.0))
 _FRAMES_IN_HAND, _IN_HAND_PX = 4, 1.0
 # Of the picture's diagonal: what is known to look so far elsewhere shows other things at the same places.
 _PUSHED = 0.01
-# What stands aside by less than this share of the disc that a far focus makes of it need not have moved. Half of it
-# was seen in one good frame.
-_OF_BLUR = 0.75
 
 
 class SeriesCheck:
@@ -376,18 +372,8 @@ class SeriesCheck:
                 if found is None or not self.reports[used[n]].without("knock"):
                     continue
                 beside = [used[m] for m in (*numbers[max(place - 1, 0) : place], *numbers[place + 1 : place + 2])]
-                if divide * found.shift > _OF_BLUR * self._blurred_px(used[n], beside):
+                if divide * found.shift > OF_BLUR * self.evidence.blurred_px(used[n], beside):
                     self._tell_moved(used[n], found, divide)
-
-    def _blurred_px(self, k: int, beside: Sequence[int]) -> float:
-        """By how much more a frame is blurred than the one of some that is focused most alike, or less, pixels."""
-        index = self.matched[k]
-        others = [other for m in beside if (other := self.matched[m]) is not None]
-        if index is None or not others or not self.evidence.exposures[index].allowed_blur_mm > 0.0:
-            return 0.0
-        own = self.evidence.exposures[index]
-        least = min(blurs_apart(own, self.evidence.exposures[other]) for other in others)
-        return least * own.allowed_blur_mm / self.evidence.pitch_mm
 
     def _tell_moved(self, k: int, found: Moved, divide: int) -> None:
         row, column, pixels = (round(divide * part) for part in (found.row, found.column, found.shift))

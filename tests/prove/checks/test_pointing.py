@@ -72,7 +72,7 @@ def looked(shifts: np.ndarray) -> Looked:
     """Frames that all their neighbours agree about."""
     count = len(shifts)
     agreed = dict.fromkeys(combinations(range(count), 2), 0.0)
-    return Looked(shifts, np.zeros(count), np.zeros(count), np.ones(count, bool), [], [], agreed, [])
+    return Looked(shifts, np.zeros(count), np.zeros(count), np.ones(count, bool), [], [], agreed, [], [])
 
 
 @pytest.mark.parametrize("count", [4, 5, 6, 9, 16, 40])
@@ -95,6 +95,27 @@ def test_half_a_grid_that_was_pushed_is_not_what_is_usual() -> None:
     shifts = rng.normal(0.0, 0.2, (10, 2))
     shifts[5:] += np.array([6.0, 0.0])
     assert looked(shifts).odd().tolist() == [False] * 5 + [True] * 5
+
+
+@pytest.mark.parametrize("before", [2, 4])
+def test_who_stood_first_is_the_rule_however_unsure_frames_are_turned_about_where_they_look(
+    before: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The head is pushed by 4 px after some frames; about the way they look overlaps have them turned anyhow."""
+    planned = [view(b, p) for p in (-8, 0, 8) for b in (-16, 0, 16)]
+    rng = np.random.default_rng(5)
+    pushed = np.array([3.0, 3.0, 0.0]) / planned[0].scale_px
+    turns = np.column_stack([np.zeros((9, 2)), rng.normal(0.0, 2.0, 9) / planned[0].scale_px])
+    turns[before:] += pushed
+    pairs = exact_pairs(planned, tangled(planned, turns))
+    grey = np.zeros(PIXELS[::-1], np.float32)
+    monkeypatch.setattr(checks_pointing, "with_bend", lambda views, *_: (views, [grey] * 9, pairs))
+    found = checks_pointing.looked(
+        planned, [grey] * 9, [np.zeros((*grey.shape, 3), np.float32)] * 9, PIXELS,
+        is_cancelled=lambda: False, progress=lambda _: None,
+    )  # fmt: skip
+    assert found.odd().tolist() == [False] * before + [True] * (9 - before)
+    assert np.hypot(*found.shifts[before:].T) == pytest.approx(np.full(9 - before, np.hypot(3.0, 3.0)), abs=1.2)
 
 
 @pytest.mark.parametrize(("residual_px", "told"), [(0.1, True), (1.0, False), (np.inf, True)])

@@ -43,6 +43,9 @@ _DIFFERS = 1.5
 _ROUNDS, _SETTLED, _LEAST_GAIN = 12, 0.01, 0.1
 # So many blocks must agree for one that does not.
 _MOSTLY = 2
+# What stands aside by less than this share of the disc that a far focus makes of it need not have moved. Half of it
+# was seen in one good frame.
+OF_BLUR = 0.75
 
 
 @dataclass(frozen=True)

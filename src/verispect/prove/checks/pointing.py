@@ -31,7 +31,7 @@ class Looked:
     """Of every frame: content moved down, right in pixels and turned clockwise in degrees; stops brighter; joined.
 
     With the pairs looked at, the views as they came out, by how much each pair that counts (a, b) still disagrees,
-    pixels, and the pictures looked at as a lens that bends no lines would have drawn them.
+    pixels, and the pictures looked at, and small ones in colour, as a lens that bends no lines would have drawn them.
     """
 
     shifts: Floats
@@ -42,6 +42,7 @@ class Looked:
     views: Sequence[View]
     rests: Mapping[tuple[int, int], float]
     straight: Sequence[Grey]
+    colours: Sequence[Grey]
 
     def odd(self, divide: int = 1) -> NDArray[np.bool_]:
         """Which frames stand out, looked at in pixels of which each is `divide` of the frame's."""
@@ -108,7 +109,8 @@ def looked(
     while left:
         together = sorted(surely_joined(pairs, min(left)))
         left -= set(together)
-        world[together] -= _first_stay(world[together], scale_px)
+        ahead = np.array([views[k].rotation[2] for k in together])
+        world[together] -= _first_stay(world[together], ahead, scale_px)
     own = np.array([view.rotation @ turn for view, turn in zip(views, world, strict=True)])
     scale = np.array([view.scale_px for view in views])
     # Turned by a about right, up and forward, the middle moves right by a_up and down by a_right.
@@ -118,7 +120,7 @@ def looked(
     rests = {(pair.a, pair.b): disagreement_px(pair, views, found) for pair in trusted}
     even = [straightened(small, view, pixels) for small, view in zip(smalls, found, strict=True)]
     stops = -gains_of(found, even, trusted, pixels)
-    return Looked(shifts, np.degrees(-own[:, 2]), stops, joined, pairs, found, rests, straight)
+    return Looked(shifts, np.degrees(-own[:, 2]), stops, joined, pairs, found, rests, straight, even)
 
 
 def _agreed(rests: Sequence[float], size: float) -> bool:
@@ -128,14 +130,18 @@ def _agreed(rests: Sequence[float], size: float) -> bool:
     return sorted(rests)[1] < max(0.5 * LEAST_PX, size / 6.0) and float(np.median(rests)) < size / 3.0
 
 
-def _first_stay(turns: Floats, scale_px: float) -> Floats:
+def _first_stay(turns: Floats, ahead: Floats, scale_px: float) -> Floats:
     """The turn of the first frames that stood alike, two at least, as they were taken; else the middle one (3,).
 
-    A head that was pushed half-way through is out of place from there on, not before.
+    A head that was pushed half-way through is out of place from there on, not before. How a frame is turned about the
+    way `ahead` (N, 3) that it looks, overlaps hardly tell: only where it looks counts.
     """
     if len(turns) == 1:
         return np.array(turns[0])
-    steps = np.linalg.norm(np.diff(turns, axis=0), axis=1) * scale_px
+    between = np.diff(turns, axis=0)
+    along = ahead[:-1] + ahead[1:]
+    along /= np.linalg.norm(along, axis=1, keepdims=True)
+    steps = np.linalg.norm(between - np.sum(between * along, axis=1, keepdims=True) * along, axis=1) * scale_px
     jumps = np.flatnonzero(steps > max(LEAST_PX, _JUMP * float(np.median(steps)))) + 1
     starts, ends = [0, *jumps.tolist()], [*jumps.tolist(), len(turns)]
     first, last = next(((a, b) for a, b in zip(starts, ends, strict=True) if b - a >= 2), (0, len(turns)))

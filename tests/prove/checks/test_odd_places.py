@@ -1,0 +1,115 @@
+"""A ball pasted on frames of a painted sphere, in one of them elsewhere; the sphere knows nothing of checks."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.prove.join.spheres import FOCAL_PX, SIZE, painted_sphere, seen, turn
+from verispect.errors import Cancelled
+from verispect.optics.types import Floats
+from verispect.prove.checks.odd_places import OddPlace, odd_places
+from verispect.prove.expected import View
+from verispect.prove.join.pointing import Pair, overlap_share
+
+MIDDLE = ((SIZE[0] - 1) / 2, (SIZE[1] - 1) / 2)
+ACROSS_PX = 24
+BASES = [turn(b, 0.0) for b in (-14, 0, 14)]
+VIEWS = [View(basis, FOCAL_PX, MIDDLE) for basis in BASES]
+
+
+def ball() -> Floats:
+    """A patch of its own colours, as large as the ball is."""
+    rng = np.random.default_rng(4)
+    return cv2.resize(
+        rng.uniform([0.6, 0.02, 0.02], [0.95, 0.3, 0.3], (7, 7, 3)),
+        (ACROSS_PX, ACROSS_PX),
+        interpolation=cv2.INTER_CUBIC,
+    )
+
+
+def with_ball(light: Floats, column: float, row: float) -> Floats:
+    """A frame with the ball about there; round, its edge a pixel wide."""
+    found = light.astype(float).copy()
+    left, top = round(column) - ACROSS_PX // 2, round(row) - ACROSS_PX // 2
+    y, x = np.mgrid[:ACROSS_PX, :ACROSS_PX] - (ACROSS_PX - 1) / 2
+    cover = np.clip(ACROSS_PX / 2 - np.hypot(x, y), 0.0, 1.0)[..., None]
+    part = found[top : top + ACROSS_PX, left : left + ACROSS_PX]
+    part[:] = cover * ball() + (1.0 - cover) * part
+    return found
+
+
+def frames(places: list[tuple[float, float] | None], blurs: tuple[float, ...] = (0.0, 0.0, 0.0)) -> list[Floats]:
+    """Each with the ball aside of where its direction (0° by its row) lies by so many pixels; none where None."""
+    shown = []
+    rng = np.random.default_rng(2)
+    for bearing, basis, place, blur in zip((-14, 0, 14), BASES, places, blurs, strict=True):
+        light = seen(painted_sphere(), basis)
+        if place is not None:
+            column = MIDDLE[0] - FOCAL_PX * np.tan(np.radians(bearing))
+            light = with_ball(light, column + place[0], MIDDLE[1] + place[1])
+        light = cv2.GaussianBlur(np.asarray(light, np.float32), (0, 0), blur) if blur else light
+        shown.append(np.asarray(np.clip(light + rng.normal(0.0, 0.004, light.shape), 0.0, 1.0), np.float32))
+    return shown
+
+
+def pairs(count: int = 3) -> list[Pair]:
+    return [
+        Pair(a, b, overlap_share(VIEWS[a], VIEWS[b], SIZE), 0.9, np.zeros(3), 0.1)
+        for a in range(count)
+        for b in range(a + 1, count)
+    ]
+
+
+def told(shown: list[Floats], without: Collection[int] = ()) -> list[OddPlace]:
+    count = len(shown)
+    return odd_places(VIEWS[:count], shown, pairs(count), SIZE, without=without, is_cancelled=lambda: False)
+
+
+@pytest.mark.parametrize("blurs", [(0.0, 0.0, 0.0), (2.0, 0.0, 0.0), (0.0, 2.0, 0.8)])
+@pytest.mark.parametrize(("right", "down"), [(22.0, 0.0), (-12.0, 17.0), (6.0, -8.0)])
+def test_the_frame_that_two_others_contradict_is_named_with_where_and_how_far(
+    right: float, down: float, blurs: tuple[float, ...]
+) -> None:
+    (found,) = told(frames([(0, 0), (right, down), (0, 0)], blurs))
+    assert found.frame == 1
+    assert found.is_sure
+    assert found.shift == pytest.approx(np.hypot(right, down), abs=2.0)
+    # At the place where this frame has it.
+    assert np.hypot(found.column - MIDDLE[0] - right, found.row - MIDDLE[1] - down) < ACROSS_PX / 2
+
+
+def test_something_that_one_frame_alone_shows_is_told_with_how_wide_it_is() -> None:
+    (found,) = told(frames([None, (0, 0), None]))
+    assert (found.frame, found.shift, found.is_sure) == (1, None, True)
+    assert found.across == pytest.approx(ACROSS_PX, rel=0.25)
+    # Gone from one it is the same place.
+    (gone,) = told(frames([(0, 0), None, (0, 0)]))
+    assert (gone.frame, gone.shift) == (1, None)
+    assert np.hypot(gone.column - MIDDLE[0], gone.row - MIDDLE[1]) < 3.0
+
+
+def test_of_two_frames_it_is_the_later_unsure_and_only_if_it_is_found_again() -> None:
+    (found,) = told(frames([(0, 0), (15.0, 9.0), (0, 0)])[:2])
+    assert (found.frame, found.other, found.is_sure) == (1, 0, False)
+    assert found.shift == pytest.approx(np.hypot(15.0, 9.0), abs=1.5)
+    assert told(frames([None, (0, 0), None])[:2]) == []
+
+
+@pytest.mark.parametrize("blurs", [(0.0, 0.0, 0.0), (4.0, 0.0, 0.0), (0.0, 3.0, 1.0), (2.5, 2.5, 0.0)])
+def test_what_stays_is_not_told_however_it_is_focused_or_lit(blurs: tuple[float, ...]) -> None:
+    shown = frames([(0, 0), (0, 0), (0, 0)], blurs)
+    shown[2] = shown[2] * np.array([0.5, 0.6, 0.7], np.float32)
+    assert told(shown) == []
+
+
+def test_a_frame_known_to_be_out_of_focus_or_elsewhere_is_not_looked_at() -> None:
+    assert told(frames([(0, 0), (22.0, 0.0), (0, 0)]), without=(1,)) == []
+
+
+def test_it_can_be_stopped() -> None:
+    with pytest.raises(Cancelled):
+        odd_places(VIEWS, frames([(0, 0)] * 3), pairs(), SIZE, without=(), is_cancelled=lambda: True)
