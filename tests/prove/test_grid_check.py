@@ -20,10 +20,10 @@ from verispect.prove.check import check
 from verispect.prove.checks.moved import Between, Moved
 from verispect.prove.checks.pointing import Looked
 from verispect.prove.expected import View
-from verispect.prove.grid_check import _focused_alike, _moved, _Seen
+from verispect.prove.grid_check import _focused_alike, _moved, _Seen, _went_with_lead
 from verispect.prove.intake import coded_of, linear_of
 from verispect.prove.join.pointing import Pair, growth_agreed, growths
-from verispect.prove.report import FrameReport
+from verispect.prove.report import Fault, FrameReport
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
 from verispect.rehearse.pupil_views import Quality
@@ -225,3 +225,29 @@ def test_frames_are_held_against_those_focused_most_alike() -> None:
     across = {(0, 3), (1, 3), (2, 4), (3, 5), (4, 5)}
     assert found == within | across
     assert _focused_alike(Known(), [[0], [3], [5]], {frozenset((0, 3))}) == []
+
+
+@pytest.mark.parametrize("lead", [0, 1])
+def test_of_two_frames_of_a_cell_the_cells_about_it_tell_which_was_pushed(lead: int) -> None:
+    """The first was pushed 4.6 px; among themselves the second lay aside, and the grid knows where the lead looks."""
+    within = [((0.0, 0.0), 0.0), ((4.3, -1.6), 0.001)]
+    reports = [FrameReport(file="f0.tif"), FrameReport(file="f1.tif")]
+    if lead == 1:
+        reports[1].shift_px = (0.0, 0.01)
+    else:
+        reports[0].shift_px = (-4.3, 1.6)
+        reports[1].faults = [Fault("knock", 4.6, "", "")]
+    _went_with_lead([lead], [[0, 1]], within, reports)
+    assert reports[1].shift_px == pytest.approx((0.0, 0.0), abs=0.02)
+    assert reports[0].shift_px == pytest.approx((-4.3, 1.6), abs=0.02)
+    # The lead's own fault is told with the other leads'.
+    assert [fault.name for fault in reports[0].faults] == ([] if lead == 0 else ["knock"])
+    assert reports[1].faults == []
+
+
+def test_a_frame_that_went_with_a_pushed_one_of_its_cell_is_told_too() -> None:
+    reports = [FrameReport(file=f"f{k}.tif") for k in range(3)]
+    reports[0].shift_px = (0.0, 7.0)
+    _went_with_lead([0], [[0, 1], [2]], [((0.0, 0.0), 0.0)] * 3, reports)
+    assert [[fault.name for fault in report.faults] for report in reports] == [[], ["knock"], []]
+    assert reports[1].faults[0].size == pytest.approx(7.0)

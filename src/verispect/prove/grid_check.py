@@ -53,6 +53,7 @@ _TIMES_REST = 3.0
 _WENT_TOGETHER, _WORTH_DEG = 0.03, 0.5
 # A thing nearer than the plan has any may stand so many times as far aside as a slide that is off sets those.
 _TIMES_ASIDE = 3.0
+_JOINING_SETS_RIGHT = "joining sets it right as far as its overlaps reach"
 _MOVED_REMEDY = "take that part from the other frame when joining, or take it again in a calm moment"
 
 
@@ -92,6 +93,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     # What a lens focused too near loses by that is not the exposure's fault, where light follows the focus at all.
     followed = off + np.where(missed, 2.0 / math.log(2.0) * grown, 0.0)
     off = np.where(np.abs(followed) < np.abs(off), followed, off)
+    within = [(report.shift_px, report.turn_deg) for report in reports]
     for number, k in enumerate(planned):
         if not found.joined[number]:
             continue
@@ -110,11 +112,16 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     divide = evidence.reads[planned[0]].divide
     if is_planned:
         odd = found.odd(divide)
+        # Of two frames of a cell nobody can say which was pushed; the cells about it can.
+        accused = {k for number, k in enumerate(planned) if found.joined[number] and not reports[k].without("knock")}
+        for k in accused:
+            reports[k].faults = [fault for fault in reports[k].faults if fault.name != "knock"]
         pushed = [
             number for number, k in enumerate(planned)
-            if found.joined[number] and odd[number] and not missed[number] and reports[k].without("knock")
+            if found.joined[number] and odd[number] and not missed[number] and not reports[k].is_stranger
         ]  # fmt: skip
         _knocks(pushed, planned, found, reports)
+        _went_with_lead(accused.union(planned[number] for number in pushed), cells, within, reports)
     compressed = any(is_compressed(evidence.frames[k]) for cell in cells for k in cell)
     grain = _GRAIN if compressed else 0.0
     seen, apart = [], []
@@ -186,8 +193,37 @@ def _knocks(pushed: Sequence[int], planned: Sequence[int], found: Looked, report
             says, remedy = f"it looks elsewhere: {moved}", "take this frame again"
             if len(stay) > 1:
                 says, remedy = f"the head looks elsewhere from {begin} on: {moved}", f"take {begin} to {end} again"
-            remedy += "; joining sets it right as far as its overlaps reach"
+            remedy += f"; {_JOINING_SETS_RIGHT}"
             report.faults.append(Fault("knock", round(size, 3), says, remedy))
+
+
+def _went_with_lead(
+    leads: Collection[int],
+    cells: Sequence[Sequence[int]],
+    within: Sequence[tuple[tuple[float, float], float]],
+    reports: list[FrameReport],
+) -> None:
+    """The other frames of cells of which one was found to look elsewhere: whether they went with it.
+
+    Among themselves, `within` their cell, frames tell who lies aside of whom, of two not who is where it was planned.
+    """
+    for lead in leads:
+        cell = next(cell for cell in cells if lead in cell)
+        (down, right), turn = reports[lead].shift_px, reports[lead].turn_deg
+        for k in cell:
+            if k == lead or not reports[k].without("unsteady", "missed-focus"):
+                continue
+            own, leads_own = within[k][0], within[lead][0]
+            shift = (down + own[0] - leads_own[0], right + own[1] - leads_own[1])
+            report = reports[k]
+            report.shift_px, report.turn_deg = shift, turn + within[k][1] - within[lead][1]
+            report.faults = [fault for fault in report.faults if fault.name != "knock"]
+            if (size := math.hypot(*shift)) > LEAST_PX:
+                moved = moved_words(shift, report.turn_deg)
+                report.faults.append(
+                    Fault("knock", round(size, 3), f"it looks elsewhere: {moved}",
+                          f"take this frame again; {_JOINING_SETS_RIGHT}")
+                )  # fmt: skip
 
 
 def _lead(evidence: Evidence, cell: Sequence[int]) -> int:
