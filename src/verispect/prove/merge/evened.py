@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import cv2
@@ -27,7 +28,9 @@ def small_light(coded: Coded) -> Linear:
 
 
 def off_in_stops(smalls: Sequence[Linear], matrices: Sequence[Floats], pixels: tuple[int, int]) -> Floats:
-    """How much brighter each frame is than the middle one of the set, by channel: shape (frames, 3), in stops.
+    """How much brighter each frame is than the first should be by the others' word: shape (frames, 3), in stops.
+
+    By channel. A lens drawn out takes light as it draws larger: what all share of that is no error of the first's.
 
     Parameters
     ----------
@@ -50,7 +53,11 @@ def off_in_stops(smalls: Sequence[Linear], matrices: Sequence[Floats], pixels: t
         # The brightness is the three channels' own, weighted as the eye does.
         green = light - 0.2126 * red - 0.0722 * blue
         chained[k] = chained[k - 1] + (green + red, green, green + blue)
-    found: Floats = chained - np.median(chained, axis=0)
+    # Drawn s times smaller than the first, a frame has s² times its light, where light follows the focus at all.
+    drawn_out = 2.0 * np.log2([math.sqrt(abs(float(np.linalg.det(one[:2, :2])))) for one in matrices])[:, None]
+    rests = [chained - drawn_out, chained]
+    steadier = min(rests, key=lambda rest: float(np.abs(rest - np.median(rest, axis=0)).sum()))
+    found: Floats = chained - np.median(steadier, axis=0)
     return found
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 import cv2
 import numpy as np
@@ -82,17 +83,35 @@ def ghosts_in(greys: Sequence[Grey], matrices: Sequence[Floats], pixels: tuple[i
     return found
 
 
+class LeftOut(Protocol):
+    """Something of which some frames give nothing: its box in the reference's pixels, and where in it, 1 or more."""
+
+    @property
+    def box(self) -> tuple[int, int, int, int]:
+        """Top, left, bottom, right."""
+        ...
+
+    @property
+    def mask(self) -> NDArray[np.uint8]:
+        """At some smaller size."""
+        ...
+
+    def is_out(self, frame: int) -> bool:
+        """Whether a frame gives nothing of it."""
+        ...
+
+
 def leave_out(
-    ghosts: Sequence[Ghost], frame: int, there: NDArray[np.uint8] | None, rows: tuple[int, int], wide: int
+    things: Sequence[LeftOut], frame: int, there: NDArray[np.uint8] | None, rows: tuple[int, int], wide: int
 ) -> NDArray[np.uint8] | None:
     """Where a frame shows something, in these rows, without what comes from others."""
-    for ghost in ghosts:
-        top, left, bottom, right = ghost.box
+    for thing in things:
+        top, left, bottom, right = thing.box
         first, last = max(top, rows[0]), min(bottom, rows[1])
-        if not ghost.is_out(frame) or last <= first:
+        if not thing.is_out(frame) or last <= first:
             continue
         there = np.full((rows[1] - rows[0], wide), 255, np.uint8) if there is None else there
-        mask = cv2.resize(ghost.mask, (right - left, bottom - top), interpolation=cv2.INTER_NEAREST)
+        mask = cv2.resize(thing.mask, (right - left, bottom - top), interpolation=cv2.INTER_NEAREST)
         there[first - rows[0] : last - rows[0], left:right][mask[first - top : last - top] > 0] = 0
     return there
 

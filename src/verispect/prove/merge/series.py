@@ -24,7 +24,8 @@ from verispect.prove.expected import drawn_view
 from verispect.prove.intake import Coded, Frame, grey_linear, in_order, read_coded
 from verispect.prove.merge.bands import bands_of, merged_in_bands
 from verispect.prove.merge.evened import evened, off_in_stops, small_light
-from verispect.prove.merge.ghosts import ghosts_in, leave_out
+from verispect.prove.merge.ghosts import LeftOut, ghosts_in, leave_out
+from verispect.prove.merge.lights import clipped_share, rims_of
 from verispect.prove.merge.pyramid import Level
 from verispect.prove.merge.unveil import Focusing
 from verispect.prove.parting.sets import is_dark
@@ -129,7 +130,7 @@ def merge(
         raise FileError("frames of different sizes cannot be merged; give those of one camera and setting")
     if exposures is not None and len(exposures) != len(frames):
         exposures = None
-    bright, greys, smalls = _bright(frames, say, stop)
+    bright, greys, smalls, clipped = _bright(frames, say, stop)
     if not bright:
         raise FileError("nothing but dark frames; there is nothing to merge")
     frames, exposures = _some(frames, bright), None if exposures is None else _some(exposures, bright)
@@ -138,11 +139,14 @@ def merge(
     together, matrices, motions = _chain(frames, greys, planned, align, say, stop)
     strangers = [frame.path.name for k, frame in enumerate(frames) if k not in together]
     frames, greys, smalls = _some(frames, together), _some(greys, together), _some(smalls, together)
+    clipped = _some(clipped, together)
     exposures = None if exposures is None else _some(exposures, together)
     brighter = off_in_stops(smalls, matrices, frames[0].pixels)
     passes = 1 if proof or len(frames) < 2 else 2
     # A proof has no time to look for them.
     ghosts = ghosts_in(greys, matrices, frames[0].pixels) if align and passes > 1 else []
+    rims = rims_of(greys, clipped, matrices, brighter.mean(axis=1).tolist(), frames[0].pixels)
+    without: list[LeftOut] = [*ghosts, *rims]
     corner_moves = [_most_moved(matrix, frames[0].pixels) for matrix in matrices]
 
     def laid(k: int, top: int, bottom: int) -> tuple[Level, NDArray[np.uint8] | None]:
@@ -150,7 +154,7 @@ def merge(
         coded = read_coded(frames[k])
         if corner_moves[k] < _STILL_PX:
             still = evened(coded[top:bottom], brighter[k], halved=True).view(np.int16)
-            return still, leave_out(ghosts, k, None, (top, bottom), frames[0].pixels[0])
+            return still, leave_out(without, k, None, (top, bottom), frames[0].pixels[0])
         first, last = _source_rows(matrices[k], frames[0].pixels, top, bottom)
         # Without a sign it is warped in half the time, and what swings below black is cut there.
         halved = evened(coded[first:last], brighter[k], halved=True)
@@ -161,7 +165,7 @@ def merge(
         moved = cv2.warpPerspective(halved, move, size, flags=how, borderMode=cv2.BORDER_REFLECT_101)
         if passes > 1:
             np.minimum(moved, 32767, out=moved)
-        there = leave_out(ghosts, k, _there(move, halved.shape[:2], size), (top, bottom), size[0])
+        there = leave_out(without, k, _there(move, halved.shape[:2], size), (top, bottom), size[0])
         return np.asarray(moved, np.uint16).view(np.int16), there
 
     held = sum(grey.nbytes for grey in greys) / 1e6
@@ -206,10 +210,10 @@ def merge(
 
 def _bright(
     frames: list[Frame], say: Progress, stop: Callable[[], bool]
-) -> tuple[list[int], list[NDArray[np.float32]], list[NDArray[np.float32]]]:
-    """Which frames are not black, with their brightness at the working size and a small picture of each."""
+) -> tuple[list[int], list[NDArray[np.float32]], list[NDArray[np.float32]], list[NDArray[np.float32] | None]]:
+    """Which frames are not black, with their brightness at the working size, a small picture and what is clipped."""
     divide = halvings(frames[0].pixels, _WORKING_PIXELS)
-    greys, smalls, levels = [], [], []
+    greys, smalls, levels, clipped = [], [], [], []
     for k, frame in enumerate(frames):
         if stop():
             raise Cancelled
@@ -219,9 +223,10 @@ def _bright(
         greys.append(grey)
         smalls.append(small_light(coded))
         levels.append(float(np.median(grey)))
+        clipped.append(clipped_share(coded, (grey.shape[1], grey.shape[0])))
     dark = is_dark(levels)
     kept = [k for k in range(len(frames)) if not dark[k]]
-    return kept, _some(greys, kept), _some(smalls, kept)
+    return kept, _some(greys, kept), _some(smalls, kept), _some(clipped, kept)
 
 
 def _some(of: Sequence[_T], which: Sequence[int]) -> list[_T]:
