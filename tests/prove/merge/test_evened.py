@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 from scipy import ndimage
@@ -30,6 +31,22 @@ def test_planted_light_and_colour_are_found_whatever_the_blur() -> None:
     ]
     found = off_in_stops([small_light(frame) for frame in frames], [np.eye(3)] * 5, (480, 320))
     np.testing.assert_allclose(found, planted - np.median(planted, axis=0), atol=0.004)
+
+
+@pytest.mark.parametrize("clouded", [None, 0, 2])
+def test_frames_are_made_as_light_as_the_first_should_be(clouded: int | None) -> None:
+    """Light lost to extension is not the first's error, whether it is focused nearest or farthest; a cloud is."""
+    for scales in (np.array([1.0, 1.03, 1.06, 1.09, 1.12]), np.array([1.0, 0.97, 0.94, 0.91, 0.88])):
+        planted = 2.0 * np.log2(scales)
+        if clouded is not None:
+            planted[clouded] -= 0.7
+        matrices = [np.array([[s, 0, (1 - s) * 239.5], [0, s, (1 - s) * 159.5], [0, 0, 1.0]]) for s in scales]
+        frames = []
+        for stops, matrix in zip(planted, matrices, strict=True):
+            drawn = cv2.warpPerspective(hall(), np.linalg.inv(matrix), (480, 320), borderMode=cv2.BORDER_REFLECT_101)
+            frames.append(srgb_16(drawn * 2.0**stops))
+        found = off_in_stops([small_light(frame) for frame in frames], matrices, (480, 320))
+        np.testing.assert_allclose(found, np.repeat(planted[:, None], 3, axis=1), atol=0.012)
 
 
 def test_evening_scales_linear_light_and_leaves_white_white() -> None:

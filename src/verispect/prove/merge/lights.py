@@ -1,11 +1,12 @@
 """Clipped lights in a series: out of focus their discs have rims sharper than anything about them.
 
-Of a light that is clipped a sensor gets more the farther it is out of focus, for less of it is cut off. The frame that
-got least about it shows it smallest, and gives what lies there; others give nothing where they are lighter.
+The frame that shows a light smallest has it in focus and gives what lies about it; others give nothing where they are
+lighter than that one.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -18,14 +19,18 @@ from verispect.prove.align.motion import at_level
 from verispect.prove.intake import Coded
 
 Grey = NDArray[np.float32]
-# A channel counts as clipped from here on, and a place where so much of it is.
-_WHITE, _SHARE = 64500, 0.3
+# A channel counts as clipped from here on, and a place where so much of it is, of 255.
+_WHITE, _SHARE = 64500, 75
 # Clipped places so near one another are one light; about it so much is looked at, in its own size, and pixels.
 _NEAR, _ABOUT, _ROOM = 5, 1.0, 16
 # What is larger than this share of the picture is a sky.
 _MOST = 0.1
 # A frame is lighter than another from so much of it on, and so much of white; so many pixels more are left out.
 _LIGHTER, _LEAST, _BEYOND = 1.25, 0.01, 2
+# Before that all is eased by so much, for noise; and so little more than elsewhere, of what others have, is nothing.
+_EASED, _NOTHING = 1.0, 0.05
+# A disc reaches so far beyond what is clipped, in the light's size; edges that pass it by reach anywhere.
+_FAR = 0.8
 # And smaller than that it is noise, pixels.
 _SMALL = 6
 
@@ -43,18 +48,17 @@ class Rim:
         return frame == self.frame
 
 
-def clipped_share(coded: Coded, size: tuple[int, int]) -> Grey | None:
-    """How much of every place is clipped in some channel, small (width, height); None where nothing is."""
+def clipped_share(coded: Coded, size: tuple[int, int]) -> NDArray[np.uint8] | None:
+    """How much of every place is clipped in some channel, of 255, small (width, height); None where nothing is."""
     if int(coded.max()) < _WHITE:
         return None
-    brightest = np.maximum(np.maximum(coded[..., 0], coded[..., 1]), coded[..., 2])
-    white = (brightest >= _WHITE).astype(np.float32)
-    return np.asarray(cv2.resize(white, size, interpolation=cv2.INTER_AREA), np.float32)
+    below = cv2.inRange(coded, (0, 0, 0), (_WHITE - 1,) * 3)
+    return np.asarray(cv2.resize(cv2.bitwise_not(below), size, interpolation=cv2.INTER_AREA), np.uint8)
 
 
 def rims_of(
     greys: Sequence[Grey],
-    clipped: Sequence[Grey | None],
+    clipped: Sequence[NDArray[np.uint8] | None],
     matrices: Sequence[Floats],
     stops: Sequence[float],
     pixels: tuple[int, int],
@@ -83,6 +87,7 @@ def rims_of(
             white |= (cv2.warpPerspective(share, matrix, size) > _SHARE).astype(np.uint8)
     count, labels, told, _ = cv2.connectedComponentsWithStats(cv2.dilate(white, np.ones((_NEAR, _NEAR), np.uint8)))
     found: list[Rim] = []
+    cap = np.float32(min(1.0, *(2.0**-off for off in stops)))
     for k in range(1, count):
         left, top, wide, high, area = (int(part) for part in told[k])
         if area > _MOST * white.size:
@@ -95,8 +100,9 @@ def rims_of(
             min(size[0], left + wide + room),
         )
         core = (labels[box[0] : box[2], box[1] : box[3]] == k).astype(np.uint8)
+        # What is clipped is as light in all.
         parts = [
-            _part(grey, matrix, box) * np.float32(2.0**-off)
+            np.minimum(_part(grey, matrix, box) * np.float32(2.0**-off), cap)
             for grey, matrix, off in zip(greys, laid, stops, strict=True)
         ]
         found += _rims(parts, core, box, divide)
@@ -104,26 +110,46 @@ def rims_of(
 
 
 def _part(grey: Grey, matrix: Floats, box: tuple[int, int, int, int]) -> Grey:
-    """A box of the reference as a frame shows it."""
+    """A box of the reference as a frame shows it, eased."""
     top, left, bottom, right = box
     move = np.array([[1.0, 0, -left], [0, 1.0, -top], [0, 0, 1.0]]) @ matrix
-    return np.asarray(
-        cv2.warpPerspective(grey, move, (right - left, bottom - top), borderMode=cv2.BORDER_REFLECT_101), np.float32
-    )
+    part = cv2.warpPerspective(grey, move, (right - left, bottom - top), borderMode=cv2.BORDER_REFLECT_101)
+    return np.asarray(cv2.GaussianBlur(part, (0, 0), _EASED), np.float32)
 
 
 def _rims(parts: Sequence[Grey], core: NDArray[np.uint8], box: tuple[int, int, int, int], divide: int) -> list[Rim]:
-    """Where frames are lighter about one light than the frame that got least of it."""
-    least = min(parts, key=lambda part: float(part.sum()))
+    """Where frames are lighter about one light than the frame that shows it smallest."""
+    least = parts[_smallest(parts, core)]
     whole = (box[0] * divide, box[1] * divide, box[2] * divide, box[3] * divide)
+    kernel = np.ones((2 * _BEYOND + 1, 2 * _BEYOND + 1), np.uint8)
     found = []
     for k, part in enumerate(parts):
         if part is least:
             continue
-        lighter = (part > _LIGHTER * least + _LEAST).astype(np.uint8)
-        _, labels = cv2.connectedComponents(lighter | core)
-        with_it = lighter & np.isin(labels, np.unique(labels[core > 0])).astype(np.uint8)
-        if int(with_it.sum()) >= _SMALL:
-            kernel = np.ones((2 * _BEYOND + 1, 2 * _BEYOND + 1), np.uint8)
-            found.append(Rim(whole, np.asarray(cv2.dilate(with_it, kernel), np.uint8), k))
+        mask = _lighter(part, least, core)
+        if int(mask.sum()) >= _SMALL:
+            found.append(Rim(whole, np.asarray(cv2.dilate(mask, kernel), np.uint8), k))
     return found
+
+
+def _lighter(part: Grey, than: Grey, core: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Where close about a core, and together with it, a picture is lighter than another."""
+    far = 2 * round(_FAR * math.sqrt(float(core.sum()))) + 1
+    close = cv2.dilate(core, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (far, far)))
+    lighter = (part > _LIGHTER * than + _LEAST).astype(np.uint8) & np.asarray(close, np.uint8)
+    _, labels = cv2.connectedComponents(lighter | core)
+    return lighter & np.isin(labels, np.unique(labels[core > 0])).astype(np.uint8)
+
+
+def _smallest(parts: Sequence[Grey], core: NDArray[np.uint8]) -> int:
+    """The frame whose light lies closest together: what it has more of than the one that has least at each place."""
+    least = np.minimum.reduce(parts)
+    about = np.bitwise_or.reduce([_lighter(part, least, core) for part in parts]) > 0
+    more = [(part - least)[about] for part in parts]
+    sums = [float(one.sum()) for one in more]
+    # Of a wide clipped window the frame that has it in focus has nowhere more than any other.
+    areas = [
+        0.0 if total <= _NOTHING * max(sums) else total**2 / float((one**2).sum())
+        for total, one in zip(sums, more, strict=True)
+    ]
+    return min(range(len(parts)), key=lambda k: (areas[k], sums[k]))

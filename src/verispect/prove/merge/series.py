@@ -210,7 +210,7 @@ def merge(
 
 def _bright(
     frames: list[Frame], say: Progress, stop: Callable[[], bool]
-) -> tuple[list[int], list[NDArray[np.float32]], list[NDArray[np.float32]], list[NDArray[np.float32] | None]]:
+) -> tuple[list[int], list[NDArray[np.float32]], list[NDArray[np.float32]], list[NDArray[np.uint8] | None]]:
     """Which frames are not black, with their brightness at the working size, a small picture and what is clipped."""
     divide = halvings(frames[0].pixels, _WORKING_PIXELS)
     greys, smalls, levels, clipped = [], [], [], []
