@@ -10,7 +10,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
-from functools import reduce
 
 import cv2
 import numpy as np
@@ -19,6 +18,7 @@ from numpy.typing import NDArray
 from verispect.errors import Cancelled
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_level
+from verispect.prove.align.unlike import dark_of, in_stops, unlike
 from verispect.prove.expected import View
 from verispect.prove.join.pointing import Pair
 from verispect.prove.resources.threads import in_turn, workers
@@ -26,14 +26,6 @@ from verispect.prove.resources.threads import in_turn, workers
 Grey = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 # All that follows is in pixels of small pictures, of which the short side has 180 to 360.
-# By how much frames are eased at first, and how much more one of them may be out of focus than the other.
-_EASED, _BLURS = 0.8, (0.0, 1.2, 2.4, 4.8)
-# Which of two frames' blurred pictures may be alike: one of the two is not blurred any more.
-_IN_FOCUS = [(0, 0), *(pair for k in range(1, len(_BLURS)) for pair in ((k, 0), (0, k)))]
-# Differences count as the mean over so wide a box.
-_BOX = 5
-# Darker than this share of what is usual is dark.
-_DARK = 0.01
 # Frames differ from so many stops on, beyond twice what two others differ by.
 _STOPS, _TIMES_OTHERS = 0.25, 2.0
 # So many stops times pixels must differ, in good grids 8 at the most; and where no third frame sees it.
@@ -112,7 +104,7 @@ def odd_places(
         Frames that are not looked at: out of focus, or not where they were found to look.
     """
     divide = pixels[0] / colours[0].shape[1]
-    dark = max(_DARK * float(np.median([np.median(one) for one in colours])), 1e-9)
+    dark = dark_of(colours)
     shares: dict[int, list[tuple[float, int]]] = {k: [] for k in range(len(views))}
     for pair in pairs:
         if pair.sure and pair.a not in without and pair.b not in without:
@@ -121,7 +113,7 @@ def odd_places(
     others = {k: [number for _, number in sorted(told, reverse=True)[:_OTHERS]] for k, told in shares.items()}
 
     def place(k: int) -> list[OddPlace]:
-        own = _blurred(colours[k], dark)
+        own = in_stops(colours[k], dark)
         laid = [one for j in others[k] if (one := _laid(j, own, colours[j], views[j].onto(views[k]), divide, dark))]
         sure = _surest(own, laid, _odd(laid), _LEAST)
         told = [] if sure is None else [_in_full(k, sure, divide, is_sure=True)]
@@ -141,23 +133,6 @@ def odd_places(
     return [one for one in found if one.is_sure or not odd & {one.frame, one.other}]
 
 
-def _blurred(picture: Grey, dark: float) -> list[Grey]:
-    """A picture in stops, out of focus by so much more each."""
-    return [
-        np.log2(np.maximum(cv2.GaussianBlur(picture, (0, 0), math.hypot(_EASED, blur)), np.float32(dark)))
-        for blur in _BLURS
-    ]
-
-
-def _apart(first: Sequence[Grey], second: Sequence[Grey]) -> Grey:
-    """How far two pictures differ about every place, one of them blurred so that it is least, stops."""
-    told = (
-        cv2.boxFilter(cv2.absdiff(first[one], second[other]), cv2.CV_32F, (_BOX, _BOX)) for one, other in _IN_FOCUS
-    )
-    red, green, blue = cv2.split(reduce(cv2.min, told))
-    return np.asarray(cv2.max(cv2.max(red, green), blue), np.float32)
-
-
 def _laid(number: int, own: Sequence[Grey], picture: Grey, onto: Floats, divide: float, dark: float) -> _Laid | None:
     """Lay a frame over another, evened out to its light; None where they share too little."""
     size, matrix = picture.shape[1::-1], at_level(onto, divide)
@@ -167,10 +142,10 @@ def _laid(number: int, own: Sequence[Grey], picture: Grey, onto: Floats, divide:
     if shown.sum() < _FEWEST:
         return None
     moved = cv2.warpPerspective(picture, matrix, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    pictures = _blurred(np.asarray(moved, np.float32), dark)
+    pictures = in_stops(np.asarray(moved, np.float32), dark)
     stops = np.median((own[0] - pictures[0])[shown], axis=0).astype(np.float32)
     pictures = [one + stops for one in pictures]
-    return _Laid(number, pictures, shown, _apart(own, pictures))
+    return _Laid(number, pictures, shown, unlike(own, pictures))
 
 
 def _odd(laid: Sequence[_Laid]) -> Grey:
@@ -181,7 +156,7 @@ def _odd(laid: Sequence[_Laid]) -> Grey:
             both = one.shown & other.shown
             least = np.where(both, np.minimum(one.apart, other.apart), 0.0)
             if (least > _STOPS).any():
-                rest = least - _TIMES_OTHERS * _apart(one.pictures, other.pictures)
+                rest = least - _TIMES_OTHERS * unlike(one.pictures, other.pictures)
                 odd = np.maximum(odd, rest.astype(np.float32))
     return odd
 
@@ -252,14 +227,14 @@ def _went(own: Sequence[Grey], other: Sequence[Grey], region: Mask) -> tuple[tup
         y, x = top + _FARTHEST + down, left + _FARTHEST + right
         return slice(y, y + wanted.shape[0]), slice(x, x + wanted.shape[1])
 
-    differs = _apart([one[at(0, 0)] for one in wide], here)
+    differs = unlike([one[at(0, 0)] for one in wide], here)
     total = float(differs[wanted].sum())
     explained: dict[tuple[int, int], float] = {}
 
     def again(right: int, down: int) -> tuple[Mask, float]:
         """What is found again so far aside, and how much of what differed it explains."""
         there = at(right, down)
-        rest = _apart([one[there] for one in wide], here)
+        rest = unlike([one[there] for one in wide], here)
         found: Mask = wanted & (outline[there] > 0) & (rest < _LEFT * differs)
         return found, float((differs - rest)[found].sum())
 

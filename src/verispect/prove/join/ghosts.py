@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.align.motion import at_level
+from verispect.prove.align.motion import at_level, halvings
+from verispect.prove.align.unlike import WIDE_BLURS, Unlike, dark_of, in_stops
 from verispect.prove.expected import View
 from verispect.prove.join.canvas import frame_maps
 from verispect.prove.join.pointing import Pair
@@ -27,8 +28,12 @@ _SMOOTH = 2.5
 _SHARE, _PLACE_PX, _LEAST = 0.10, 1.5, 0.004
 # What is narrower is an edge, what is smaller is nothing, and what is larger than this share of the overlap is light.
 _NARROW, _SMALL, _MOST = 7, 120, 0.3
+# Of what differs so much must do so, by so many stops, out of focus or not; looked at in pictures of so many pixels.
+_OF_IT, _BEYOND_STOPS, _BLUR_PIXELS = 0.25, 0.3, 160_000
 # A frame shows a place about as sharp as another from so much of its detail's energy on.
 _AS_SHARP = 0.5
+# What a frame has behind it lies farther out than this, pixels.
+_BEHIND_PX = -9e5
 # Places of one thing lie so near one another, in their own size; and room is left about it, pixels.
 _NEAR, _ROOM = 1.5, 8
 
@@ -76,16 +81,21 @@ def ghosts_between(
 def _with(
     found: list[Ghost], ghost: Ghost, views: Sequence[View], straight: Sequence[Grey], pixels: tuple[int, int]
 ) -> list[Ghost]:
-    """One more among those found; what meets another that the same frame shows is one with it."""
+    """One more among those found; what meets another that the same frame shows is one with it.
+
+    So is what covers some of the same place as another: of two frames that each gave all of it neither would.
+    """
     for k, other in enumerate(found):
-        if other.shown_by != ghost.shown_by or not _meet(ghost, other):
+        if not (_meet(ghost, other) if other.shown_by == ghost.shown_by else _overlap(ghost, other, views)):
             continue
         both = np.concatenate([ghost.outline, other.outline])
         column, row = frame_maps(views[ghost.shown_by], both[None])
         hull = cv2.convexHull(np.stack([column[0], row[0]], axis=1), returnPoints=False)[:, 0]
         whole = _shown_by_one(both[hull], views, straight, pixels)
-        if whole is not None and whole.shown_by == ghost.shown_by:
-            return _with([*found[:k], *found[k + 1 :]], whole, views, straight, pixels)
+        if other.shown_by != ghost.shown_by or (whole is not None and whole.shown_by == ghost.shown_by):
+            # Where no frame has both of them, the one that was found first stays as it is.
+            left = [*found[:k], *found[k + 1 :]]
+            return found if whole is None else _with(left, whole, views, straight, pixels)
     return [*found, ghost]
 
 
@@ -107,10 +117,35 @@ def _changed(first: Grey, second: Grey, matrix: Floats, stops: float) -> list[Fl
     apart = cv2.morphologyEx(apart, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_NARROW, _NARROW)))
     count, labels, told, _ = cv2.connectedComponentsWithStats(apart)
     some = [k for k in range(1, count) if told[k, cv2.CC_STAT_AREA] >= _SMALL]
+    if some:
+        beyond = _BeyondFocus(first, np.asarray(moved, np.float32), inner > 0)
+        some = [k for k in some if beyond.is_at(labels == k)]
     if sum(int(told[k, cv2.CC_STAT_AREA]) for k in some) > _MOST * float(inner.sum()):
         return []
     points = [np.argwhere(labels == k)[:, ::-1].astype(np.float32) for k in some]
     return [_outline(group) for group in _of_one_thing(points)]
+
+
+class _BeyondFocus:
+    """Whether two pictures differ at some place by more than one of them being out of focus makes."""
+
+    def __init__(self, first: Grey, second: Grey, shown: NDArray[np.bool_]) -> None:
+        rows, columns = first.shape
+        self._divide = halvings((columns, rows), _BLUR_PIXELS)
+        self._size = (columns // self._divide, rows // self._divide)
+        small = [
+            np.asarray(cv2.resize(one, self._size, interpolation=cv2.INTER_AREA), np.float32)
+            for one in (first, second)
+        ]
+        dark = dark_of(small)
+        both = cv2.resize(shown.astype(np.uint8), self._size, interpolation=cv2.INTER_NEAREST) > 0
+        one, other = (in_stops(part, dark, WIDE_BLURS) for part in small)
+        self._unlike = Unlike(one, other, both)
+
+    def is_at(self, place: NDArray[np.bool_]) -> bool:
+        """Whether they do at enough of it."""
+        small = cv2.resize(place.astype(np.uint8), self._size, interpolation=cv2.INTER_NEAREST) > 0
+        return bool(small.any()) and float((self._unlike.at(small) > _BEYOND_STOPS).mean()) >= _OF_IT
 
 
 def _of_one_thing(points: list[NDArray[np.float32]]) -> list[NDArray[np.float32]]:
@@ -179,6 +214,18 @@ def _detail(outline: Floats, view: View, grey: Grey, pixels: tuple[int, int]) ->
         return 0.0
     fine = np.asarray(cv2.Laplacian(part, cv2.CV_32F), np.float32)[mask > 0]
     return float(np.mean(fine**2)) / max(float(part[mask > 0].mean()) ** 2, 1e-9)
+
+
+def _overlap(ghost: Ghost, other: Ghost, views: Sequence[View]) -> bool:
+    """Whether two places cover something in common, as the frame that shows the first has them."""
+    parts = []
+    for one in (ghost, other):
+        column, row = frame_maps(views[ghost.shown_by], one.outline[None])
+        parts.append(np.stack([column[0], row[0]], axis=1).astype(np.float32))
+    if any(not np.isfinite(part).all() or float(part.min()) <= _BEHIND_PX for part in parts):
+        return False
+    area, _ = cv2.intersectConvexConvex(parts[0], parts[1])
+    return area > 0.0
 
 
 def _meet(ghost: Ghost, other: Ghost) -> bool:

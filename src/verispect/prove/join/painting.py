@@ -23,8 +23,8 @@ _APRON = 48
 # Width of the soft seams of the slow part, in pixels, and the window of the detail that is compared.
 _SLOW = 12.0
 _DETAIL = 9
-# Width of the seam about what one frame alone shows.
-_SEAM = 4.0
+# Width of the seam about what one frame alone shows; a frame shows a place from such a weight on.
+_SEAM, _SHOWN = 4.0, 1e-6
 _LUMA = np.array([[0.25, 0.5, 0.25]], np.float32)
 
 
@@ -34,6 +34,8 @@ _BEND_PX, _BEHIND_PX = 0.01, -9e5
 _COARSE = 4
 # So far beyond a frame's border it is mirrored, pixels: farther than anything is smoothed.
 _MIRRORED = 256.0
+# What frames give less of, a place is as good as lost.
+_HARDLY = 1e-3
 # A place between pixels is read from two on either side.
 _CUBIC = 2
 
@@ -94,6 +96,25 @@ class Painter:
                     found[k] = np.minimum(found[k], given) if k in found else given
         return found
 
+    def _inside(self, column: NDArray[np.float32], row: NDArray[np.float32]) -> NDArray[np.float32]:
+        """How far within a frame places lie, as a share of its half: 0 at the border."""
+        across, down = (
+            1.0 - np.abs(2.0 * at / (side - 1) - 1.0) for at, side in zip((column, row), self.pixels, strict=True)
+        )
+        return np.asarray(np.minimum(across, down), np.float32)
+
+    def _given(self, left: int, top: int, directions: Floats, frames: list[int]) -> dict[int, NDArray[np.float32]]:
+        """The same, but that what no other frame shows either is given after all: better twice than not at all."""
+        given = self._left_out(left, top, directions.shape[:2])
+        if not given:
+            return given
+        most = np.zeros(directions.shape[:2], np.float32)
+        for k in frames:
+            shown = np.clip(self._inside(*self._maps(self.views[k], directions)), 0.0, 1.0)
+            np.maximum(most, shown * given[k] if k in given else shown, out=most)
+        lost = most < _HARDLY
+        return {k: np.where(lost, np.float32(1.0), one) for k, one in given.items()} if lost.any() else given
+
     @cached_property
     def _boxes(self) -> list[Box]:
         return [self.canvas.box_of(view, self.pixels) for view in self.views]
@@ -147,13 +168,10 @@ class Painter:
         fine, fine_weight = np.zeros((*shape, 3), np.float32), np.full(shape, 1e-20, np.float32)
         weights: dict[int, tuple[Place, NDArray[np.float32]]] = {}
         wide, high = self.pixels
-        given = self._left_out(left - _APRON, top - _APRON, shape)
+        given = self._given(left - _APRON, top - _APRON, directions, self.frames_of(box))
         for k in self.frames_of(box):
             column, row = self._maps(self.views[k], directions)
-            # How far within the frame, as a share of its half: 0 at the border.
-            inside = np.minimum(
-                1.0 - np.abs(2.0 * column / (wide - 1) - 1.0), 1.0 - np.abs(2.0 * row / (high - 1) - 1.0)
-            )
+            inside = self._inside(column, row)
             place = _about(inside > 0.0)
             if place is None:
                 continue
@@ -175,14 +193,14 @@ class Painter:
             fine_weight[place] += sharper
             weights[k] = (place, sharper)
         whole = slow / slow_weight[..., None] + fine / fine_weight[..., None]
-        whole[slow_weight < 1e-6] = 0.0
+        whole[slow_weight < _SHOWN] = 0.0
         middle = (slice(_APRON, shape[0] - _APRON), slice(_APRON, shape[1] - _APRON))
         used = np.zeros(len(self.views))
         for k, (place, weight) in weights.items():
             share = np.zeros(shape, np.float32)
             share[place] = weight / fine_weight[place]
             used[k] = float(share[middle].sum())
-        return np.clip(np.round(whole[middle]), 0, 65535).astype(np.uint16), slow_weight[middle] >= 1e-6, used
+        return np.clip(np.round(whole[middle]), 0, 65535).astype(np.uint16), slow_weight[middle] >= _SHOWN, used
 
 
 def _within(places: NDArray[np.float32], side: int) -> tuple[slice, NDArray[np.float32]]:
