@@ -95,11 +95,14 @@ def test_paving_laid_over_itself_a_few_slabs_on_accuses_nobody() -> None:
     assert 0.015 < grown[4] < 0.021
     assert growth_agreed(pairs, grown, 4)
     # Of two that are joined to nothing else none can tell which.
-    pairs = [Pair(a, b, 0.3, 0.9, np.zeros(3), 0.2, 0.003 * (b == 3)) for a, b in ((0, 1), (1, 2), (2, 3), (4, 5))]
-    pairs[-1] = replace(pairs[-1], growth=0.003)
+    pairs = [Pair(a, b, 0.3, 0.9, np.zeros(3), 0.2, 0.008 * (b == 3)) for a, b in ((0, 1), (1, 2), (2, 3), (4, 5))]
+    pairs[-1] = replace(pairs[-1], growth=0.008)
     grown = growths(pairs, 6)
     assert [k for k in (3, 4, 5) if abs(grown[k]) > 1e-3 and growth_agreed(pairs, grown, k)] == [3]
     lone = list(pairs)
+    # A lone neighbour had a good frame 0.4 % smaller.
+    little = [replace(pair, growth=-0.5 * pair.growth) for pair in lone]
+    assert not growth_agreed(little, growths(little, 6), 3)
     # Two that know one another well, and the rest hardly, did not grow alike.
     pairs = [Pair(a, b, 0.3, 0.9, np.zeros(3), 0.2) for a, b in ((0, 1), (1, 2), (0, 2), (3, 4))]
     pairs += [Pair(a, b, 0.3, 0.7, np.zeros(3), 0.8, 0.003) for a, b in ((1, 3), (2, 4), (0, 3))]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -9,6 +11,7 @@ from tests.prove.join.spheres import FOCAL_PX, SIZE, painted_sphere, seen, turn
 from verispect.prove.expected import View
 from verispect.prove.intake import Coded
 from verispect.prove.join.canvas import canvas_for, frame_maps
+from verispect.prove.join.ghosts import Ghost, _with
 from verispect.prove.join.painting import Painter, _brightened
 
 MIDDLE = ((SIZE[0] - 1) / 2.0, (SIZE[1] - 1) / 2.0)
@@ -89,3 +92,44 @@ def test_a_stop_more_doubles_the_light() -> None:
     coded = np.full((4, 4, 3), round(0.735357 * 65535), np.uint16)
     assert float(_brightened(coded, 1.0)[0, 0, 0]) == pytest.approx(65535.0, rel=1e-4)
     assert np.array_equal(_brightened(coded, 0.0), coded.astype(np.float32))
+
+
+@pytest.mark.parametrize("side", [96, 2000])
+def test_no_hole_is_left_where_two_frames_were_each_to_show_all_of_a_place(frames: list[Coded], side: int) -> None:
+    """Each gave nothing of what the other was to show: black patches in the overlap."""
+    painter = painter_of()
+    outlines = []
+    for bearing in (11.0, 13.0):
+        corners = [turn(bearing + b, 5.0 + p)[2] for b, p in ((-3, -4), (3, -4), (3, 4), (-3, 4))]
+        outlines.append(np.array(corners))
+    # Of the first the middle frame gives nothing, of the second the right one; where both lie neither would.
+    ghosts = (Ghost(outlines[0], 2, (0, 1)), Ghost(outlines[1], 1, (0, 2)))
+    held = replace(painter, ghosts=ghosts)
+    usual, _ = whole(painter, frames, side)
+    pixels, _ = whole(held, frames, side)
+    shown = usual.max(axis=2) > 0
+    assert (pixels.max(axis=2)[shown] > 0).all()
+    # And it is what was there: what both frames show differs by no more than their sampling.
+    assert np.median(np.abs(pixels.astype(float) - usual)[shown]) < 0.01 * 65535
+    assert np.quantile(np.abs(pixels.astype(float) - usual)[shown], 0.999) < 0.1 * 65535
+
+
+def test_places_that_cover_one_another_become_one_that_one_frame_shows() -> None:
+    """Two of them found between different pairs, each shown by another frame."""
+    painter = painter_of()
+    views = painter.views
+    straight = [np.full((SIZE[1], SIZE[0]), 0.3, np.float32)] * 3
+
+    def place(bearing: float) -> np.ndarray:
+        return np.array([turn(bearing + b, 5.0 + p)[2] for b, p in ((-2, -2), (2, -2), (2, 2), (-2, 2))])
+
+    first, second, far = Ghost(place(11.0), 2, (1,)), Ghost(place(13.0), 1, (2,)), Ghost(place(-12.0), 0, (1,))
+    found = _with([first, far], second, views, straight, SIZE)
+    assert len(found) == 2
+    one = next(ghost for ghost in found if ghost is not far)
+    assert one.shown_by in (1, 2)
+    assert one.shown_by not in one.out
+    # It covers both.
+    assert len(one.outline) >= 4
+    assert np.degrees(np.arcsin(one.outline[:, 0])).max() > 14.0
+    assert np.degrees(np.arcsin(one.outline[:, 0])).min() < 10.0

@@ -30,6 +30,8 @@ _WIDE_OVERLAP, _FEW_NEIGHBOURS = 0.25, 4
 _ROUNDS = 8
 # A measured growth is sure to about so much; frames without pairs are held where they were planned.
 _GROWTH_NOISE, _FREE = 3e-4, 1e-3
+# Where a lone neighbour tells, its overlap's even parts may tell of 0.4 %, though all lies well.
+_GROWN_ALONE = 6e-3
 # Drawn larger or smaller than planned by so much, and by so many times what is usual, a frame is out of focus.
 _LEAST_GROWTH, _TIMES_USUAL = 1.5e-3, 6.0
 # No focus draws a frame larger by more, where anything of it is still sharp enough to be laid over another: paving
@@ -225,7 +227,8 @@ def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
     if abs(grown[best.a] - grown[best.b]) < enough:
         return False
     near = sum(abs(one - grown[number]) < enough for one in told)
-    return bool(near >= 2 or (near == len(told) and max(weights) >= _SURE_ALONE))
+    alone = near == len(told) and max(weights) >= _SURE_ALONE and abs(grown[number]) > _GROWN_ALONE
+    return bool(near >= 2 or alone)
 
 
 def surely_joined(pairs: Sequence[Pair], number: int) -> set[int]:
