@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 import pytest
 
+from verispect.errors import Cancelled
 from verispect.files.picture_out import write_picture
 from verispect.optics.types import Floats
 from verispect.prove.intake import linear_of
@@ -115,3 +116,14 @@ def test_one_coloured_lamp_is_clipped_where_its_own_channel_is() -> None:
     assert share is not None
     assert (share[5:7, 10:12] == 255).all()
     assert share.sum() == 4 * 255
+
+
+def test_it_can_be_stopped_at_every_light() -> None:
+    taken = frames((0.0, 14.0))
+    clipped = [clipped_share(frame, SIZE) for frame in taken]
+
+    def stop() -> None:
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        rims_of([small(one) for one in taken], clipped, [np.eye(3)] * 2, [0.0] * 2, SIZE, stop)

@@ -7,7 +7,7 @@ lighter than that one.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -62,6 +62,7 @@ def rims_of(
     matrices: Sequence[Floats],
     stops: Sequence[float],
     pixels: tuple[int, int],
+    look: Callable[[], None] = lambda: None,
 ) -> list[Rim]:
     """Find them.
 
@@ -75,6 +76,8 @@ def rims_of(
         How much brighter than the first each frame is.
     pixels : (int, int)
         Width and height of a frame.
+    look : callable
+        Called for every light; may raise to end it.
     """
     if len(greys) < 2 or all(share is None for share in clipped):
         return []
@@ -90,6 +93,7 @@ def rims_of(
     cap = np.float32(min(1.0, *(2.0**-off for off in stops)))
     for k in range(1, count):
         left, top, wide, high, area = (int(part) for part in told[k])
+        look()
         if area > _MOST * white.size:
             continue
         room = round(_ABOUT * max(wide, high)) + _ROOM
@@ -119,37 +123,39 @@ def _part(grey: Grey, matrix: Floats, box: tuple[int, int, int, int]) -> Grey:
 
 def _rims(parts: Sequence[Grey], core: NDArray[np.uint8], box: tuple[int, int, int, int], divide: int) -> list[Rim]:
     """Where frames are lighter about one light than the frame that shows it smallest."""
-    least = parts[_smallest(parts, core)]
+    least = np.minimum.reduce(parts)
+    about = _about(np.maximum.reduce(parts), least, core)
+    if not about.any():
+        return []
+    smallest = parts[_smallest([(part - least)[about] for part in parts])]
     whole = (box[0] * divide, box[1] * divide, box[2] * divide, box[3] * divide)
     kernel = np.ones((2 * _BEYOND + 1, 2 * _BEYOND + 1), np.uint8)
     found = []
     for k, part in enumerate(parts):
-        if part is least:
-            continue
-        mask = _lighter(part, least, core)
+        mask = about & (part > _LIGHTER * smallest + _LEAST)
         if int(mask.sum()) >= _SMALL:
-            found.append(Rim(whole, np.asarray(cv2.dilate(mask, kernel), np.uint8), k))
+            found.append(Rim(whole, np.asarray(cv2.dilate(mask.astype(np.uint8), kernel), np.uint8), k))
     return found
 
 
-def _lighter(part: Grey, than: Grey, core: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """Where close about a core, and together with it, a picture is lighter than another."""
+def _about(most: Grey, least: Grey, core: NDArray[np.uint8]) -> NDArray[np.bool_]:
+    """Where close about a core, and together with it, some frame is lighter than another."""
     far = 2 * round(_FAR * math.sqrt(float(core.sum()))) + 1
     close = cv2.dilate(core, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (far, far)))
-    lighter = (part > _LIGHTER * than + _LEAST).astype(np.uint8) & np.asarray(close, np.uint8)
-    _, labels = cv2.connectedComponents(lighter | core)
-    return lighter & np.isin(labels, np.unique(labels[core > 0])).astype(np.uint8)
+    lighter = (most > _LIGHTER * least + _LEAST) & (close > 0)
+    count, labels = cv2.connectedComponents(lighter.astype(np.uint8) | core)
+    with_it = np.zeros(count, bool)
+    with_it[labels[core > 0]] = True
+    found: NDArray[np.bool_] = lighter & with_it[labels]
+    return found
 
 
-def _smallest(parts: Sequence[Grey], core: NDArray[np.uint8]) -> int:
-    """The frame whose light lies closest together: what it has more of than the one that has least at each place."""
-    least = np.minimum.reduce(parts)
-    about = np.bitwise_or.reduce([_lighter(part, least, core) for part in parts]) > 0
-    more = [(part - least)[about] for part in parts]
+def _smallest(more: Sequence[Grey]) -> int:
+    """The frame whose light lies closest together, by what each has more of than the one that has least."""
     sums = [float(one.sum()) for one in more]
     # Of a wide clipped window the frame that has it in focus has nowhere more than any other.
     areas = [
         0.0 if total <= _NOTHING * max(sums) else total**2 / float((one**2).sum())
         for total, one in zip(sums, more, strict=True)
     ]
-    return min(range(len(parts)), key=lambda k: (areas[k], sums[k]))
+    return min(range(len(more)), key=lambda k: (areas[k], sums[k]))

@@ -143,9 +143,14 @@ def merge(
     exposures = None if exposures is None else _some(exposures, together)
     brighter = off_in_stops(smalls, matrices, frames[0].pixels)
     passes = 1 if proof or len(frames) < 2 else 2
+
+    def look() -> None:
+        if stop():
+            raise Cancelled
+
     # A proof has no time to look for them.
     ghosts = ghosts_in(greys, matrices, frames[0].pixels) if align and passes > 1 else []
-    rims = rims_of(greys, clipped, matrices, brighter.mean(axis=1).tolist(), frames[0].pixels)
+    rims = rims_of(greys, clipped, matrices, brighter.mean(axis=1).tolist(), frames[0].pixels, look)
     without: list[LeftOut] = [*ghosts, *rims]
     corner_moves = [_most_moved(matrix, frames[0].pixels) for matrix in matrices]
 
