@@ -46,9 +46,12 @@ def in_stops(picture: Grey, dark: float, blurs: Sequence[float] = _BLURS) -> lis
 
 
 def unlike(first: Sequence[Grey], second: Sequence[Grey]) -> Grey:
-    """How far two pictures, `in_stops`, differ about every place, one of them blurred so that it is least, stops."""
+    """How far two pictures, `in_stops`, differ about every place, one of them blurred so that it is least, stops.
+
+    Of each some of the blurs, from the first on, as many of both.
+    """
     least = _differ(first[0], second[0])
-    for one, other in _IN_FOCUS[1:]:
+    for one, other in _IN_FOCUS[1 : 2 * len(first) - 1]:
         np.minimum(least, _differ(first[one], second[other]), out=least)
     if least.ndim == 2:
         return least
