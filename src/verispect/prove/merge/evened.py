@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 import cv2
@@ -54,7 +53,8 @@ def off_in_stops(smalls: Sequence[Linear], matrices: Sequence[Floats], pixels: t
         green = light - 0.2126 * red - 0.0722 * blue
         chained[k] = chained[k - 1] + (green + red, green, green + blue)
     # Drawn s times smaller than the first, a frame has s² times its light, where light follows the focus at all.
-    drawn_out = 2.0 * np.log2([math.sqrt(abs(float(np.linalg.det(one[:2, :2])))) for one in matrices])[:, None]
+    sizes = [max(abs(float(np.linalg.det(one[:2, :2]))), 1e-6) for one in matrices]
+    drawn_out = np.log2(sizes)[:, None]
     rests = [chained - drawn_out, chained]
     steadier = min(rests, key=lambda rest: float(np.abs(rest - np.median(rest, axis=0)).sum()))
     found: Floats = chained - np.median(steadier, axis=0)
