@@ -190,3 +190,20 @@ def test_neighbours_that_were_both_shaken_are_told(monkeypatch, swings, told) ->
     monkeypatch.setattr(checks_shaken, "swing_between", swing)
     monkeypatch.setattr(checks_shaken, "_fitted", lambda *_: (0.0, Shaken(1.0, 0.0)))
     assert set(shaken_in([np.full(1, k) for k in range(1 + max(b for _, b in swings))])) == told
+
+
+@pytest.mark.parametrize(("past", "told"), [((0.33, 0.2), set()), ((0.85, 0.05), {5}), (None, {5})])
+def test_a_last_frame_is_accused_by_its_neighbour_unless_the_one_past_that_speaks_for_it(
+    monkeypatch: pytest.MonkeyPatch, past: tuple[float, float] | None, told: set[int]
+) -> None:
+    """Swings of a good path-traced series as they were measured; and as they would be had the last been shaken."""
+    swings = {(0, 1): (0.04, -0.15), (1, 2): (0.03, 0.0), (2, 3): (0.06, 0.0), (3, 4): (-0.02, -0.01),
+              (4, 5): (0.91, 0.02), (3, 5): past}  # fmt: skip
+
+    def swing(own: np.ndarray, other: np.ndarray) -> Swing | None:
+        known = swings.get((int(own[0]), int(other[0])))
+        return None if known is None else Swing(np.array(known), np.full(2, 0.04), -1.0)
+
+    monkeypatch.setattr(checks_shaken, "swing_between", swing)
+    monkeypatch.setattr(checks_shaken, "_fitted", lambda *_: (0.0, Shaken(1.0, 0.0)))
+    assert set(shaken_in([np.full(1, k) for k in range(6)])) == told

@@ -130,7 +130,8 @@ def shaken_in(
         if any(compressed or fits[number][0] > _BETTER * fits[n][0] for n in alike if n != number):
             moot.update(rest[n] for n in alike)
             continue
-        if compressed and number in (0, len(rest) - 1) and not _seen_past(number, rest, powers, swings):
+        # Without compression it takes no second witness, but none that speaks for it.
+        if number in (0, len(rest) - 1) and not _seen_past(number, rest, powers, swings, if_untold=not compressed):
             moot.add(rest[number])
             continue
         found[rest[number]] = fits[number][1]
@@ -139,9 +140,17 @@ def shaken_in(
 
 
 def _seen_past(
-    n: int, rest: Sequence[int], powers: Sequence[Floats], swings: dict[tuple[int, int], Swing | None]
+    n: int,
+    rest: Sequence[int],
+    powers: Sequence[Floats],
+    swings: dict[tuple[int, int], Swing | None],
+    *,
+    if_untold: bool,
 ) -> bool:
-    """Whether the first or last frame lost as much against the frame past its neighbour: else that one was shaken."""
+    """Whether the first or last frame lost as much against the frame past its neighbour: else that one was shaken.
+
+    `if_untold` is what is taken for told where the two show too little in common.
+    """
     pairs = list(itertools.pairwise(rest))
     near = swings[pairs[0 if n == 0 else -1]]
     past = (
@@ -150,7 +159,7 @@ def _seen_past(
         else swing_between(powers[rest[-3]], powers[rest[-1]])
     )
     if near is None or past is None:
-        return False
+        return if_untold
     size = float(np.hypot(*near.parts))
     return float(near.parts @ past.parts) >= _ALIKE * size * size
 
