@@ -113,7 +113,10 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     if is_planned:
         odd = found.odd(divide)
         # Of two frames of a cell nobody can say which was pushed; the cells about it can.
-        accused = {k for number, k in enumerate(planned) if found.joined[number] and not reports[k].without("knock")}
+        accused = {
+            k for number, k in enumerate(planned)
+            if found.joined[number] and not reports[k].is_stranger and not reports[k].without("knock")
+        }  # fmt: skip
         for k in accused:
             reports[k].faults = [fault for fault in reports[k].faults if fault.name != "knock"]
         pushed = [

@@ -28,7 +28,7 @@ Mask = NDArray[np.bool_]
 # All that follows is in pixels of small pictures, of which the short side has 180 to 360.
 # Frames differ from so many stops on, beyond twice what two others differ by.
 _STOPS, _TIMES_OTHERS = 0.25, 2.0
-# So many stops times pixels must differ, in good grids 8 at the most; and where no third frame sees it.
+# So many stops times pixels must differ, and where no third frame sees it; in good path-traced grids 1 and 8 at most.
 _LEAST, _LEAST_OF_TWO = 25.0, 40.0
 # Next to its border a frame is not looked at, and overlaps of fewer pixels neither.
 _BORDER, _FEWEST = 7, 900

@@ -73,7 +73,7 @@ def ghosts_in(greys: Sequence[Grey], matrices: Sequence[Floats], pixels: tuple[i
             if any(_meet(ends, tuple(side // divide for side in other.box)) for other in found):
                 # Two things in one place: which of them stands where cannot be told.
                 continue
-            parts = [_part(grey, matrix, ends) for grey, matrix in zip(greys, laid, strict=True)]
+            parts = [part_of(grey, matrix, ends) for grey, matrix in zip(greys, laid, strict=True)]
             mine = [aside for place, aside in places if _meet(ends, _within(place, greys[0].shape))]
             mask = _covered(parts, odd, mine, laid, ends)
             details = [_detail(part, mask) for part in parts]
@@ -143,7 +143,7 @@ def _covered(
     return np.asarray(mask, np.uint8)
 
 
-def _part(grey: Grey, matrix: Floats, ends: tuple[int, int, int, int]) -> Grey:
+def part_of(grey: Grey, matrix: Floats, ends: tuple[int, int, int, int]) -> Grey:
     """A box of the reference as a frame shows it."""
     top, left, bottom, right = ends
     move = np.array([[1.0, 0, -left], [0, 1.0, -top], [0, 0, 1.0]]) @ matrix

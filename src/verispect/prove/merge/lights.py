@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_level
 from verispect.prove.intake import Coded
+from verispect.prove.merge.ghosts import part_of
 
 Grey = NDArray[np.float32]
 # A channel counts as clipped from here on, and a place where so much of it is, of 255.
@@ -106,19 +107,11 @@ def rims_of(
         core = (labels[box[0] : box[2], box[1] : box[3]] == k).astype(np.uint8)
         # What is clipped is as light in all.
         parts = [
-            np.minimum(_part(grey, matrix, box) * np.float32(2.0**-off), cap)
+            np.minimum(cv2.GaussianBlur(part_of(grey, matrix, box), (0, 0), _EASED) * np.float32(2.0**-off), cap)
             for grey, matrix, off in zip(greys, laid, stops, strict=True)
         ]
         found += _rims(parts, core, box, divide)
     return found
-
-
-def _part(grey: Grey, matrix: Floats, box: tuple[int, int, int, int]) -> Grey:
-    """A box of the reference as a frame shows it, eased."""
-    top, left, bottom, right = box
-    move = np.array([[1.0, 0, -left], [0, 1.0, -top], [0, 0, 1.0]]) @ matrix
-    part = cv2.warpPerspective(grey, move, (right - left, bottom - top), borderMode=cv2.BORDER_REFLECT_101)
-    return np.asarray(cv2.GaussianBlur(part, (0, 0), _EASED), np.float32)
 
 
 def _rims(parts: Sequence[Grey], core: NDArray[np.uint8], box: tuple[int, int, int, int], divide: int) -> list[Rim]:
