@@ -238,6 +238,7 @@ class _Check:
             [
                 *(_SIDE_BY_SIDE if candidate is not None and kinds[:1] == [SetKind.UNKNOWN] else ()),
                 *(() if looked_at is None else (str(looked_at.says),)),
+                *self._not_placed(dark),
                 *(_UNLIKE_PHOTOGRAPH if looked_at is None and self.laid is not None else ()),
                 *self._lost(reports, missing),
                 *covered_words(covers),
@@ -314,6 +315,20 @@ class _Check:
             darker = is_compressed(self.evidence.frames[k]) and not reports[k].without("exposure")
             if darker or math.hypot(*reports[k].shift_px) > far:
                 reports[k].faults = [fault for fault in reports[k].faults if fault.name != "missed-focus"]
+
+    def _not_placed(self, dark: Sequence[bool]) -> list[str]:
+        """What is said of frames of grids that nothing planned and of which nothing tells where they look."""
+        lost = [
+            self.evidence.frames[k].path.name
+            for group, cells in self.cells.items()
+            for k in sorted({*group.frames} - {*itertools.chain(*cells), *self.repeats, *_true(dark)})
+        ]
+        if not lost:
+            return []
+        return [
+            f"{', '.join(lost)} could not be placed beside the others of the grid: what is shown there repeats or "
+            "overlaps too little, and nothing was compared with it"
+        ]  # fmt: skip
 
     def _planned_cells(self, used: Sequence[int]) -> list[list[int]]:
         cells: dict[tuple[float, ...], list[int]] = {}

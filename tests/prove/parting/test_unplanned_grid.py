@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from pathlib import Path
 
 import numpy as np
@@ -64,6 +65,21 @@ def test_a_grid_of_short_series_is_one_set(tmp_path: Path) -> None:
     report = check([tmp_path])
     assert kinds(report) == [("grid", 9)]
     assert [frame.faults for frame in report.frames] == [[]] * 9
+
+
+@pytest.mark.parametrize("pitches", [(0.0,), (-14.0, 14.0)])
+def test_windows_that_repeat_make_no_series_of_a_grid(tmp_path: Path, pitches: tuple[float, ...]) -> None:
+    """Frames of a row of equal windows, three windows further each, look alike: they were called knocked far."""
+    own, bearings = painted_sphere(3), (-24.0, 0.0, 24.0)
+    _, wide, _ = own.shape
+    window = (np.arange(wide) * 360.0 / wide % 8.0) < 4.0
+    row = (np.arange(own.shape[0]) * 180.0 / own.shape[0] % 7.0) < 3.0
+    house = 0.5 * own + 0.2 * (window[None, :, None] & row[:, None, None])
+    for k, (pitch, bearing) in enumerate(itertools.product(pitches, bearings)):
+        save(tmp_path / f"frame-{k + 1:03d}.tif", 0.6 * seen(house, turn(bearing, pitch)) ** CODED)
+    report = check([tmp_path])
+    assert kinds(report) == [("grid", 3 * len(pitches))]
+    assert [frame.faults for frame in report.frames] == [[]] * 3 * len(pitches)
 
 
 def test_frames_of_something_else_stay_a_set_of_their_own(tmp_path: Path) -> None:

@@ -28,12 +28,12 @@ from verispect.prove.intake import Coded, Frame, in_order
 from verispect.prove.join.bend import corner_tangent, straightened, with_bend
 from verispect.prove.join.canvas import Canvas, canvas_for
 from verispect.prove.join.crop import crop_of
+from verispect.prove.join.found.placing import Placed, found_places
 from verispect.prove.join.frames import FrameStore, merged_cells, small_pictures, told_of
 from verispect.prove.join.gains import gains_of
 from verispect.prove.join.ghosts import Ghost, ghosts_between
 from verispect.prove.join.kept import Measured, read_measured, write_measured
 from verispect.prove.join.painting import Painter
-from verispect.prove.join.placing import Placed, found_places
 from verispect.prove.join.pointing import Pair, corrected, drawn_apart, growths, pair_report, pairs_of
 from verispect.prove.resources.peak_memory import Held, begin_peak, peak_mb
 from verispect.prove.taken_in.developed import developed_dict

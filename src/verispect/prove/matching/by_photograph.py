@@ -21,7 +21,7 @@ from verispect.errors import Cancelled
 from verispect.optics.types import Bools, Floats
 from verispect.prove.evidence import Evidence, Grey
 from verispect.prove.intake import Frame, grey_linear, read_coded
-from verispect.prove.join.features import Grey8, best_both, features_of
+from verispect.prove.join.found.features import Grey8, best_both, features_of
 from verispect.prove.looked import Looked, aimed, turn_of, turned_by, turned_world
 from verispect.subject.distortion import Pixels, straightened
 from verispect.subject.photograph import Photograph

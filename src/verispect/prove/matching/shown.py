@@ -18,7 +18,7 @@ from verispect.prove.checks.dust import is_plain
 from verispect.prove.evidence import Evidence, small_of
 from verispect.prove.expected import View
 from verispect.prove.intake import Frame, read_coded
-from verispect.prove.join.placing import found_places
+from verispect.prove.join.found.placing import found_places
 from verispect.prove.join.pointing import overlap_share
 from verispect.prove.softness.mark_softness import measure
 

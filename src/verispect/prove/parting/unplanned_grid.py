@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -11,7 +12,9 @@ from verispect.errors import FileError
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import View
 from verispect.prove.intake import coded_of
-from verispect.prove.join.placing import Placed, found_places
+from verispect.prove.join.found.alike import may_lie_aside
+from verispect.prove.join.found.features import Grey8
+from verispect.prove.join.found.placing import Placed, found_places
 from verispect.prove.join.pointing import overlap_share
 from verispect.prove.parting.sets import ELSE, FrameSet
 from verispect.prove.parting.views import Grey, runs_of
@@ -67,12 +70,16 @@ class _Given:
     left_out: Collection[int]
     known: dict[tuple[int, ...], Placed | None] = field(default_factory=dict)
 
+    def picture(self, k: int) -> Grey8:
+        """A frame, as it was read, in eight bits."""
+        return np.asarray(coded_of(self.evidence.reads[k].grey) >> 8, np.uint8)
+
     def placed(self, some: Sequence[int]) -> Placed | None:
         """How some frames lie beside one another; None where they have nothing in common."""
         key = tuple(some)
         if key not in self.known:
             evidence = self.evidence
-            pictures = [(coded_of(evidence.reads[k].grey) >> 8).astype(np.uint8) for k in some]
+            pictures = [self.picture(k) for k in some]
 
             def say(share: float, text: str) -> None:
                 evidence.progress(0.6 + 0.1 * share, text)
@@ -187,12 +194,22 @@ def _placed(given: _Given, parts: Sequence[FrameSet]) -> list[tuple[list[int], V
     views = [view for part in parts if (view := _views(part, given))]
     # A few frames of each view tell where it lies.
     some = sorted({view[k] for each in views for view in each for k in (0, len(view) // 2, -1)})
-    if not _LEAST_PLACES <= len(some) <= _MOST or sum(map(len, views)) < _LEAST_PLACES:
+    several = sum(map(len, views)) >= _LEAST_PLACES or any(
+        _may_be_apart(view, given) for each in views for view in each
+    )
+    if not several or not _LEAST_PLACES <= len(some) <= _MOST:
         return None
     placed = given.placed(some)
     if placed is None or len(placed.cells) < _LEAST_PLACES:
         return None
-    of_view = {k: view for each in views for view in each for k in view}
+    lies = {some[number]: looks for cell, looks in zip(placed.cells, placed.views, strict=True) for number in cell}
+    alike = [view for each in views for view in each if _lie_apart(view, lies, given.evidence.pixels)]
+    more = sorted({*some, *(k for view in alike for k in view)})
+    if len(more) > len(some):
+        if len(more) > _MOST or (placed := given.placed(more)) is None:
+            return None
+        some = more
+    of_view = {k: [k] if view in alike else view for each in views for view in each for k in view}
     found: list[tuple[list[int], View]] = []
     known: set[int] = set()
     for cell, looks in zip(placed.cells, placed.views, strict=True):
@@ -200,7 +217,19 @@ def _placed(given: _Given, parts: Sequence[FrameSet]) -> list[tuple[list[int], V
         if new:
             found.append((new, looks))
             known |= set(new)
-    return found
+    return found if len(found) >= _LEAST_PLACES else None
+
+
+def _may_be_apart(view: Sequence[int], given: _Given) -> bool:
+    """Whether frames that look alike lie aside by their looks: window after window of a house is the same."""
+    some = [given.picture(k) for k in sorted({view[0], view[len(view) // 2], view[-1]})]
+    return any(may_lie_aside(first, second) for first, second in itertools.pairwise(some))
+
+
+def _lie_apart(view: Sequence[int], lies: dict[int, View], pixels: tuple[int, int]) -> bool:
+    """Whether frames that look alike were found at several places."""
+    found = [lies[k] for k in view if k in lies]
+    return any(overlap_share(first, second, pixels) < _SAME_PLACE for first, second in itertools.pairwise(found))
 
 
 def _views(part: FrameSet, given: _Given) -> list[list[int]]:

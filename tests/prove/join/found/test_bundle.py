@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from tests.prove.join.spheres import apart_deg, turn
-from verispect.prove.join.bundle import focal_px_of, straightened, tree_of, turn_from, turned
-from verispect.prove.join.features import Common
+from verispect.prove.join.found.bundle import focal_px_of, straightened, tree_of, turn_from, turned
+from verispect.prove.join.found.features import Common
 
 DOWN = np.diag([1.0, -1.0, 1.0])
 

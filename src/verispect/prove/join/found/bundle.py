@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 
 from verispect.optics.types import Floats
-from verispect.prove.join.features import Common
+from verispect.prove.join.found.features import Common
 
 # Points of a pair that count, and how far one may lie before it counts less, pixels.
 _MOST_POINTS, _HUBER_PX = 60, 1.5

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from tests.prove.join.spheres import painted_sphere, seen, turn
-from verispect.prove.join.features import _RATIO, Common, best_both, common_of, features_of, show_the_same
+from verispect.prove.join.found.features import _RATIO, Common, best_both, common_of, features_of, show_the_same
 
 
 def grey(seed: int, bearing: float, pitch: float = 0.0) -> np.ndarray:

@@ -13,8 +13,9 @@ from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
 from verispect.prove.expected import View
 from verispect.prove.intake import Frame, read_coded
-from verispect.prove.join.bundle import focal_px_of, straightened, tree_of, turned
-from verispect.prove.join.features import Common, Grey8, common_of, features_of, show_the_same
+from verispect.prove.join.found.alike import linked_by_look
+from verispect.prove.join.found.bundle import focal_px_of, straightened, tree_of, turned
+from verispect.prove.join.found.features import Common, Grey8, common_of, features_of, show_the_same
 
 Progress = Callable[[float, str], None]
 _WORKING_PIXELS = 900_000
@@ -76,13 +77,15 @@ def found_places(
     if stop():
         raise Cancelled
     common = [pair for pair in common if show_the_same(pair, greys[pair.a], greys[pair.b])]
+    by_points = common
+    common = [*by_points, *linked_by_look(greys, by_points, is_cancelled=stop)]
     if len(frames) > 1 and not common:
         raise FileError(
             "no two of these {count} frames show anything in common that they could be joined by; give frames that "
             "overlap by a fifth or more, or the plan they were taken by", count=len(frames),
         )  # fmt: skip
     told = _told_focal_px(frames, sensor_wide_mm)
-    focal = (told or _focal_from(common, frames[0].pixels) or 1.2 * max(frames[0].pixels)) / divide
+    focal = (told or _focal_from(by_points or common, frames[0].pixels) or 1.2 * max(frames[0].pixels)) / divide
     bundle = turned(common, len(frames), focal, told=told is not None)
     shifts, rest = _shifted(common, len(frames))
     is_shifted = len(bundle.turns) > 1 and rest < _BETTER * bundle.rest_px

@@ -13,8 +13,8 @@ from tests.prove.join.spheres import FOCAL_PX, SIZE, apart_deg, painted_sphere, 
 from verispect.errors import Cancelled, FileError
 from verispect.files.picture_out import Shot, write_picture
 from verispect.prove.intake import described
+from verispect.prove.join.found.placing import Placed, found_places
 from verispect.prove.join.grid import join
-from verispect.prove.join.placing import Placed, found_places
 from verispect.prove.taken_in.folders import frames_in
 
 

@@ -1,0 +1,1 @@
+"""Where frames of a grid look when no plan tells it."""
