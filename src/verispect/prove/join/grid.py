@@ -239,8 +239,11 @@ def join(
     ]
     whole = [0, 0, canvas.size[1], canvas.size[0]]
     doubtful = [{"box": whole, "says": says} for says in placed.doubts]
-    sizes = [view.scale_px / before.scale_px for view, before in zip(views, placed.views, strict=True)]
-    doubtful += [{"box": whole, "says": _size_words(files[k], size)} for k, size in enumerate(sizes) if size != 1.0]
+    if exposures is not None:
+        sizes = [view.scale_px / before.scale_px for view, before in zip(views, placed.views, strict=True)]
+        doubtful += [
+            {"box": whole, "says": _size_words(files[k], size)} for k, size in enumerate(sizes) if size != 1.0
+        ]
     if exposures is not None and len(files) > 1:
         doubtful += [
             {"box": whole, "says": f"{files[k]} has nothing to join on; it lies where the plan has it"}
