@@ -156,12 +156,11 @@ def _grids_of(given: _Given, parts: Sequence[FrameSet]) -> list[tuple[FrameSet, 
     if parts[0].by_hand:
         return [(_placed_in(given.evidence, parts, placed), cells)]
     there = {k for cell in cells for k in cell}
-    # Another grid before or after it is one of its own; a few frames of sky are not.
-    apart = [
-        _grids_of(given, some) if some else []
+    # Another grid before or after it is one of its own, and so is a series; a few frames of sky are not.
+    before, after = (
+        _on_their_own(given, _grids_of(given, some) if some else [])
         for some in (_those(parts, lambda k: k < min(there)), _those(parts, lambda k: k > max(there)))
-    ]
-    before, after = ([] if all(found is None for _, found in each) else each for each in apart)
+    )
     alone = {k for group, _ in (*before, *after) for k in group.frames}
     own = _those(parts, lambda k: k not in alone)
     shares = [
@@ -170,6 +169,22 @@ def _grids_of(given: _Given, parts: Sequence[FrameSet]) -> list[tuple[FrameSet, 
     if min(shares) < _LEAST_SHARE:
         return [(part, None) for part in parts]
     return [*before, (_placed_in(given.evidence, own, placed), cells), *after]
+
+
+def _on_their_own(given: _Given, outside: list[tuple[FrameSet, Cells | None]]) -> list[tuple[FrameSet, Cells | None]]:
+    """Of the sets before or after a grid those that are none of it: all where one is a grid, else series."""
+    if any(cells is not None for _, cells in outside):
+        return outside
+    return [(group, None) for group, _ in outside if _is_series(group, given)]
+
+
+def _is_series(group: FrameSet, given: _Given) -> bool:
+    """Whether frames are of one view, which shows something."""
+    views = _views(group, given)
+    if len(views) != 1 or len(views[0]) < 2:
+        return False
+    view = views[0]
+    return given.placed(sorted({view[0], view[len(view) // 2], view[-1]})) is not None
 
 
 def _placed_in(evidence: Evidence, parts: Sequence[FrameSet], placed: Sequence[tuple[list[int], View]]) -> FrameSet:
