@@ -31,6 +31,8 @@ _CORNER = 0.3
 # So alike they must be there, and so much less unlike than at any other place further away than this.
 _ALIKE, _CLEARER, _APART = 0.75, 0.5, 0.08
 _FINELY_ALIKE = 0.9
+# Two pairs that lay groups of frames on one another agree within so much of the width.
+_AGREE = 0.05
 # No camera is knocked by more than this share of a frame and still held to show the same.
 _FAR_ASIDE = 0.12
 # Of more frames each is held only against so many after it.
@@ -52,27 +54,73 @@ def linked_by_look(
     common : sequence of Common
         The pairs known by points.
     """
-    group = list(range(len(greys)))
+    groups = _Groups(len(greys))
     for pair in common:
-        _put_together(group, pair.a, pair.b)
-    if len(set(group)) < 2:
+        groups.put_together(pair)
+    if groups.count < 2:
         return []
     looks = [_Look.of(grey) for grey in greys]
     found = []
     for a, b in _pairs(len(greys)):
         if is_cancelled():
             return []
-        if group[a] != group[b] and (seen := looks[a].laid_on(looks[b])) is not None:
+        if groups.apart(a, b) and (seen := looks[a].laid_on(looks[b])) is not None:
             found.append((*seen, a, b))
-    linked = []
+    linked: list[Common] = []
+    waiting: list[Common] = []
     for _, shift, a, b in sorted(found, key=lambda one: -one[0]):
-        if group[a] == group[b] or is_cancelled():
+        if is_cancelled() or not groups.apart(a, b):
             continue
         laid = _finely(a, b, greys, shift)
-        if laid is not None and show_the_same(laid, greys[a], greys[b]):
-            linked.append(laid)
-            _put_together(group, a, b)
+        if laid is None or not show_the_same(laid, greys[a], greys[b]):
+            continue
+        # Where several frames hang together on either side one alone may be mistaken, two the same way are not.
+        agreed = [] if groups.is_alone(a) or groups.is_alone(b) else [
+            other for other in waiting if groups.agree(laid, other, greys[a].shape[1])
+        ]  # fmt: skip
+        if groups.is_alone(a) or groups.is_alone(b) or agreed:
+            linked += [laid, *agreed[:1]]
+            groups.put_together(laid)
+        else:
+            waiting.append(laid)
     return linked
+
+
+class _Groups:
+    """Frames that hang together, and how each lies on the first of its own."""
+
+    def __init__(self, count: int) -> None:
+        self._first = list(range(count))
+        self._onto: list[Floats] = [np.eye(3) for _ in range(count)]
+
+    @property
+    def count(self) -> int:
+        return len(set(self._first))
+
+    def apart(self, a: int, b: int) -> bool:
+        return self._first[a] != self._first[b]
+
+    def is_alone(self, k: int) -> bool:
+        return self._first.count(self._first[k]) == 1
+
+    def put_together(self, pair: Common) -> None:
+        if not self.apart(pair.a, pair.b):
+            return
+        onto = self._onto[pair.a] @ pair.matrix @ np.linalg.inv(self._onto[pair.b])
+        new, old = self._first[pair.a], self._first[pair.b]
+        for k in [k for k, first in enumerate(self._first) if first == old]:
+            self._first[k], self._onto[k] = new, onto @ self._onto[k]
+
+    def agree(self, pair: Common, other: Common, wide: int) -> bool:
+        """Whether two pairs lay one group on another alike, at the middle of the one's second frame."""
+        if {self._first[k] for k in (pair.a, pair.b)} != {self._first[k] for k in (other.a, other.b)}:
+            return False
+        between = self._onto[other.a] @ other.matrix @ np.linalg.inv(self._onto[other.b])
+        if self._first[pair.a] != self._first[other.a]:
+            between = np.linalg.inv(between)
+        x, y, z = np.linalg.inv(self._onto[pair.a]) @ between @ self._onto[pair.b] @ np.array([0.0, 0.0, 1.0])
+        own = pair.matrix[:2, 2] / pair.matrix[2, 2]
+        return bool(z != 0.0 and math.hypot(x / z - own[0], y / z - own[1]) < _AGREE * wide)
 
 
 def may_lie_aside(first: Grey8, second: Grey8) -> bool:
@@ -81,11 +129,6 @@ def may_lie_aside(first: Grey8, second: Grey8) -> bool:
     high, wide = one.size
     row, column = _highest(one.alike(other))
     return max(abs(row - high) / high, abs(column - wide) / wide) > _FAR_ASIDE
-
-
-def _put_together(group: list[int], a: int, b: int) -> None:
-    old, new = group[b], group[a]
-    group[:] = [new if k == old else k for k in group]
 
 
 def _pairs(count: int) -> Iterator[tuple[int, int]]:
