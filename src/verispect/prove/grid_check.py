@@ -18,7 +18,7 @@ from verispect.prove.align.motion import at_level
 from verispect.prove.checks.even_motion import Shaken
 from verispect.prove.checks.exposure import off_the_rest
 from verispect.prove.checks.moved import OF_BLUR, Between, between
-from verispect.prove.checks.odd_places import odd_places
+from verispect.prove.checks.odd_places import aside_fault, odd_places
 from verispect.prove.checks.overlap_tiles import Cut, shared_tiles
 from verispect.prove.checks.parallax import Slide, shifts_of, slide_of
 from verispect.prove.checks.pointing import LEAST_PX, Looked, looked, moved_words
@@ -428,33 +428,16 @@ def _shown_otherwise(
     """Things that one frame shows elsewhere than two others, or alone, however small they are before what stays."""
     told = ("knock", "motion", "missed-focus")
     without = {number for number, k in enumerate(planned) if missed[number] or not reports[k].without(*told)}
+    views, shared = found.views, [(pair.a, pair.b, pair.overlap) for pair in found.pairs if pair.sure]
     for one in odd_places(
-        found.views, found.colours, found.pairs, evidence.pixels, without=without, is_cancelled=evidence.is_cancelled
-    ):
-        drawn = found.views[one.frame].drawn(np.array(one.column), np.array(one.row))
+        lambda j, k: views[j].onto(views[k]), found.colours, shared, evidence.pixels,
+        without=without, is_cancelled=evidence.is_cancelled,
+    ):  # fmt: skip
+        drawn = views[one.frame].drawn(np.array(one.column), np.array(one.row))
         column, row = (float(part) for part in drawn)
         report, beside = reports[planned[one.frame]], reports[planned[one.other]].file
-        if not report.without("moved-subject"):
-            continue
-        if one.shift is None:
-            report.faults.append(
-                Fault("moved-subject", one.across,
-                      f"near row {row:.0f}, column {column:.0f} it shows something some {round(one.across)} px wide "
-                      f"otherwise than {beside} and others do", _MOVED_REMEDY, (row, column))
-            )  # fmt: skip
-        else:
-            report.faults.append(_aside(one.shift, (row, column), beside, is_sure=one.is_sure))
-
-
-def _aside(shift_px: float, place: tuple[float, float], beside: str | None, *, is_sure: bool) -> Fault:
-    """What is said of a thing that stands aside, at a place (row, column) of the frame that shows it there."""
-    doubt = "" if is_sure else (
-        "; no third frame shows it: it moved, or stands near and the head turns beside the pupil"
-    )  # fmt: skip
-    says = (
-        f"something near row {place[0]:.0f}, column {place[1]:.0f} stands some {round(shift_px)} px aside of where "
-    )
-    return Fault("moved-subject", shift_px, says + f"{beside} has it{doubt}", _MOVED_REMEDY, place)
+        if report.without("moved-subject"):
+            report.faults.append(one.fault((row, column), beside, _MOVED_REMEDY))
 
 
 def _moved(
@@ -531,4 +514,6 @@ def _moved(
         view = found.views[odd]
         place = view.to_pixels @ view.rotation @ way
         column, row = (float(part) for part in view.drawn(place[0] / place[2], place[1] / place[2]))
-        report.faults.append(_aside(divide * aside.shift, (row, column), beside, is_sure=bool(vouched)))
+        report.faults.append(
+            aside_fault(divide * aside.shift, (row, column), beside, _MOVED_REMEDY, is_sure=bool(vouched))
+        )

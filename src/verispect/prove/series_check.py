@@ -17,6 +17,7 @@ from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.align.turned import turn_of, turned_picture
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
 from verispect.prove.checks.moved import OF_BLUR, Moved, moved_in
+from verispect.prove.checks.odd_places import odd_places
 from verispect.prove.checks.pointing import moved_words, unsure_px
 from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, step_mm
 from verispect.prove.checks.shaken import above_noise, shaken_in
@@ -34,6 +35,9 @@ _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
 _ASKEW = math.tan(math.radians(5.0))
 # From so many frames on, of which no two lie so near to one another, the camera was in a hand; pixels.
 _FRAMES_IN_HAND, _IN_HAND_PX = 4, 1.0
+# Frames are held against so many beside them on either side for what moved.
+_BESIDE = 2
+_MOVED_REMEDY = "take that part from another frame when merging, or take it again in a calm moment"
 # Of the picture's diagonal: what is known to look so far elsewhere shows other things at the same places.
 _PUSHED = 0.01
 
@@ -83,6 +87,7 @@ class SeriesCheck:
         self._shaken(beside)
         # How far a thing moved tells more than that something did.
         self._stands_aside(beside, steps)
+        self._shown_otherwise(beside, [chained[number] for number in by_focus])
         self._moved(beside)
 
     def _together(self, used: list[int]) -> tuple[list[int], list[Motion]]:
@@ -380,9 +385,27 @@ class SeriesCheck:
         self.reports[k].faults.append(
             Fault("moved-subject", divide * found.shift,
                   f"something near row {row}, column {column} stands some {pixels} px aside",
-                  "take that part from another frame when merging, or take it again in a calm moment",
-                  (float(row), float(column)))
+                  _MOVED_REMEDY, (float(row), float(column)))
         )  # fmt: skip
+
+    def _shown_otherwise(self, used: list[int], chained: Sequence[Floats]) -> None:
+        """Things that one frame shows elsewhere than two others, or alone, however small they are before what stays.
+
+        `chained` lays each over one and the same frame.
+        """
+        blurred = ("motion", "missed-focus", "exposure", "moved-subject", "unsteady")
+        without = {number for number, k in enumerate(used) if not self.reports[k].without(*blurred)}
+        places = range(len(used))
+        overlaps = [(a, b, 1.0 / (b - a)) for a, b in itertools.combinations(places, 2) if b - a <= _BESIDE]
+        for one in odd_places(
+            lambda a, b: np.linalg.inv(chained[b]) @ chained[a], [self.reads[k].colour for k in used], overlaps,
+            self.evidence.pixels, without=without, is_cancelled=self.evidence.is_cancelled,
+        ):  # fmt: skip
+            report = self.reports[used[one.frame]]
+            if one.is_sure and report.without("knock", "moved-subject"):
+                report.faults.append(
+                    one.fault((one.row, one.column), self.reports[used[one.other]].file, _MOVED_REMEDY)
+                )
 
     def _moved(self, used: list[int]) -> None:
         """Places where a frame differs from both its neighbours, far coarser than defocus makes it."""
@@ -413,8 +436,7 @@ class SeriesCheck:
             step = self.evidence.pixels[0] / eased[0].shape[1]
             row, column = (round((float(part) + 3.5) * step) for part in place)
             self.reports[k].faults.append(
-                Fault("moved-subject", peak, f"something moved near row {row}, column {column}",
-                      "take that part from another frame when merging, or take it again in a calm moment",
+                Fault("moved-subject", peak, f"something moved near row {row}, column {column}", _MOVED_REMEDY,
                       (float(row), float(column)))
             )  # fmt: skip
 

@@ -13,7 +13,7 @@ from verispect.errors import Cancelled
 from verispect.optics.types import Floats
 from verispect.prove.checks.odd_places import OddPlace, odd_places
 from verispect.prove.expected import View
-from verispect.prove.join.pointing import Pair, overlap_share
+from verispect.prove.join.pointing import overlap_share
 
 MIDDLE = ((SIZE[0] - 1) / 2, (SIZE[1] - 1) / 2)
 ACROSS_PX = 24
@@ -56,17 +56,17 @@ def frames(places: list[tuple[float, float] | None], blurs: tuple[float, ...] = 
     return shown
 
 
-def pairs(count: int = 3) -> list[Pair]:
-    return [
-        Pair(a, b, overlap_share(VIEWS[a], VIEWS[b], SIZE), 0.9, np.zeros(3), 0.1)
-        for a in range(count)
-        for b in range(a + 1, count)
-    ]
+def overlaps(count: int = 3) -> list[tuple[int, int, float]]:
+    return [(a, b, overlap_share(VIEWS[a], VIEWS[b], SIZE)) for a in range(count) for b in range(a + 1, count)]
+
+
+def onto(a: int, b: int) -> Floats:
+    return VIEWS[a].onto(VIEWS[b])
 
 
 def told(shown: list[Floats], without: Collection[int] = ()) -> list[OddPlace]:
     count = len(shown)
-    return odd_places(VIEWS[:count], shown, pairs(count), SIZE, without=without, is_cancelled=lambda: False)
+    return odd_places(onto, shown, overlaps(count), SIZE, without=without, is_cancelled=lambda: False)
 
 
 @pytest.mark.parametrize("blurs", [(0.0, 0.0, 0.0), (2.0, 0.0, 0.0), (0.0, 2.0, 0.8)])
@@ -112,4 +112,4 @@ def test_a_frame_known_to_be_out_of_focus_or_elsewhere_is_not_looked_at() -> Non
 
 def test_it_can_be_stopped() -> None:
     with pytest.raises(Cancelled):
-        odd_places(VIEWS, frames([(0, 0)] * 3), pairs(), SIZE, without=(), is_cancelled=lambda: True)
+        odd_places(onto, frames([(0, 0)] * 3), overlaps(), SIZE, without=(), is_cancelled=lambda: True)

@@ -1,4 +1,4 @@
-"""Places of a grid that one frame shows otherwise than its neighbours do, coarser than focus makes it.
+"""Places that one frame shows otherwise than those beside it do, coarser than focus makes it.
 
 Blocks hold what fills them: a thing smaller than a block before a still wall shows them the wall. So frames are laid
 over one another small, in stops, and blurred until they are as alike as they become; what still differs is no matter
@@ -19,8 +19,7 @@ from verispect.errors import Cancelled
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_level
 from verispect.prove.align.unlike import dark_of, in_stops, unlike
-from verispect.prove.expected import View
-from verispect.prove.join.pointing import Pair
+from verispect.prove.report import Fault
 from verispect.prove.resources.threads import in_turn, workers
 
 Grey = NDArray[np.float32]
@@ -36,6 +35,10 @@ _BORDER, _FEWEST = 7, 900
 _OTHERS = 6
 # What is larger than this share of what two frames share is light, or no thing in it.
 _MOST = 0.2
+# Beside an edge frames differ by so much of its height, who knows how it is covered; pixels of a box.
+_OF_EDGES, _EDGE = 0.08, 9
+# Light from here on is burnt out, or in part.
+_BRIGHT = 0.985
 # Places of one thing, where it stood and where it stands, lie so near one another.
 _NEAR = 12
 # A thing may have moved so far, and at least so far to be told where it went.
@@ -77,21 +80,45 @@ class OddPlace:
     across: float
     is_sure: bool
 
+    def fault(self, place: tuple[float, float], beside: str | None, remedy: str) -> Fault:
+        """What is said of it, at a place (row, column) of the frame as it is, beside the other's file."""
+        if self.shift is not None:
+            return aside_fault(self.shift, place, beside, remedy, is_sure=self.is_sure)
+        says = (
+            f"near row {place[0]:.0f}, column {place[1]:.0f} it shows something some {round(self.across)} px wide "
+            f"otherwise than {beside} and others do"
+        )
+        return Fault("moved-subject", self.across, says, remedy, place)
+
+
+def aside_fault(
+    shift_px: float, place: tuple[float, float], beside: str | None, remedy: str, *, is_sure: bool
+) -> Fault:
+    """What is said of a thing that stands aside, at a place (row, column) of the frame that shows it there."""
+    doubt = "" if is_sure else (
+        "; no third frame shows it: it moved, or stands near and the head turns beside the pupil"
+    )  # fmt: skip
+    says = (
+        f"something near row {place[0]:.0f}, column {place[1]:.0f} stands some {round(shift_px)} px aside of where "
+    )
+    return Fault("moved-subject", shift_px, says + f"{beside} has it{doubt}", remedy, place)
+
 
 @dataclass(frozen=True)
 class _Laid:
-    """Another frame laid over one: its blurred pictures, where it is shown, and how far the two differ, stops."""
+    """Another frame laid over one: its pictures, where it is shown and burnt out, and how far both differ, stops."""
 
     number: int
     pictures: Sequence[Grey]
     shown: Mask
+    burnt: Mask
     apart: Grey
 
 
 def odd_places(
-    views: Sequence[View],
+    onto: Callable[[int, int], Floats],
     colours: Sequence[Grey],
-    pairs: Sequence[Pair],
+    overlaps: Sequence[tuple[int, int, float]],
     pixels: tuple[int, int],
     *,
     without: Collection[int],
@@ -101,30 +128,34 @@ def odd_places(
 
     Parameters
     ----------
-    views : sequence of View
-        As the frames were found to look.
+    onto : callable
+        How one frame is laid over another, (3, 3), in pixels of the whole frames.
     colours : sequence of ndarray, shape (rows, columns, 3)
         Linear light of small pictures, as a lens that bends no lines draws it.
+    overlaps : sequence of (int, int, float)
+        Frames that are held against one another, and what share of a frame they have in common.
     without : collection of int
         Frames that are not looked at: out of focus, or not where they were found to look.
     """
     divide = pixels[0] / colours[0].shape[1]
     dark = dark_of(colours)
-    shares: dict[int, list[tuple[float, int]]] = {k: [] for k in range(len(views))}
-    for pair in pairs:
-        if pair.sure and pair.a not in without and pair.b not in without:
-            shares[pair.a].append((pair.overlap, pair.b))
-            shares[pair.b].append((pair.overlap, pair.a))
+    shares: dict[int, list[tuple[float, int]]] = {k: [] for k in range(len(colours))}
+    for a, b, overlap in overlaps:
+        if a not in without and b not in without:
+            shares[a].append((overlap, b))
+            shares[b].append((overlap, a))
     others = {k: [number for _, number in sorted(told, reverse=True)[:_OTHERS]] for k, told in shares.items()}
 
     def place(k: int) -> list[OddPlace]:
         own = in_stops(colours[k], dark)
-        laid = [one for j in others[k] if (one := _laid(j, own, colours[j], views[j].onto(views[k]), divide, dark))]
-        sure = _surest(own, laid, _odd(laid), _LEAST)
+        laid = [one for j in others[k] if (one := _laid(j, own, colours[j], onto(j, k), divide, dark))]
+        burnt = np.logical_or.reduce([_burnt(colours[k]), *(one.burnt for one in laid)])
+        odd = _odd(laid) - _OF_EDGES * _about(own[0]) if laid else np.zeros((1, 1), np.float32)
+        sure = _surest(own, laid, odd, burnt, _LEAST)
         told = [] if sure is None else [_in_full(k, sure, divide, is_sure=True)]
         for one in laid:
             if one.number < k:
-                by_two = _surest(own, [one], np.where(one.shown, one.apart, 0.0), _LEAST_OF_TWO)
+                by_two = _surest(own, [one], np.where(one.shown, one.apart, 0.0), burnt, _LEAST_OF_TWO)
                 if by_two is not None and by_two.shift is not None:
                     told.append(_in_full(k, by_two, divide, is_sure=False))
         return told
@@ -150,12 +181,25 @@ def _laid(number: int, own: Sequence[Grey], picture: Grey, onto: Floats, divide:
     pictures = in_stops(np.asarray(moved, np.float32), dark)
     stops = np.median((own[0] - pictures[0])[shown], axis=0).astype(np.float32)
     pictures = [one + stops for one in pictures]
-    return _Laid(number, pictures, shown, unlike(own, pictures))
+    burnt = cv2.warpPerspective(_burnt(picture).astype(np.uint8), matrix, size, flags=cv2.INTER_NEAREST) > 0
+    return _Laid(number, pictures, shown, burnt, unlike(own, pictures))
+
+
+def _about(picture: Grey) -> Grey:
+    """By how much what lies about each place differs, stops."""
+    kernel = np.ones((_EDGE, _EDGE), np.uint8)
+    return np.asarray((cv2.dilate(picture, kernel) - cv2.erode(picture, kernel)).max(axis=2), np.float32)
+
+
+def _burnt(picture: Grey) -> Mask:
+    """Where a picture is as bright as it can be, or part of it: what a lamp spreads out of focus is lost there."""
+    found: Mask = picture.max(axis=2) > _BRIGHT
+    return found
 
 
 def _odd(laid: Sequence[_Laid]) -> Grey:
     """By how much more a frame differs from two others than these from one another, the most of all two, stops."""
-    odd = np.zeros_like(laid[0].apart) if laid else np.zeros((1, 1), np.float32)
+    odd = np.zeros_like(laid[0].apart)
     for number, one in enumerate(laid):
         for other in laid[:number]:
             both = one.shown & other.shown
@@ -186,15 +230,17 @@ class _Place:
     across: float
 
 
-def _surest(own: Sequence[Grey], laid: Sequence[_Laid], odd: Grey, least: float) -> _Place | None:
-    """The place where most differs, and where it went."""
+def _surest(own: Sequence[Grey], laid: Sequence[_Laid], odd: Grey, burnt: Mask, least: float) -> _Place | None:
+    """The place where most differs, but for those about a lamp, and where it went."""
     told = (odd > _STOPS).astype(np.uint8)
     if not told.any():
         return None
     near = cv2.dilate(told, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_NEAR + 1, _NEAR + 1)))
     count, labels = cv2.connectedComponents(near)
+    lamps = np.unique(labels[burnt])
     labels = np.where(told > 0, labels, 0)
     sizes = np.bincount(labels.ravel(), weights=odd.ravel(), minlength=count)[1:]
+    sizes[lamps[lamps > 0] - 1] = 0.0
     if sizes.max() < least:
         return None
     region = labels == 1 + int(np.argmax(sizes))
