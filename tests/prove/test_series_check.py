@@ -9,6 +9,10 @@ import numpy as np
 import pytest
 
 from tests.conftest import a_lens, make_plan
+from tests.prove.checks.test_odd_places import with_ball
+from tests.prove.join.spheres import painted_sphere, seen, turn
+from tests.prove.merge.test_lights import out_of_focus
+from tests.prove.parting.test_unplanned_grid import save
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
@@ -125,3 +129,26 @@ def test_a_small_knock_is_told_where_parts_of_frames_agree_how_far_they_lie(
     assert {k for k, report in enumerate(reports) if report.faults} == told
     # Looked at four times smaller a scatter of 1.4 pixels is not much.
     assert unsure_px(1.4, 4) == 0.0
+
+
+@pytest.mark.parametrize(("place", "size_px"), [((9.0, 12.0), 15.0), (None, 24.0)])
+def test_a_small_thing_that_moved_before_what_stays_is_told_with_how_far(
+    tmp_path: Path, place: tuple[float, float] | None, size_px: float
+) -> None:
+    """Six frames of one view, out of focus by discs of known size; in one the ball stands elsewhere, or not at all.
+
+    Blocks that are told to move show the wall behind it. Where it is gone its width is told.
+    """
+    view = painted_sphere()
+    for k, disc in enumerate((6.0, 4.0, 2.0, 0.0, 2.0, 4.0)):
+        light = seen(view, turn(0.0, 0.0))
+        at = (240.0, 160.0) if k != 2 else None if place is None else (240.0 + place[0], 160.0 + place[1])
+        light = light if at is None else with_ball(light, *at)
+        light = out_of_focus(np.asarray(light, np.float64), disc)
+        noisy = np.clip(light + np.random.default_rng(k).normal(0.0, 0.003, light.shape), 0.0, 1.0)
+        save(tmp_path / f"frame-{k + 1}.tif", noisy)
+    report = check([tmp_path])
+    (fault,) = report.frames[2].faults
+    assert fault.name == "moved-subject"
+    assert fault.size == pytest.approx(size_px, rel=0.3)
+    assert [frame.faults for k, frame in enumerate(report.frames) if k != 2] == [[]] * 5

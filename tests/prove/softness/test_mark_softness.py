@@ -104,6 +104,42 @@ def test_an_edge_in_a_frame_focused_elsewhere_is_not_the_marks(series: Candidate
     assert told.how != "edge"
 
 
+@pytest.mark.parametrize(("clear_px", "times", "is_told"), [(12, 9.0, False), (14, 9.0, True), (20, 20.0, True)])
+def test_a_nearer_thing_that_reaches_into_the_block_is_not_told_in_the_marks_stead(
+    series: Candidate, clear_px: int, times: float, is_told: bool
+) -> None:
+    """Of more contrast to either side, sharp in the frame before the mark's; discs of known size."""
+    assert series.criterion is not None
+    rendering = render(series.scene, series.exposures, series.criterion)
+    pitch, mark = series.scene.plan.sensor_mm[0] / 1440, 2
+    best = int(rendering.exposure[mark])
+    # The mark is 3 m away.
+    far_at = 85.0 * 3000.0 / (3000.0 - 85.0)
+    near_at = series.exposures[best - 1].state.image_distance_mm
+
+    def blurred(index: int, sharp_at: float) -> np.ndarray:
+        exposure = series.exposures[index]
+        away = abs(exposure.state.image_distance_mm - sharp_at)
+        return leaf(away * blur_per_defocus(exposure) / pitch, index)
+
+    frames = [index for index in (best - 2, best - 1, best, best + 1) if 0 <= index < len(series.exposures)]
+    aside = np.abs(np.arange(-40, 41)) > clear_px
+    blocks = {
+        index: np.where(aside, 0.4 + times * (blurred(index, near_at) - 0.4), blurred(index, far_at)).astype(
+            np.float32
+        )
+        for index in frames
+    }
+    told = measure(series, rendering, mark, blocks, pitch)
+    if is_told:
+        assert told.softness == pytest.approx(blur_in(series, told.frame, far_at), abs=0.2)
+    else:
+        assert told.softness is None
+    # Where all of it is at the mark's place, it is told as surely as ever.
+    whole = measure(series, rendering, mark, {index: blurred(index, far_at) for index in frames}, pitch)
+    assert whole.softness == pytest.approx(blur_in(series, whole.frame, far_at), abs=0.2)
+
+
 @pytest.mark.parametrize("method", ["series", "rail"])
 def test_what_a_frame_that_cuts_it_off_would_hold_is_not_told_from_others(method: str, request) -> None:
     candidate: Candidate = request.getfixturevalue(method)
