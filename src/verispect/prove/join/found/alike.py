@@ -59,12 +59,17 @@ def linked_by_look(
         groups.put_together(pair)
     if groups.count < 2:
         return []
-    looks = [_Look.of(grey) for grey in greys]
+    # In order of the first of two: what only earlier pairs asked for is let go.
+    looks: dict[int, _Look] = {}
     found = []
     for a, b in _pairs(len(greys)):
         if is_cancelled():
             return []
-        if groups.apart(a, b) and (seen := looks[a].laid_on(looks[b])) is not None:
+        if not groups.apart(a, b):
+            continue
+        looks = {k: look for k, look in looks.items() if k >= a}
+        looks |= {k: _Look.of(greys[k]) for k in (a, b) if k not in looks}
+        if (seen := looks[a].laid_on(looks[b])) is not None:
             found.append((*seen, a, b))
     linked: list[Common] = []
     waiting: list[Common] = []
@@ -75,10 +80,9 @@ def linked_by_look(
         if laid is None or not show_the_same(laid, greys[a], greys[b]):
             continue
         # Where several frames hang together on either side one alone may be mistaken, two the same way are not.
-        agreed = [] if groups.is_alone(a) or groups.is_alone(b) else [
-            other for other in waiting if groups.agree(laid, other, greys[a].shape[1])
-        ]  # fmt: skip
-        if groups.is_alone(a) or groups.is_alone(b) or agreed:
+        is_sure = groups.is_alone(a) or groups.is_alone(b)
+        agreed = [] if is_sure else [pair for pair in waiting if groups.agree(laid, pair, greys[a].shape[1])]
+        if is_sure or agreed:
             linked += [laid, *agreed[:1]]
             groups.put_together(laid)
         else:
