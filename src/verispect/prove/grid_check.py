@@ -54,6 +54,8 @@ _WENT_TOGETHER, _WORTH_DEG = 0.03, 0.5
 # A thing nearer than the plan has any may stand so many times as far aside as a slide that is off sets those.
 _TIMES_ASIDE = 3.0
 _JOINING_SETS_RIGHT = "joining sets it right as far as its overlaps reach"
+# A frame is held against so many others for what small things moved.
+_OTHERS = 6
 _MOVED_REMEDY = "take that part from the other frame when joining, or take it again in a calm moment"
 
 
@@ -431,7 +433,7 @@ def _shown_otherwise(
     views, shared = found.views, [(pair.a, pair.b, pair.overlap) for pair in found.pairs if pair.sure]
     for one in odd_places(
         lambda j, k: views[j].onto(views[k]), found.colours, shared, evidence.pixels,
-        without=without, is_cancelled=evidence.is_cancelled,
+        most_others=_OTHERS, without=without, is_cancelled=evidence.is_cancelled,
     ):  # fmt: skip
         drawn = views[one.frame].drawn(np.array(one.column), np.array(one.row))
         column, row = (float(part) for part in drawn)

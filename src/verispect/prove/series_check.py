@@ -35,7 +35,7 @@ _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
 _ASKEW = math.tan(math.radians(5.0))
 # From so many frames on, of which no two lie so near to one another, the camera was in a hand; pixels.
 _FRAMES_IN_HAND, _IN_HAND_PX = 4, 1.0
-# Frames are held against so many beside them on either side for what moved.
+# Frames are held against two of so many beside them on either side for what small things moved.
 _BESIDE = 2
 _MOVED_REMEDY = "take that part from another frame when merging, or take it again in a calm moment"
 # Of the picture's diagonal: what is known to look so far elsewhere shows other things at the same places.
@@ -399,7 +399,7 @@ class SeriesCheck:
         overlaps = [(a, b, 1.0 / (b - a)) for a, b in itertools.combinations(places, 2) if b - a <= _BESIDE]
         for one in odd_places(
             lambda a, b: np.linalg.inv(chained[b]) @ chained[a], [self.reads[k].colour for k in used], overlaps,
-            self.evidence.pixels, without=without, is_cancelled=self.evidence.is_cancelled,
+            self.evidence.pixels, most_others=2, without=without, is_cancelled=self.evidence.is_cancelled,
         ):  # fmt: skip
             report = self.reports[used[one.frame]]
             if one.is_sure and report.without("knock", "moved-subject"):

@@ -66,7 +66,7 @@ def onto(a: int, b: int) -> Floats:
 
 def told(shown: list[Floats], without: Collection[int] = ()) -> list[OddPlace]:
     count = len(shown)
-    return odd_places(onto, shown, overlaps(count), SIZE, without=without, is_cancelled=lambda: False)
+    return odd_places(onto, shown, overlaps(count), SIZE, most_others=6, without=without, is_cancelled=lambda: False)
 
 
 @pytest.mark.parametrize("blurs", [(0.0, 0.0, 0.0), (2.0, 0.0, 0.0), (0.0, 2.0, 0.8)])
@@ -112,4 +112,4 @@ def test_a_frame_known_to_be_out_of_focus_or_elsewhere_is_not_looked_at() -> Non
 
 def test_it_can_be_stopped() -> None:
     with pytest.raises(Cancelled):
-        odd_places(onto, frames([(0, 0)] * 3), overlaps(), SIZE, without=(), is_cancelled=lambda: True)
+        odd_places(onto, frames([(0, 0)] * 3), overlaps(), SIZE, most_others=6, without=(), is_cancelled=lambda: True)

@@ -31,8 +31,6 @@ _STOPS, _TIMES_OTHERS = 0.25, 2.0
 _LEAST, _LEAST_OF_TWO = 25.0, 40.0
 # Next to its border a frame is not looked at, and overlaps of fewer pixels neither.
 _BORDER, _FEWEST = 7, 900
-# A frame is held against so many others, which share most with it.
-_OTHERS = 6
 # What is larger than this share of what two frames share is light, or no thing in it.
 _MOST = 0.2
 # Beside an edge frames differ by so much of its height, who knows how it is covered; pixels of a box.
@@ -121,6 +119,7 @@ def odd_places(
     overlaps: Sequence[tuple[int, int, float]],
     pixels: tuple[int, int],
     *,
+    most_others: int,
     without: Collection[int],
     is_cancelled: Callable[[], bool],
 ) -> list[OddPlace]:
@@ -134,6 +133,8 @@ def odd_places(
         Linear light of small pictures, as a lens that bends no lines draws it.
     overlaps : sequence of (int, int, float)
         Frames that are held against one another, and what share of a frame they have in common.
+    most_others : int
+        A frame is held against so many others, which share most with it.
     without : collection of int
         Frames that are not looked at: out of focus, or not where they were found to look.
     """
@@ -144,7 +145,7 @@ def odd_places(
         if a not in without and b not in without:
             shares[a].append((overlap, b))
             shares[b].append((overlap, a))
-    others = {k: [number for _, number in sorted(told, reverse=True)[:_OTHERS]] for k, told in shares.items()}
+    others = {k: [number for _, number in sorted(told, reverse=True)[:most_others]] for k, told in shares.items()}
 
     def place(k: int) -> list[OddPlace]:
         own = in_stops(colours[k], dark)
