@@ -113,3 +113,26 @@ def test_a_frame_known_to_be_out_of_focus_or_elsewhere_is_not_looked_at() -> Non
 def test_it_can_be_stopped() -> None:
     with pytest.raises(Cancelled):
         odd_places(onto, frames([(0, 0)] * 3), overlaps(), SIZE, most_others=6, without=(), is_cancelled=lambda: True)
+
+
+def test_frames_that_share_next_to_nothing_are_not_held_against_one_another() -> None:
+    """Said to overlap, though one looks the other way."""
+    shown = frames([(0, 0), (22.0, 0.0), (0, 0)])
+
+    def elsewhere(_a: int, _b: int) -> Floats:
+        return np.array([[1.0, 0.0, 5000.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]])
+
+    assert odd_places(elsewhere, shown, overlaps(), SIZE, most_others=6, without=(), is_cancelled=lambda: False) == []
+
+
+def test_a_lamp_that_is_burnt_out_tells_nothing_however_it_is_focused() -> None:
+    """In one frame a small disc as bright as can be, in the others spread and no more than grey, as light lost is."""
+    shown = frames([None, None, None])
+    for number, (radius, light) in enumerate(((16, 0.8), (6, 1.0), (16, 0.8))):
+        column = MIDDLE[0] - FOCAL_PX * np.tan(np.radians((-14, 0, 14)[number]))
+        cv2.circle(shown[number], (round(column), round(MIDDLE[1])), radius, (light, light, light), -1)
+    assert told(shown) == []
+    # A disc that is not burnt out is something that one frame shows otherwise.
+    column = round(MIDDLE[0])
+    cv2.circle(shown[1], (column, round(MIDDLE[1])), 6, (0.03, 0.03, 0.03), -1)
+    assert [one.frame for one in told(shown)] == [1]

@@ -34,7 +34,7 @@ _BORDER, _FEWEST = 7, 900
 # What is larger than this share of what two frames share is light, or no thing in it.
 _MOST = 0.2
 # Beside an edge frames differ by so much of its height, who knows how it is covered; pixels of a box.
-_OF_EDGES, _EDGE = 0.08, 9
+_OF_EDGES, _EDGE = 0.1, 9
 # Light from here on is burnt out, or in part.
 _BRIGHT = 0.985
 # Places of one thing, where it stood and where it stands, lie so near one another.
@@ -151,7 +151,8 @@ def odd_places(
         own = in_stops(colours[k], dark)
         laid = [one for j in others[k] if (one := _laid(j, own, colours[j], onto(j, k), divide, dark))]
         burnt = np.logical_or.reduce([_burnt(colours[k]), *(one.burnt for one in laid)])
-        odd = _odd(laid) - _OF_EDGES * _about(own[0]) if laid else np.zeros((1, 1), np.float32)
+        odd = _odd(laid, own[0].shape[:2])
+        odd[odd < _OF_EDGES * _about(own[0])] = 0.0
         sure = _surest(own, laid, odd, burnt, _LEAST)
         told = [] if sure is None else [_in_full(k, sure, divide, is_sure=True)]
         for one in laid:
@@ -198,9 +199,9 @@ def _burnt(picture: Grey) -> Mask:
     return found
 
 
-def _odd(laid: Sequence[_Laid]) -> Grey:
+def _odd(laid: Sequence[_Laid], size: tuple[int, ...]) -> Grey:
     """By how much more a frame differs from two others than these from one another, the most of all two, stops."""
-    odd = np.zeros_like(laid[0].apart)
+    odd = np.zeros(size, np.float32)
     for number, one in enumerate(laid):
         for other in laid[:number]:
             both = one.shown & other.shown
