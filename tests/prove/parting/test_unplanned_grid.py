@@ -171,3 +171,14 @@ def test_a_black_frame_in_a_grid_is_its_fault_and_between_two_grids_parts_them(t
     report = check([tmp_path])
     assert kinds(report) == [("grid", 6), ("grid", 6)]
     assert report.sets[1].separator == 6
+
+
+def test_a_frame_of_a_grid_that_nothing_places_is_named(tmp_path: Path) -> None:
+    places = [(b, p, 0.0) for p in (-12.0, 12.0) for b in (-20.0, 0.0, 20.0)]
+    write_frames(tmp_path, places[:3])
+    write_frames(tmp_path, [(150.0, 0.0, 0.0)], begin=3, seed=8)
+    write_frames(tmp_path, places[3:], begin=4)
+    report = check([tmp_path])
+    assert kinds(report) == [("grid", 7)]
+    (said,) = [one for one in report.advice if "could not be placed" in one]
+    assert said.startswith("frame-004.tif could not be placed beside the others of the grid")
