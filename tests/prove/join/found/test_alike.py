@@ -80,3 +80,21 @@ def test_a_series_lies_on_itself_and_a_neighbour_aside() -> None:
         assert not may_lie_aside(first, grey(basis, blur=blur))
     for basis, blur in itertools.product((turn(25.0, 0.0), turn(0.0, 16.0)), (0.0, 12.0)):
         assert may_lie_aside(first, grey(basis, blur=blur))
+
+
+def test_rows_focused_far_apart_are_laid_on_one_another_where_two_pairs_agree() -> None:
+    """Each row hangs together by its points; one link alone between two rows is not believed."""
+    bases = [turn(b, p) for p in (0.0, -12.0) for b in (-18.0, 0.0, 18.0)]
+    greys = [grey(basis, blur=0.0 if k < 3 else 9.0) for k, basis in enumerate(bases)]
+    common = [pair for pair in by_points(greys) if (pair.a < 3) == (pair.b < 3)]
+    assert {(pair.a, pair.b) for pair in common} >= {(0, 1), (1, 2), (3, 4), (4, 5)}
+    found = linked(greys, common)
+    assert len(found) == 2
+    assert all(pair.a < 3 <= pair.b for pair in found)
+    assert max(worst_px(pair, bases) for pair in found) < 0.015 * SIZE[0]
+    # Of four frames in one row but the middle two have anything in common across the gap.
+    row = [grey(turn(b, 0.0), blur=0.0 if b < 0.0 else 9.0) for b in (-40.0, -14.0, 12.0, 38.0)]
+    assert len(linked(row[1:3])) == 1
+    halves = [pair for pair in by_points(row) if (pair.a, pair.b) in {(0, 1), (2, 3)}]
+    assert len(halves) == 2
+    assert linked(row, halves) == []
