@@ -13,6 +13,8 @@ from tests.prove.join.spheres import FOCAL_PX, SIZE, apart_deg, painted_sphere, 
 from verispect.errors import Cancelled, FileError
 from verispect.files.picture_out import Shot, write_picture
 from verispect.prove.intake import described
+from verispect.prove.join.found import placing
+from verispect.prove.join.found.features import Common
 from verispect.prove.join.found.placing import Placed, found_places
 from verispect.prove.join.grid import join
 from verispect.prove.taken_in.folders import frames_in
@@ -112,3 +114,20 @@ def test_it_can_be_stopped(tmp_path: Path) -> None:
     paths = taken(tmp_path, [turn(0, 0), turn(25, 0)])
     with pytest.raises(Cancelled):
         found_places([described(path) for path in paths], None, lambda _share, _text: None, lambda: True)
+
+
+def test_stopped_while_frames_are_looked_at_as_a_whole_it_says_nothing_of_them(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Two frames without a point in common: not that they have none, for that nobody waited for."""
+    taken(tmp_path, [turn(0.0, 0.0), turn(150.0, 0.0)])
+    stopped: list[bool] = []
+
+    def stop_now(*_given: object, **_named: object) -> list[Common]:
+        stopped.append(True)
+        return []
+
+    monkeypatch.setattr(placing, "linked_by_look", stop_now)
+    frames = [described(path) for path in frames_in([tmp_path])]
+    with pytest.raises(Cancelled):
+        found_places(frames, None, lambda _share, _text: None, lambda: bool(stopped))

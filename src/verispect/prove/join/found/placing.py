@@ -79,6 +79,8 @@ def found_places(
     common = [pair for pair in common if show_the_same(pair, greys[pair.a], greys[pair.b])]
     by_points = common
     common = [*by_points, *linked_by_look(greys, by_points, is_cancelled=stop)]
+    if stop():
+        raise Cancelled
     if len(frames) > 1 and not common:
         raise FileError(
             "no two of these {count} frames show anything in common that they could be joined by; give frames that "
