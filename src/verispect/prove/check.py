@@ -12,7 +12,6 @@ from pathlib import Path
 import numpy as np
 
 from verispect.errors import Cancelled, FileError
-from verispect.files.photo_file import read_picture
 from verispect.files.run_file import Run
 from verispect.optics.types import Floats
 from verispect.plan.frames.rendering import Rendering
@@ -20,15 +19,16 @@ from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.setting.losses import lost_with
 from verispect.prove.checks.coverage import Coverage, coverage_of
-from verispect.prove.checks.dust import seen_on
+from verispect.prove.checks.dust import for_the_dust, seen_on
 from verispect.prove.checks.parallax import Slide, slide_words
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of, is_compressed
 from verispect.prove.expected import view_of
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame
 from verispect.prove.looked import Looked, Pointed, looked
-from verispect.prove.matching.by_photograph import Laid, seen_by_photograph
+from verispect.prove.matching.by_photograph import Laid, laid_by, seen_by_photograph
 from verispect.prove.matching.matched import Matched
+from verispect.prove.matching.not_of_plan import NotOfPlan, not_of_plan
 from verispect.prove.parting.by_hand import ByHand, put_together
 from verispect.prove.parting.order import out_of_order
 from verispect.prove.parting.sets import FrameSet, Looks, Planned, SetKind, is_dark, parted
@@ -121,20 +121,44 @@ def check(
     lies_otherwise = candidate is not None and not stands_as(frames[0].pixels, candidate.scene.plan.sensor_mm)
     if lies_otherwise:
         candidate, run, pointed = None, None, ()
-    evidence = Evidence(
-        frames, candidate, run, progress or (lambda _share, _text: None), is_cancelled or (lambda: False), recall
-    )
-    looks, cut = evidence.first_looks()
+    laid, unread = laid_by(None if pointed else photograph, candidate)
+    # What is held against one another without the plan after all is not read once more.
+    recall = Recall() if recall is None else recall
+    apart: NotOfPlan = []
+    while True:
+        evidence = Evidence(
+            frames, candidate, run, progress or (lambda _share, _text: None), is_cancelled or (lambda: False), recall
+        )
+        looks, cut = evidence.first_looks()
+        given, rest = put_together([frame.path.name for frame in evidence.frames], together or ByHand())
+        try:
+            report = _Check(
+                evidence, looks, given, rest, pointed, laid, {k for some, _ in apart for k in some}
+            ).report()
+        except _SomethingElseError as found:
+            apart += found.frames
+            rest_of_plan = len(evidence.frames) - sum(len(some) for some, _ in apart)
+            if candidate is None or 2 * rest_of_plan < candidate.shot_count:
+                candidate, run, laid = None, None, None
+        else:
+            break
     aside = [*broken, *(unreadable(path, why) for path, why in cut), *others]
-    given, rest = put_together([frame.path.name for frame in evidence.frames], together or ByHand())
-    laid, unread = _laid(None if pointed else photograph, candidate)
-    report = _Check(evidence, looks, given, rest, pointed, laid).report()
+    report.without_plan = lies_otherwise or bool(apart and candidate is None)
+    report.advice[:0] = [why for _, why in apart]
     report.advice += [*unread, *(_HELD_OTHERWISE if lies_otherwise else ()), *passed_over(places)]
     report.frames += [one.report for one in aside]
     # A file that was badly copied is mended soonest.
     report.redo = redo([one.report for one in aside]) + report.redo
     report.left_aside = [(one.path, one.why) for one in aside]
     return report
+
+
+class _SomethingElseError(Exception):
+    """Frames that were held against the plan and cannot be of it: all is told anew without that."""
+
+    def __init__(self, frames: NotOfPlan) -> None:
+        super().__init__()
+        self.frames = frames
 
 
 class _Check:
@@ -146,8 +170,11 @@ class _Check:
         rest: Sequence[int],
         pointed: Sequence[Pointed],
         laid: Laid | None,
+        apart: Collection[int] = (),
     ) -> None:
         self.evidence, self.looks, self.pointed, self.laid = evidence, looks, pointed, laid
+        # Frames that proved to be of something else than the plan.
+        self.apart = apart
         # The frame that marks were pointed at in.
         self.pointed_in: int | None = None
         # Sets that a person put together, and the frames that are to be parted by what they show.
@@ -157,6 +184,8 @@ class _Check:
         self.repeats: dict[int, Repeat] = {}
         # Of grids that nothing planned: their frames by where they were found to look.
         self.cells: dict[FrameSet, Cells] = {}
+        # By how much the pairs of a grid still disagree, pixels.
+        self.rests: dict[FrameSet, float] = {}
         # How far off the pupil a head turned.
         self.slide: Slide | None = None
 
@@ -173,7 +202,7 @@ class _Check:
         doubles = {k: first for k, first in alike.items() if not dark[k] and first in counted_on}
         shots = [] if candidate is None else candidate.shots
         planned = len(shots) if candidate is not None else None
-        plain = _for_the_dust([look.is_plain for look in looks], planned, unusable=set(doubles) | set(_true(dark)))
+        plain = for_the_dust([look.is_plain for look in looks], planned, unusable=set(doubles) | set(_true(dark)))
         given = self._given(doubles, plain)
         by_hand = {k for group in given for k in group.frames}
         plain = [k for k in plain if k not in by_hand]
@@ -187,7 +216,7 @@ class _Check:
         # More frames than were planned are sets of their own, each held against the plan; so are those put together.
         several = bool(given) or (planned is not None and len(counted) > planned)
         parts = [list(group.frames) for group in sets] if several else [counted]
-        held = matched.of_the_plan(parts)
+        held = matched.of_the_plan([own for part in parts if (own := [k for k in part if k not in self.apart])])
         matched.match(held)
         self.shots, self.repeats = matched.shots, matched.repeats
         looked_at = self._looked()
@@ -210,6 +239,8 @@ class _Check:
             for place, k in enumerate(group.frames):
                 reports[k].set, reports[k].place = number, place
             self._compare(group, kinds[-1], reports, dark)
+        if looked_at is None:
+            self._let_go(sets, kinds, reports, dark)
         compare_shots(evidence, self.repeats, reports, dark)
         self._let_walk_through(reports)
         for k, first in doubles.items():
@@ -232,6 +263,7 @@ class _Check:
         every = reports + missing
         specks = [read.specks for read in evidence.reads if read.specks is not None]
         evidence.progress(1.0, "checked")
+        is_planned = candidate is not None or bool(self.apart)
         return Report(
             sets, [frame.path.name for frame in frames], kinds, every, marks, gaps, seen_on(specks),
             redo(every, marks, gaps, surfaces) + holes_to_fill(covers, candidate, missing),
@@ -243,10 +275,26 @@ class _Check:
                 *self._lost(reports, missing),
                 *covered_words(covers),
                 *map(str, slide_words(self.slide)),
-                *advice(every, marks, planned=candidate is not None, plain=bool(specks), blocks=blocks),
+                *advice(every, marks, planned=is_planned, plain=bool(specks), blocks=blocks),
             ],
             blocks, looked=looked_at, surfaces=surfaces, coverage=covers, slide=self.slide,
         )  # fmt: skip
+
+    def _let_go(
+        self, sets: Sequence[FrameSet], kinds: Sequence[SetKind], reports: Sequence[FrameReport], dark: Sequence[bool]
+    ) -> None:
+        """Give up a check in which frames were held against a plan that is not theirs.
+
+        Who pointed at the plan's marks in them, or gave a photograph that shows the same, knows better.
+        """
+        planned = [
+            (group, kind)
+            for group, kind in zip(sets, kinds, strict=True)
+            if any(self.evidence.matched[k] is not None for k in group.frames)
+        ]
+        found = not_of_plan(self.evidence, planned, reports, self.rests, self.thumbs, {*_true(dark), *self.repeats})
+        if found:
+            raise _SomethingElseError(found)
 
     def _given(self, doubles: Collection[int], plain: Collection[int]) -> list[FrameSet]:
         """The sets put together by hand, of frames that count once; an even ground alone tells of dust as ever."""
@@ -286,7 +334,8 @@ class _Check:
             cells = self.cells.get(group) or self._planned_cells(used)
             for cell in cells:
                 series.compare(cell)
-            self.slide = compare_cells(self.evidence, cells, reports) or self.slide
+            found = compare_cells(self.evidence, cells, reports)
+            self.slide, self.rests[group] = found.slide or self.slide, found.rest_px
         elif kind is SetKind.SERIES:
             unplanned = not any(self.evidence.matched[k] is not None for k in used)
             if unplanned:
@@ -540,27 +589,5 @@ class _Check:
         return believed(candidate, found)
 
 
-def _laid(photograph: Path | None, candidate: Candidate | None) -> tuple[Laid | None, tuple[str, ...]]:
-    """The plan's photograph with its picture, where there are both and marks to be found; or why it is not read."""
-    photo = None if candidate is None or not candidate.scene.mark_count else candidate.scene.plan.photograph
-    if photograph is None or photo is None:
-        return None, ()
-    try:
-        return Laid(photo, read_picture(photograph).shown), ()
-    except FileError as error:
-        # The frames are what is to be checked: they are not to wait for it.
-        return None, (f"{error}: marks were looked for where the plan has them",)
-
-
 def _true(flags: Sequence[bool]) -> list[int]:
     return [k for k, flag in enumerate(flags) if flag]
-
-
-def _for_the_dust(plain: Sequence[bool], planned: int | None, *, unusable: set[int]) -> list[int]:
-    """Frames of an even ground that belong to no set: more than were planned, or the first or last of things."""
-    shown = [k for k in range(len(plain)) if k not in unusable]
-    even = [k for k in shown if plain[k]]
-    if planned is not None:
-        return even if len(even) <= len(shown) - planned else []
-    ends = {shown[0], shown[-1]} if shown else set()
-    return even if len(shown) > 2 and even and set(even) <= ends else []

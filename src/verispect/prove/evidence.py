@@ -25,7 +25,7 @@ from verispect.prove.checks.overlap_tiles import Cut
 from verispect.prove.checks.shaken import Powers, powers_in
 from verispect.prove.checks.tile_powers import TilePowers
 from verispect.prove.expected import View, drawn_view, turned_as_happened, view_of
-from verispect.prove.intake import Coded, Frame, Kept, grey_linear, linear_of, read_coded, sixteen
+from verispect.prove.intake import Coded, Frame, Kept, coded_of, grey_linear, linear_of, read_coded, sixteen
 from verispect.prove.join.bend import straightened
 from verispect.prove.parting.passes import detail_of
 from verispect.prove.parting.views import thumb_of
@@ -223,6 +223,10 @@ class Evidence:
         key = ("read", self._files[k], exposure, planned, self.frames[k].path in self._plain)
         kept = self._in_hand.take(self.frames[k])
         return self.recall.of(key, lambda: self._read(self.frames[k], kept, exposure))
+
+    def eight_bits(self, k: int) -> NDArray[np.uint8]:
+        """A frame in grey as it was read, coded in eight bits."""
+        return np.asarray(coded_of(self.reads[k].grey) >> 8, np.uint8)
 
     def known(self, what: str, k: int, work: Callable[[Frame], Known]) -> Known:
         """What is found in a frame whatever is planned, kept for the next check."""

@@ -7,6 +7,7 @@ import math
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -59,7 +60,17 @@ _OTHERS = 6
 _MOVED_REMEDY = "take that part from the other frame when joining, or take it again in a calm moment"
 
 
-def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: list[FrameReport]) -> Slide | None:
+class Compared(NamedTuple):
+    """By how much pairs of frames still disagree once each is where it was found to look, pixels, most of them.
+
+    And how far off its pupil the head turned, where that is told.
+    """
+
+    rest_px: float = 0.0
+    slide: Slide | None = None
+
+
+def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: list[FrameReport]) -> Compared:
     """Compare the frame of every cell that shows most with its neighbours; what is wrong goes into their reports.
 
     The cell's other frames are looked at for shake alone. Where a frame should have looked only a plan tells, and how
@@ -68,7 +79,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     planned = [_lead(evidence, cell) for cell in cells if all(evidence.view(k) is not None for k in cell)]
     views = [view for k in planned if (view := evidence.view(k)) is not None]
     if len(planned) < 3:
-        return None
+        return Compared()
     found = looked(
         views, [evidence.reads[k].grey for k in planned], [evidence.reads[k].colour for k in planned],
         evidence.pixels, is_cancelled=evidence.is_cancelled,
@@ -161,8 +172,9 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     _moved(planned, divide, found, seen, reports,
            lambda pair: evidence.blurred_px(planned[pair.a], [planned[pair.b]]))  # fmt: skip
     candidate = evidence.candidate
+    rest_px = float(np.median([*found.rests.values()] or [0.0]))
     if not is_planned or candidate is None or not candidate.method.turns:
-        return None
+        return Compared(rest_px)
     slide = slide_of(shifts_of(found.views, found.straight, trusted, divide), candidate.scene)
     if slide is not None and slide.matters:
         # What stands aside for that has not moved.
@@ -171,7 +183,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
                 fault for fault in reports[k].faults
                 if fault.name != "moved-subject" or fault.size > _TIMES_ASIDE * slide.aside_px
             ]  # fmt: skip
-    return slide
+    return Compared(rest_px, slide)
 
 
 def _knocks(pushed: Sequence[int], planned: Sequence[int], found: Looked, reports: list[FrameReport]) -> None:

@@ -131,6 +131,8 @@ class Report:
     surfaces: list[SurfaceSoftness] = field(default_factory=list)
     coverage: Coverage | None = None
     slide: Slide | None = None
+    # The frames were held against one another alone, though a plan was given.
+    without_plan: bool = False
 
     @property
     def passed(self) -> bool:

@@ -144,3 +144,13 @@ def _depth(rest: Grey, row: int, column: int, radius: float) -> float:
         float(np.mean(part[ring & (side == quarter)])) for quarter in range(4) if (ring & (side == quarter)).any()
     ]
     return min(around, default=middle) - middle
+
+
+def for_the_dust(plain: Sequence[bool], planned: int | None, *, unusable: set[int]) -> list[int]:
+    """Frames of an even ground that belong to no set: more than were planned, or the first or last of things."""
+    shown = [k for k in range(len(plain)) if k not in unusable]
+    even = [k for k in shown if plain[k]]
+    if planned is not None:
+        return even if len(even) <= len(shown) - planned else []
+    ends = {shown[0], shown[-1]} if shown else set()
+    return even if len(shown) > 2 and even and set(even) <= ends else []

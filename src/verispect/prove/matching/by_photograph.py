@@ -11,14 +11,17 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from verispect.errors import Cancelled
+from verispect.errors import Cancelled, FileError
+from verispect.files.photo_file import read_picture
 from verispect.optics.types import Bools, Floats
+from verispect.plan.methods.candidate import Candidate
 from verispect.prove.evidence import Evidence, Grey
 from verispect.prove.intake import Frame, grey_linear, read_coded
 from verispect.prove.join.found.features import Grey8, best_both, features_of
@@ -340,3 +343,15 @@ def _evened(grey: Grey8) -> Grey8:
 
 def _middle(grey: Grey8) -> Floats:
     return np.array([(grey.shape[1] - 1) / 2.0, (grey.shape[0] - 1) / 2.0])
+
+
+def laid_by(photograph: Path | None, candidate: Candidate | None) -> tuple[Laid | None, tuple[str, ...]]:
+    """The plan's photograph with its picture, where there are both and marks to be found; or why it is not read."""
+    photo = None if candidate is None or not candidate.scene.mark_count else candidate.scene.plan.photograph
+    if photograph is None or photo is None:
+        return None, ()
+    try:
+        return Laid(photo, read_picture(photograph).shown), ()
+    except FileError as error:
+        # The frames are what is to be checked: they are not to wait for it.
+        return None, (f"{error}: marks were looked for where the plan has them",)

@@ -11,9 +11,7 @@ import numpy as np
 from verispect.errors import FileError
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import View
-from verispect.prove.intake import coded_of
 from verispect.prove.join.found.alike import may_lie_aside
-from verispect.prove.join.found.features import Grey8
 from verispect.prove.join.found.placing import Placed, found_places
 from verispect.prove.join.pointing import overlap_share
 from verispect.prove.parting.sets import ELSE, FrameSet
@@ -70,16 +68,12 @@ class _Given:
     left_out: Collection[int]
     known: dict[tuple[int, ...], Placed | None] = field(default_factory=dict)
 
-    def picture(self, k: int) -> Grey8:
-        """A frame, as it was read, in eight bits."""
-        return np.asarray(coded_of(self.evidence.reads[k].grey) >> 8, np.uint8)
-
     def placed(self, some: Sequence[int]) -> Placed | None:
         """How some frames lie beside one another; None where they have nothing in common."""
         key = tuple(some)
         if key not in self.known:
             evidence = self.evidence
-            pictures = [self.picture(k) for k in some]
+            pictures = [self.evidence.eight_bits(k) for k in some]
 
             def say(share: float, text: str) -> None:
                 evidence.progress(0.6 + 0.1 * share, text)
@@ -237,7 +231,7 @@ def _placed(given: _Given, parts: Sequence[FrameSet]) -> list[tuple[list[int], V
 
 def _may_be_apart(view: Sequence[int], given: _Given) -> bool:
     """Whether frames that look alike lie aside by their looks: window after window of a house is the same."""
-    some = [given.picture(k) for k in sorted({view[0], view[len(view) // 2], view[-1]})]
+    some = [given.evidence.eight_bits(k) for k in sorted({view[0], view[len(view) // 2], view[-1]})]
     return any(may_lie_aside(first, second) for first, second in itertools.pairwise(some))
 
 

@@ -108,6 +108,10 @@ class ProveDesk(QObject):
         self.pointed.changed.connect(self._check_again)
         panel.mark_wanted.connect(pair.ask_for)
 
+    def _planned(self) -> Candidate | None:
+        """The method on the board, where what was checked is of it."""
+        return None if self.report is not None and self.report.without_plan else self._candidate()
+
     def _candidate(self) -> Candidate | None:
         shown = self._session.shown
         found = None if shown is None else shown.candidate
@@ -160,7 +164,7 @@ class ProveDesk(QObject):
             return
         name = QFileDialog.getExistingDirectory(self._window, self.tr("Where the sets are to lie"), str(self.folder))
         if name:
-            candidate = self._candidate()
+            candidate = self._planned()
             title = "" if candidate is None else candidate.scene.plan.title or ""
             job = self.start(self.tr("Copying"), sort_into, self.folder, self.report, Path(name), title, candidate)
             if job is not None:
@@ -272,6 +276,7 @@ class ProveDesk(QObject):
 
     def _on_report(self, report: Report, candidate: Candidate | None) -> None:
         assert self.folder is not None
+        candidate = None if report.without_plan else candidate
         self.report, self.checked_against = report, candidate
         self.sets.on_report(report)
         self._panel.show_report(report, grid=_is_grid(report, candidate))
@@ -341,7 +346,7 @@ class ProveDesk(QObject):
             return
         if self._is_ahead():
             return
-        candidate = self._candidate()
+        candidate = self._planned()
         number = _set_of(self.report, self._panel.frames.chosen_names())
         if number is None:
             self._notices.say(self.tr("These frames are several sets: choose a frame of the one that is meant."))
@@ -455,7 +460,7 @@ class ProveDesk(QObject):
         """A frame by itself; what is offered is for its set."""
         number = None if self.report is None else _set_of(self.report, [name])
         if self.report is not None and number is not None:
-            self._panel.offer(grid=_is_grid(self.report, self._candidate(), number))
+            self._panel.offer(grid=_is_grid(self.report, self._planned(), number))
         self._first, self._second = name, ""
         self._with_image(name)
 

@@ -1,0 +1,181 @@
+"""Frames that are of something else than what was planned, by where they prove to look."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from verispect.errors import FileError
+from verispect.optics.types import Floats
+from verispect.prove.align.motion import at_middle
+from verispect.prove.evidence import Evidence
+from verispect.prove.expected import View
+from verispect.prove.join.found.placing import found_places
+from verispect.prove.join.pointing import overlap_share
+from verispect.prove.parting.sets import FrameSet, SetKind
+from verispect.prove.parting.unplanned_grid import grids_among
+from verispect.prove.parting.views import ALIKE, Grey, likeness
+from verispect.prove.report import FrameReport
+
+# So few places make no grid; a series that was knocked now and then has as many, but most of its frames share one.
+_LEAST_PLACES, _PLACES_SHARE = 3, 0.6
+# Of the picture's diagonal: no hand on the camera's strap pushes it so far.
+_PUSHED_FAR = 0.02
+# Frames that should share less than that look another way; those that lie so near, of a width, look the same way.
+_APART, _NEAR = 0.85, 0.03
+# So many of those that tell must.
+_MOST = 0.6
+# Of the picture's diagonal: pairs of frames that a plan has right disagree by a third of that at the most. By so much
+# the focal length that they ask for is another than planned, of which they tell within three parts in a hundred.
+_DISAGREE, _OTHER_FOCAL = 0.001, 0.06
+# Every frame would have to be held against every other.
+_MOST_FRAMES = 60
+_SIDE_BY_SIDE = (
+    "{names} look side by side where the plan has one view: they were checked without the plan, which must be of "
+    "something else"
+)
+_ONE_VIEW = (
+    "{names} all look the same way where the plan has frames side by side: they were checked without the plan, which "
+    "must be of something else, or the head did not turn"
+)
+_OTHER_LENS = (
+    "{names} fit together as a lens of about {taken:.0f} mm draws, and not as the plan's of {planned:.4g} mm: they "
+    "were checked without the plan, which must be of something else, or the lens was set otherwise"
+)
+
+NotOfPlan = list[tuple[tuple[int, ...], str]]
+
+
+def not_of_plan(
+    evidence: Evidence,
+    sets: Sequence[tuple[FrameSet, SetKind]],
+    reports: Sequence[FrameReport],
+    rests: Mapping[FrameSet, float],
+    thumbs: Sequence[Grey],
+    left_out: Collection[int],
+) -> NotOfPlan:
+    """Of sets that were held against the plan the frames that it cannot be of, each lot with why.
+
+    Parameters
+    ----------
+    reports : sequence of FrameReport
+        What came of holding them against it.
+    rests : mapping
+        By how much the pairs of frames of grids disagree, pixels.
+    thumbs : sequence of ndarray
+        A tiny picture of every frame.
+    left_out : collection of int
+        Frames that show nothing, or nothing of their own.
+    """
+    candidate = evidence.candidate
+    if candidate is None or evidence.run is not None:
+        return []
+    if not candidate.method.is_grid:
+        some = _side_by_side(evidence, sets, reports, thumbs, left_out)
+        return [(frames, _SIDE_BY_SIDE.format(names=_names(evidence, frames))) for frames in some]
+    found: NotOfPlan = []
+    for group, _ in sets:
+        frames = [k for k in group.frames if k not in left_out and evidence.matched[k] is not None]
+        names = _names(evidence, group.frames)
+        if _look_one_way(evidence, frames, thumbs):
+            found.append((group.frames, _ONE_VIEW.format(names=names)))
+        elif rests.get(group, 0.0) > _DISAGREE * math.hypot(*evidence.pixels):
+            planned = evidence.exposures[evidence.matched[frames[0]] or 0].lens.focal_mm
+            times = _times_planned(evidence, frames)
+            if times is not None and abs(times - 1.0) > _OTHER_FOCAL:
+                why = _OTHER_LENS.format(names=names, taken=times * planned, planned=planned)
+                found.append((group.frames, why))
+    return found
+
+
+def _names(evidence: Evidence, frames: Sequence[int]) -> str:
+    first, last = (evidence.frames[k].path.name for k in (min(frames), max(frames)))
+    return "These frames" if len(frames) == len(evidence.frames) else f"{first} to {last}"
+
+
+def _side_by_side(
+    evidence: Evidence,
+    sets: Sequence[tuple[FrameSet, SetKind]],
+    reports: Sequence[FrameReport],
+    thumbs: Sequence[Grey],
+    left_out: Collection[int],
+) -> list[tuple[int, ...]]:
+    """The frames that make a grid where the plan has none; only where something is odd are they looked at for it."""
+    far = _PUSHED_FAR * math.hypot(*evidence.pixels)
+
+    def is_odd(group: FrameSet, kind: SetKind) -> bool:
+        pushed = any(reports[k].is_stranger or math.hypot(*reports[k].shift_px) > far for k in group.frames)
+        return kind is SetKind.UNKNOWN or group.beside or (kind is SetKind.SERIES and pushed)
+
+    if not any(is_odd(group, kind) for group, kind in sets):
+        return []
+    _, grids = grids_among(evidence, [group for group, _ in sets], thumbs, left_out)
+    found = []
+    for grid in grids:
+        frames = {*grid.frames} - {*left_out}
+        parts = sum(set(group.frames) <= set(grid.frames) for group, _ in sets)
+        least = _LEAST_PLACES if parts >= _LEAST_PLACES else max(_LEAST_PLACES, _PLACES_SHARE * len(frames))
+        if len(_places(evidence, sorted(frames))) >= least:
+            found.append(grid.frames)
+    return found
+
+
+def _places(evidence: Evidence, frames: Sequence[int]) -> list[View]:
+    """The places that frames of a grid which nothing planned look at; those that are nearly one count once."""
+    found: list[View] = []
+    for view in (evidence.found[k] for k in frames if k in evidence.found):
+        if all(overlap_share(view, other, evidence.pixels) < _APART for other in found):
+            found.append(view)
+    return found
+
+
+def _look_one_way(evidence: Evidence, frames: Sequence[int], thumbs: Sequence[Grey]) -> bool:
+    """Whether frames that a grid has side by side show one and the same view."""
+    pairs = [(a, b) for a, b in itertools.pairwise(frames) if _planned_apart(evidence, a, b)]
+    if len(pairs) < _LEAST_PLACES - 1 or not _most(likeness(thumbs[a], thumbs[b]) > ALIKE for a, b in pairs):
+        return False
+    return _most(_lie_on_one_another(evidence, a, b) for a, b in pairs)
+
+
+def _planned_apart(evidence: Evidence, a: int, b: int) -> bool:
+    here, there = evidence.view(a), evidence.view(b)
+    return here is not None and there is not None and overlap_share(here, there, evidence.pixels) < _APART
+
+
+def _lie_on_one_another(evidence: Evidence, a: int, b: int) -> bool:
+    """Whether two frames show the same at the same places; not where they lie as planned too, for what repeats."""
+    here, there = evidence.view(a), evidence.view(b)
+    if here is None or there is None:
+        return False
+    return _lies_by(evidence, a, b, np.eye(3)) and not _lies_by(evidence, a, b, there.onto(here))
+
+
+def _lies_by(evidence: Evidence, a: int, b: int, thought: Floats) -> bool:
+    middle = ((evidence.pixels[0] - 1) / 2.0, (evidence.pixels[1] - 1) / 2.0)
+    motion = evidence.motion(b, a, planned=thought)
+    off = np.subtract(at_middle(motion.matrix, middle)[:2], at_middle(thought, middle)[:2])
+    return bool(motion.trusted and np.linalg.norm(off) < _NEAR * evidence.pixels[0])
+
+
+def _times_planned(evidence: Evidence, frames: Sequence[int]) -> float | None:
+    """How many times the planned focal length the frames ask for where they overlap; None where they do not tell."""
+    views = [view for k in frames if (view := evidence.view(k)) is not None]
+    if len(frames) > _MOST_FRAMES:
+        return None
+    pictures = [evidence.eight_bits(k) for k in frames]
+    # By what they show alone: a camera tells of a lens without contacts whatever was set on it.
+    untold = [replace(evidence.frames[k], focal_mm=None) for k in frames]
+    try:
+        placed = found_places(untold, None, lambda _share, _text: None, evidence.is_cancelled, pictures)
+    except FileError:
+        return None
+    asked = float(np.median([view.scale_px for view in placed.views]))
+    return asked / float(np.median([view.scale_px for view in views]))
+
+
+def _most(told: Iterable[bool]) -> bool:
+    return float(np.mean(list(told))) >= _MOST

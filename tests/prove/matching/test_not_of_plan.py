@@ -1,0 +1,119 @@
+"""Frames of something else than what was planned: painted spheres seen by a pinhole, and the plan's own rehearsed."""
+
+from __future__ import annotations
+
+import itertools
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.conftest import a_lens, make_plan
+from tests.prove.join.spheres import SIZE, painted_sphere, seen, turn
+from tests.prove.parting.test_unplanned_grid import grid, kinds, save, write_frames
+from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
+from verispect.prove.check import check
+from verispect.prove.report import Report
+
+
+@pytest.fixture(scope="module")
+def wide_grid() -> Candidate:
+    """A turned grid of a 35 mm lens."""
+    lens = a_lens(35.0, f_numbers=[8, 8], tilt_deg=0)
+    places = [(-5.0, 1.5, 5.0), (0.0, 2.0, 5.4), (5.0, 1.2, 5.0)]
+    return worked("turned-grid", build_scene(make_plan(places, framing=18.0, lenses=[lens])))
+
+
+def faults(report: Report) -> list[str]:
+    return [fault.name for frame in report.frames for fault in frame.faults]
+
+
+def of_house(folder: Path) -> None:
+    """Frames of a row of equal windows, three windows further each: all look alike."""
+    own = painted_sphere(3)
+    _, wide, _ = own.shape
+    window = (np.arange(wide) * 360.0 / wide % 8.0) < 4.0
+    row = (np.arange(own.shape[0]) * 180.0 / own.shape[0] % 7.0) < 3.0
+    house = 0.5 * own + 0.2 * (window[None, :, None] & row[:, None, None])
+    for k, (pitch, bearing) in enumerate(itertools.product((-14.0, 14.0), (-24.0, 0.0, 24.0))):
+        save(folder / f"frame-{k + 1:03d}.tif", 0.6 * seen(house, turn(bearing, pitch)) ** 2.2)
+
+
+@pytest.mark.parametrize("is_house", [False, True])
+def test_a_grid_is_no_series_with_frames_knocked_far(tmp_path: Path, series: Candidate, *, is_house: bool) -> None:
+    if is_house:
+        of_house(tmp_path)
+    else:
+        write_frames(tmp_path, grid(np.random.default_rng(1)))
+    report = check([tmp_path], candidate=series)
+    assert kinds(report) == [("grid", 6)]
+    assert report.without_plan
+    assert not faults(report)
+    assert not report.marks
+    assert report.advice[0].startswith("These frames look side by side where the plan has one view")
+    assert all(frame.planned_exposure is None for frame in report.frames)
+
+
+@pytest.mark.parametrize("method", ["one", "series"])
+def test_without_frames_enough_for_the_plan_it_is_no_better(tmp_path: Path, series: Candidate, method: str) -> None:
+    """Of a plan of one frame, and of eight, the same nine."""
+    plan = worked("one-frame", series.scene) if method == "one" else series
+    write_frames(tmp_path, [(b, p, 0.0) for p in (-22.0, 0.0, 22.0) for b in (-26.0, 0.0, 26.0)])
+    report = check([tmp_path], candidate=plan)
+    assert kinds(report) == [("grid", 9)]
+    assert report.without_plan
+    assert not faults(report)
+
+
+def test_a_series_is_no_grid_of_which_all_frames_lie_on_one_another(rehearsed, wide_grid: Candidate) -> None:
+    report = check([rehearsed()], candidate=wide_grid)
+    assert kinds(report) == [("series", 8)]
+    assert report.without_plan
+    assert not faults(report)
+    assert "all look the same way where the plan has frames side by side" in report.advice[0]
+
+
+@pytest.mark.parametrize("times", [0.8, 1.0, 1.3])
+def test_a_grid_by_another_lens_is_told_with_its_focal_length(
+    tmp_path: Path, wide_grid: Candidate, times: float
+) -> None:
+    """Within three parts in a hundred: what frames tell of it where they overlap."""
+    pitch_mm = wide_grid.scene.plan.sensor_mm[0] / SIZE[0]
+    for k, exposure in enumerate(wide_grid.exposures):
+        focal_px = times * exposure.lens.focal_mm / pitch_mm
+        light = 0.6 * seen(painted_sphere(3), exposure.pose.matrix, focal_px=focal_px) ** 2.2
+        save(tmp_path / f"frame-{k + 1:03d}.tif", light)
+    report = check([tmp_path], candidate=wide_grid)
+    assert kinds(report) == [("grid", wide_grid.frame_count)]
+    assert report.without_plan is (times != 1.0)
+    if times != 1.0:
+        said = float(report.advice[0].split("about ")[1].split(" mm")[0])
+        assert said == pytest.approx(35.0 * times, rel=0.04)
+    assert "moved-subject" not in faults(report)
+
+
+def test_a_series_that_was_knocked_far_and_often_is_still_the_plans(rehearsed, series: Candidate) -> None:
+    report = check([rehearsed("knock@2:190", "knock@5:150")], candidate=series)
+    assert not report.without_plan
+    assert {k for k, frame in enumerate(report.frames) if not frame.without("knock")} == {2, 5}
+    assert [frame.planned_exposure for frame in report.frames] == list(range(8))
+
+
+def test_of_what_lies_together_only_what_is_not_the_plans_is_held_without_it(
+    rehearsed, series: Candidate, tmp_path: Path
+) -> None:
+    """The plan's series but for a frame, and a grid of other things of the same size after it."""
+    good = sorted(rehearsed().glob("*.tif"))
+    for k, path in enumerate(good[:7]):
+        (tmp_path / f"frame-{k + 1:03d}.tif").write_bytes(path.read_bytes())
+    for k, (pitch, bearing) in enumerate(itertools.product((-14.0, 14.0), (-26.0, 0.0, 26.0))):
+        light = 0.6 * seen(painted_sphere(3), turn(bearing, pitch)) ** 2.2
+        save(tmp_path / f"frame-{k + 8:03d}.tif", cv2.resize(light, (720, 480), interpolation=cv2.INTER_CUBIC))
+    report = check([tmp_path], candidate=series)
+    assert not report.without_plan
+    assert kinds(report) == [("series", 7), ("grid", 6)]
+    assert [frame.planned_exposure for frame in report.checked] == [*range(7), *[None] * 6]
+    assert faults(report) == ["missing"]
