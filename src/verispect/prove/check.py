@@ -28,7 +28,7 @@ from verispect.prove.intake import Frame
 from verispect.prove.looked import Looked, Pointed, looked
 from verispect.prove.matching.by_photograph import Laid, laid_by, seen_by_photograph
 from verispect.prove.matching.matched import Matched
-from verispect.prove.matching.not_of_plan import NotOfPlan, not_of_plan
+from verispect.prove.matching.not_of_plan import NotOfPlan, let_go_words, not_of_plan
 from verispect.prove.parting.by_hand import ByHand, put_together
 from verispect.prove.parting.order import out_of_order
 from verispect.prove.parting.sets import FrameSet, Looks, Planned, SetKind, is_dark, parted
@@ -144,7 +144,7 @@ def check(
             break
     aside = [*broken, *(unreadable(path, why) for path, why in cut), *others]
     report.without_plan = lies_otherwise or bool(apart and candidate is None)
-    report.advice[:0] = [why for _, why in apart]
+    report.advice[:0] = let_go_words(apart, evidence.frames, all_of_them=candidate is None)
     report.advice += [*unread, *(_HELD_OTHERWISE if lies_otherwise else ()), *passed_over(places)]
     report.frames += [one.report for one in aside]
     # A file that was badly copied is mended soonest.

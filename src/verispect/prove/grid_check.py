@@ -55,6 +55,8 @@ _WENT_TOGETHER, _WORTH_DEG = 0.03, 0.5
 # A thing nearer than the plan has any may stand so many times as far aside as a slide that is off sets those.
 _TIMES_ASIDE = 3.0
 _JOINING_SETS_RIGHT = "joining sets it right as far as its overlaps reach"
+# Where fewer of the pairs that should overlap have something in common, they may not overlap so.
+_LEAST_TRUSTED = 0.34
 # A frame is held against so many others for what small things moved.
 _OTHERS = 6
 _MOVED_REMEDY = "take that part from the other frame when joining, or take it again in a calm moment"
@@ -63,7 +65,8 @@ _MOVED_REMEDY = "take that part from the other frame when joining, or take it ag
 class Compared(NamedTuple):
     """By how much pairs of frames still disagree once each is where it was found to look, pixels, most of them.
 
-    And how far off its pupil the head turned, where that is told.
+    Infinite where few of those that should overlap have anything in common. And how far off its pupil the head
+    turned, where that is told.
     """
 
     rest_px: float = 0.0
@@ -172,7 +175,8 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     _moved(planned, divide, found, seen, reports,
            lambda pair: evidence.blurred_px(planned[pair.a], [planned[pair.b]]))  # fmt: skip
     candidate = evidence.candidate
-    rest_px = float(np.median([*found.rests.values()] or [0.0]))
+    few = len(trusted) < _LEAST_TRUSTED * len(found.pairs)
+    rest_px = math.inf if few else float(np.median([*found.rests.values()] or [0.0]))
     if not is_planned or candidate is None or not candidate.method.turns:
         return Compared(rest_px)
     slide = slide_of(shifts_of(found.views, found.straight, trusted, divide), candidate.scene)

@@ -14,6 +14,7 @@ from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_middle
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import View
+from verispect.prove.intake import Frame
 from verispect.prove.join.found.placing import found_places
 from verispect.prove.join.pointing import overlap_share
 from verispect.prove.parting.sets import FrameSet, SetKind
@@ -35,15 +36,15 @@ _DISAGREE, _OTHER_FOCAL = 0.001, 0.06
 # Every frame would have to be held against every other.
 _MOST_FRAMES = 60
 _SIDE_BY_SIDE = (
-    "{names} look side by side where the plan has one view: they were checked without the plan, which must be of "
+    "look side by side where the plan has one view: they were checked without the plan, which must be of "
     "something else"
 )
 _ONE_VIEW = (
-    "{names} all look the same way where the plan has frames side by side: they were checked without the plan, which "
+    "all look the same way where the plan has frames side by side: they were checked without the plan, which "
     "must be of something else, or the head did not turn"
 )
 _OTHER_LENS = (
-    "{names} fit together as a lens of about {taken:.0f} mm draws, and not as the plan's of {planned:.4g} mm: they "
+    "fit together as a lens of about {taken:.0f} mm draws, and not as the plan's of {planned:.4g} mm: they "
     "were checked without the plan, which must be of something else, or the lens was set otherwise"
 )
 
@@ -76,25 +77,26 @@ def not_of_plan(
         return []
     if not candidate.method.is_grid:
         some = _side_by_side(evidence, sets, reports, thumbs, left_out)
-        return [(frames, _SIDE_BY_SIDE.format(names=_names(evidence, frames))) for frames in some]
+        return [(frames, _SIDE_BY_SIDE) for frames in some]
     found: NotOfPlan = []
     for group, _ in sets:
         frames = [k for k in group.frames if k not in left_out and evidence.matched[k] is not None]
-        names = _names(evidence, group.frames)
         if _look_one_way(evidence, frames, thumbs):
-            found.append((group.frames, _ONE_VIEW.format(names=names)))
+            found.append((group.frames, _ONE_VIEW))
         elif rests.get(group, 0.0) > _DISAGREE * math.hypot(*evidence.pixels):
             planned = evidence.exposures[evidence.matched[frames[0]] or 0].lens.focal_mm
             times = _times_planned(evidence, frames)
             if times is not None and abs(times - 1.0) > _OTHER_FOCAL:
-                why = _OTHER_LENS.format(names=names, taken=times * planned, planned=planned)
+                why = _OTHER_LENS.format(taken=times * planned, planned=planned)
                 found.append((group.frames, why))
     return found
 
 
-def _names(evidence: Evidence, frames: Sequence[int]) -> str:
-    first, last = (evidence.frames[k].path.name for k in (min(frames), max(frames)))
-    return "These frames" if len(frames) == len(evidence.frames) else f"{first} to {last}"
+def let_go_words(found: NotOfPlan, frames: Sequence[Frame], *, all_of_them: bool) -> list[str]:
+    """A sentence for each lot of frames; one for all where none is left that the plan may be of."""
+    if found and all_of_them:
+        return [f"These frames {found[0][1]}"]
+    return [f"{frames[min(own)].path.name} to {frames[max(own)].path.name} {why}" for own, why in found]
 
 
 def _side_by_side(
