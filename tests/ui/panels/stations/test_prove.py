@@ -6,6 +6,7 @@ import shutil
 from collections.abc import Callable
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
@@ -119,12 +120,31 @@ def test_frames_side_by_side_are_joined_where_no_plan_knows_them(
     checked(qtbot, window, 3)
     panel, desk = window.prove_desk._panel, window.prove_desk
     assert panel.final_button.text() == "&Join…"
-    assert planned == any("unlike things" in line for line in desk.report.advice)
+    assert planned == ("look side by side where the plan has one view" in desk.report.advice[0])
     out = tmp_path / "wide.tif"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_given: (str(out), ""))
     panel.final_button.click()
     qtbot.waitUntil(lambda: desk._job is None and out.exists(), timeout=60_000)
     assert described(out).pixels[0] == pytest.approx(949, abs=9)
+
+
+def test_frames_on_one_another_are_merged_though_the_plan_has_a_grid(
+    qtbot, window: MainWindow, tmp_path: Path
+) -> None:
+    """What is known to be of something else is neither joined nor named by what was planned."""
+    at_prove(qtbot, window, lambda: window.take_method("turned-grid"))
+    frames = tmp_path / "series"
+    frames.mkdir()
+    for k in range(4):
+        light = cv2.resize(np.repeat(focused(1, 2.0 * k)[..., None], 3, axis=2), (480, 320))
+        write_picture(frames / f"f-{k}.tif", coded_of(light))
+    drop(window, frames)
+    checked(qtbot, window, 4)
+    panel, desk = window.prove_desk._panel, window.prove_desk
+    assert desk.report.without_plan
+    assert desk.checked_against is None
+    assert "look the same way where the plan has frames side by side" in desk.report.advice[0]
+    assert panel.final_button.text() == "Merge in &full…"
 
 
 @pytest.fixture
