@@ -173,7 +173,8 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     _shaken(evidence, cells, by_size, compressed, reports)
     _shown_otherwise(evidence, planned, found, missed, reports)
     _moved(planned, divide, found, seen, reports,
-           lambda pair: evidence.blurred_px(planned[pair.a], [planned[pair.b]]))  # fmt: skip
+           lambda one: evidence.blurred_px(planned[one.pair.a], [planned[one.pair.b]])
+           if is_planned else divide * one.held.blurred)  # fmt: skip
     candidate = evidence.candidate
     few = len(trusted) < _LEAST_TRUSTED * len(found.pairs)
     rest_px = math.inf if few else float(np.median([*found.rests.values()] or [0.0]))
@@ -464,7 +465,7 @@ def _moved(
     found: Looked,
     seen: Sequence[_Seen],
     reports: list[FrameReport],
-    blurred_px: Callable[[Pair], float],
+    blurred_px: Callable[[_Seen], float],
 ) -> None:
     """Things that two frames show elsewhere, though all about them agrees; a third frame tells which one is odd.
 
@@ -498,7 +499,7 @@ def _moved(
         and divide * one.held.aside.shift
         > max(
             _TIMES_REST * found.rests[one.pair.a, one.pair.b],
-            OF_BLUR * blurred_px(one.pair),
+            OF_BLUR * blurred_px(one),
         )
     ]
 

@@ -10,6 +10,7 @@ import pytest
 from scipy import ndimage
 
 from tests.prove.checks.test_shaken import disc
+from tests.prove.merge.test_lights import out_of_focus
 from verispect.prove.checks import moved as checked
 from verispect.prove.checks.moved import between, moved_in
 
@@ -98,6 +99,28 @@ def test_of_two_pictures_blocks_tell_what_is_the_same_and_what_stands_aside() ->
     assert 130 < held.aside.row < 290
     # Two that show nothing alike are not laid over one another, and tell of nothing that moved.
     assert between(one, scene(0.5, 1.0, seed=9), shown).aside is None
+
+
+@pytest.mark.parametrize("disc_px", [0.0, 6.0, 14.0])
+def test_how_much_one_of_two_is_blurred_more_is_told_by_edges_that_both_show(disc_px: float) -> None:
+    """A wall of boards of every size, blurred by an even disc, one board of it moved."""
+    rng = np.random.default_rng(4)
+
+    def wall(at: int) -> np.ndarray:
+        rng = np.random.default_rng(4)
+        picture = np.full((ROWS, COLUMNS), 0.4)
+        for _ in range(260):
+            top, left, high, wide = (int(rng.uniform(*span)) for span in ((0, 380), (0, 570), (12, 50), (12, 50)))
+            picture[top : top + high, left : left + wide] = rng.uniform(0.1, 0.8)
+        for row, column in itertools.product(range(4), range(4)):
+            picture[150 + 30 * row : 175 + 30 * row, at + 30 * column : at + 25 + 30 * column] = rng.uniform(0.1, 0.8)
+        return picture
+
+    sharp, other = (np.asarray(light + rng.normal(0, 0.002, light.shape), np.float32) for light in (
+        wall(300), out_of_focus(wall(311), disc_px)))  # fmt: skip
+    held = between(sharp, other, np.ones(sharp.shape, bool))
+    assert held.aside is not None
+    assert held.blurred == pytest.approx(disc_px, rel=0.4, abs=2.0)
 
 
 def test_an_edge_alone_is_no_place_to_tell_it_from() -> None:
