@@ -23,7 +23,7 @@ from verispect.prove.checks.dust import for_the_dust, seen_on
 from verispect.prove.checks.parallax import Slide, slide_words
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of, is_compressed
 from verispect.prove.expected import view_of
-from verispect.prove.grid_check import compare_cells
+from verispect.prove.grid_check import Fit, compare_cells
 from verispect.prove.intake import Frame
 from verispect.prove.looked import Looked, Pointed, looked
 from verispect.prove.matching.by_photograph import Laid, laid_by, seen_by_photograph
@@ -184,8 +184,8 @@ class _Check:
         self.repeats: dict[int, Repeat] = {}
         # Of grids that nothing planned: their frames by where they were found to look.
         self.cells: dict[FrameSet, Cells] = {}
-        # By how much the pairs of a grid still disagree, pixels.
-        self.rests: dict[FrameSet, float] = {}
+        # Of grids, how well what their frames share goes together.
+        self.fits: dict[FrameSet, Fit] = {}
         # How far off the pupil a head turned.
         self.slide: Slide | None = None
 
@@ -292,7 +292,7 @@ class _Check:
             for group, kind in zip(sets, kinds, strict=True)
             if any(self.evidence.matched[k] is not None for k in group.frames)
         ]
-        found = not_of_plan(self.evidence, planned, reports, self.rests, self.thumbs, {*_true(dark), *self.repeats})
+        found = not_of_plan(self.evidence, planned, reports, self.fits, self.thumbs, {*_true(dark), *self.repeats})
         if found:
             raise _SomethingElseError(found)
 
@@ -335,7 +335,7 @@ class _Check:
             for cell in cells:
                 series.compare(cell)
             found = compare_cells(self.evidence, cells, reports)
-            self.slide, self.rests[group] = found.slide or self.slide, found.rest_px
+            self.slide, self.fits[group] = found.slide or self.slide, found.fit
         elif kind is SetKind.SERIES:
             unplanned = not any(self.evidence.matched[k] is not None for k in used)
             if unplanned:

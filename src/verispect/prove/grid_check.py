@@ -6,6 +6,7 @@ import itertools
 import math
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
+from enum import StrEnum
 from functools import partial
 from typing import NamedTuple
 
@@ -57,19 +58,28 @@ _TIMES_ASIDE = 3.0
 _JOINING_SETS_RIGHT = "joining sets it right as far as its overlaps reach"
 # Where fewer of the pairs that should overlap have something in common, they may not overlap so.
 _LEAST_TRUSTED = 0.34
+# Of the picture's diagonal, and of how far the parts of two frames disagree: in traced grids that a plan has right
+# pairs disagree by a third of either at the most, but for what is out of focus where it overlaps. In those of another
+# lens frames lie farther off besides than the last, or disagree by as much.
+_DISAGREE, _TIMES_SCATTER, _OFF_PLACE = 0.001, 1.5, 0.004
 # A frame is held against so many others for what small things moved.
 _OTHERS = 6
 _MOVED_REMEDY = "take that part from the other frame when joining, or take it again in a calm moment"
 
 
+class Fit(StrEnum):
+    """How frames agree with one another as the plan draws them."""
+
+    WELL = "well"
+    BADLY = "badly"
+    # Too few of those that should overlap have anything in common.
+    UNTOLD = "untold"
+
+
 class Compared(NamedTuple):
-    """By how much pairs of frames still disagree once each is where it was found to look, pixels, most of them.
+    """How frames agree once each is where it was found to look; how far off its pupil the head turned, where told."""
 
-    Infinite where few of those that should overlap have anything in common. And how far off its pupil the head
-    turned, where that is told.
-    """
-
-    rest_px: float = 0.0
+    fit: Fit = Fit.WELL
     slide: Slide | None = None
 
 
@@ -176,10 +186,9 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
            lambda one: evidence.blurred_px(planned[one.pair.a], [planned[one.pair.b]])
            if is_planned else divide * one.held.blurred)  # fmt: skip
     candidate = evidence.candidate
-    few = len(trusted) < _LEAST_TRUSTED * len(found.pairs)
-    rest_px = math.inf if few else float(np.median([*found.rests.values()] or [0.0]))
+    fit = _fit(found, math.hypot(*evidence.pixels))
     if not is_planned or candidate is None or not candidate.method.turns:
-        return Compared(rest_px)
+        return Compared(fit)
     slide = slide_of(shifts_of(found.views, found.straight, trusted, divide), candidate.scene)
     if slide is not None and slide.matters:
         # What stands aside for that has not moved.
@@ -188,7 +197,20 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
                 fault for fault in reports[k].faults
                 if fault.name != "moved-subject" or fault.size > _TIMES_ASIDE * slide.aside_px
             ]  # fmt: skip
-    return Compared(rest_px, slide)
+    return Compared(fit, slide)
+
+
+def _fit(found: Looked, diagonal_px: float) -> Fit:
+    """Whether pairs of frames agree about where these look, by more than what blur leaves open."""
+    trusted = [pair for pair in found.pairs if pair.trusted]
+    if len(trusted) < _LEAST_TRUSTED * len(found.pairs):
+        return Fit.UNTOLD
+    rest = float(np.median([*found.rests.values()] or [0.0]))
+    scatter = float(np.median([pair.residual_px for pair in trusted] or [0.0]))
+    shifts = found.shifts[found.joined]
+    off = float(np.sqrt(np.mean(np.sum(shifts * shifts, axis=1)))) if len(shifts) else 0.0
+    apart = rest > max(_DISAGREE * diagonal_px, _TIMES_SCATTER * scatter)
+    return Fit.BADLY if apart and max(rest, off) > _OFF_PLACE * diagonal_px else Fit.WELL
 
 
 def _knocks(pushed: Sequence[int], planned: Sequence[int], found: Looked, reports: list[FrameReport]) -> None:

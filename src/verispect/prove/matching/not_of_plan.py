@@ -14,6 +14,7 @@ from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_middle
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import View
+from verispect.prove.grid_check import Fit
 from verispect.prove.intake import Frame
 from verispect.prove.join.found.placing import found_places
 from verispect.prove.join.pointing import overlap_share
@@ -30,9 +31,9 @@ _PUSHED_FAR = 0.02
 _APART, _NEAR = 0.85, 0.03
 # So many of those that tell must.
 _MOST = 0.6
-# Of the picture's diagonal: pairs of frames that a plan has right disagree by a third of that at the most. By so much
-# the focal length that they ask for is another than planned, of which they tell within three parts in a hundred.
-_DISAGREE, _OTHER_FOCAL = 0.001, 0.06
+# By so much the focal length that frames ask for is another than planned. They tell it within two parts in a hundred,
+# but within sixteen where all that overlaps is far out of focus.
+_OTHER_FOCAL = {Fit.BADLY: 0.1, Fit.UNTOLD: 0.25}
 # Every frame would have to be held against every other.
 _MOST_FRAMES = 60
 _SIDE_BY_SIDE = (
@@ -55,7 +56,7 @@ def not_of_plan(
     evidence: Evidence,
     sets: Sequence[tuple[FrameSet, SetKind]],
     reports: Sequence[FrameReport],
-    rests: Mapping[FrameSet, float],
+    fits: Mapping[FrameSet, Fit],
     thumbs: Sequence[Grey],
     left_out: Collection[int],
 ) -> NotOfPlan:
@@ -65,8 +66,8 @@ def not_of_plan(
     ----------
     reports : sequence of FrameReport
         What came of holding them against it.
-    rests : mapping
-        By how much the pairs of frames of grids disagree, pixels.
+    fits : mapping
+        Of grids, how well what their frames share goes together.
     thumbs : sequence of ndarray
         A tiny picture of every frame.
     left_out : collection of int
@@ -83,10 +84,10 @@ def not_of_plan(
         frames = [k for k in group.frames if k not in left_out and evidence.matched[k] is not None]
         if _look_one_way(evidence, frames, thumbs):
             found.append((group.frames, _ONE_VIEW))
-        elif rests.get(group, 0.0) > _DISAGREE * math.hypot(*evidence.pixels):
+        elif (least := _OTHER_FOCAL.get(fits.get(group, Fit.WELL))) is not None:
             planned = evidence.exposures[evidence.matched[frames[0]] or 0].lens.focal_mm
             times = _times_planned(evidence, frames)
-            if times is not None and abs(times - 1.0) > _OTHER_FOCAL:
+            if times is not None and abs(math.log(times)) > least:
                 why = _OTHER_LENS.format(taken=times * planned, planned=planned)
                 found.append((group.frames, why))
     return found
