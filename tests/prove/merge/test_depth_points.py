@@ -16,7 +16,7 @@ from verispect.files.plan_file import plan_to_text
 from verispect.files.scans.placement import Placing
 from verispect.files.scans.scan_file import read_scan
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.merge.depth_points import depth_points, ply_of
+from verispect.prove.merge.depth_points import _by_the_merge, depth_points, ply_of
 from verispect.prove.merge.series import Merged, merge
 from verispect.subject.scan import unpacked
 
@@ -46,6 +46,25 @@ def test_placards_lie_where_they_stood(merged: Merged, series: Candidate) -> Non
         assert np.abs(off[:2]).max() < 0.05
         seen += 1
     assert seen == 5
+
+
+def test_what_the_merge_takes_from_another_frame_is_not_told_and_beside_it_all_is_less_sure(
+    series: Candidate,
+) -> None:
+    """A map of the second frame on the left and of the fifth on the right; blocks that tell of the second."""
+    taken = [exposure.state.image_distance_mm for exposure in series.exposures]
+    step = float(np.median(np.abs(np.diff(taken))))
+    depth = np.full((120, 300), 1.0, np.float32)
+    depth[:, 150:] = 4.0
+    places = np.array([[60, 30], [60, 140], [60, 160], [60, 280]])
+    image = np.full(4, taken[1] + 0.2 * (taken[2] - taken[1]))
+    agree, unsure = _by_the_merge(depth, series.exposures, places, image, 600)
+    assert agree.tolist() == [True, True, False, False]
+    assert unsure == pytest.approx([0.0, 0.6 * step, 0.6 * step, 0.0])
+    mixed = (series.exposures[3], *series.exposures[:3], *series.exposures[4:])
+    agree, unsure = _by_the_merge(depth, mixed, places, image, 600)
+    assert agree.all(), "in no order of focus the map's numbers tell nothing"
+    assert not unsure.any()
 
 
 def test_the_file_is_a_scan_that_lies_as_it_should(merged: Merged, series: Candidate, tmp_path: Path) -> None:

@@ -34,6 +34,10 @@ MOST_POINTS = 200_000
 _LEAST_DETAIL = 0.008
 # Blocks along the long side; a place this near to a block's middle, in halves of it, lies where the block does.
 _ALONG, _WITHIN = 54, 0.8
+# A place is told where the merge's own map has it within so many frames. By so much of a step of focus it is unsure
+# for every frame that this map goes through within a block, up to so many. With these 88 in 100 places of 18 path-
+# traced series lie within their ±, 80 without; more than twice as far off lie 5.5, and 11.4 without.
+_AGREES, _MIXED, _MOST_MIXED = 1.0, 0.2, 3.0
 # Frames that a rail took, not the focus, share their image distance to this.
 _SAME_FOCUS = 1e-6
 
@@ -110,7 +114,9 @@ def depth_points(
     ]
     apart = np.hypot(pixel[:, 0] - net.rows[block[0]], pixel[:, 1] - net.columns[block[1]])
     image, sure = sharp_at[block[0], block[1]], unsure[block[0], block[1]]
-    kept = np.flatnonzero(np.isfinite(image) & (apart < _WITHIN * HALF))
+    agree, mixed = _by_the_merge(merged.depth, exposures, places, image, columns)
+    sure = np.hypot(sure, mixed)
+    kept = np.flatnonzero(np.isfinite(image) & (apart < _WITHIN * HALF) & agree)
     if len(kept) > most:
         kept = kept[np.linspace(0, len(kept) - 1, most).astype(int)]
     least = least_unsure_mm(first.allowed_blur_mm, pitch) / blur_per_defocus(first)
@@ -141,6 +147,30 @@ def _along(rays: Floats, exposures: Sequence[Exposure], of: NDArray[np.int64], i
             focal * rays[:, 2] - image * (rays @ axis)
         )
     return found
+
+
+def _by_the_merge(
+    depth: NDArray[np.float32], exposures: Sequence[Exposure], places: NDArray[np.int64], image: Floats, columns: int
+) -> tuple[NDArray[np.bool_], Floats]:
+    """At which places the merge's own map has about the frame that the block tells, and what that leaves unsure, mm.
+
+    A block before which a thing stands, or behind one, tells of either; beside things that are out of focus the map
+    takes another frame than their own.
+    """
+    taken = np.array([exposure.state.image_distance_mm for exposure in exposures])
+    steps = np.diff(taken)
+    if not (np.all(steps > 0.0) or np.all(steps < 0.0)):
+        return np.ones(len(places), bool), np.zeros(len(places))
+    order = np.argsort(taken)
+    number = np.interp(image, taken[order], order.astype(float))
+    own = depth[places[:, 0], places[:, 1]]
+    side = 2 * round(HALF * depth.shape[1] / columns) - 1
+    about = np.ones((side, side), np.uint8)
+    span = (cv2.dilate(depth, about) - cv2.erode(depth, about))[places[:, 0], places[:, 1]]
+    unsure = _MIXED * float(np.median(np.abs(steps))) * np.minimum(span, _MOST_MIXED)
+    with np.errstate(invalid="ignore"):
+        agree: NDArray[np.bool_] = np.abs(own - number) < _AGREES
+    return agree, np.asarray(unsure, float)
 
 
 def _with_detail(merged: Merged, shape: tuple[int, ...]) -> NDArray[np.bool_]:
