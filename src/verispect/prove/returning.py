@@ -27,9 +27,11 @@ _SIDE, _FEATURES, _RATIO = 2400, 6000, 0.75
 # A feature so near a mark, as a share of the width, is taken to lie as far away; one so near a scan's point likewise.
 _BY_MARK, _BY_POINT_PX = 0.012, 5.0
 _LEAST, _LEAST_SHARE, _OFF_PX = 12, 0.25, 2.5
-# What a feature is told to, pixels as it is looked at.
-_ROUGH_PX = 0.3
-# What a depth leaves unsure of how far the camera has moved. With this and the next 95 % of the moves and turns of 54
+# What a feature is told to, pixels as it is looked at; and what is taken for it first, so that more of them pull.
+_ROUGH_PX, _WIDELY_PX = 0.3, 1.5
+# Lots of what lies together.
+_GROUPS = 8
+# What a depth leaves unsure of how far the camera has moved. With this and the next 96 % of the moves and turns of 53
 # path-traced pairs lay within what is told.
 _DEPTH_SHARE = 0.04
 # Things by the hundred share their errors: of depth, of the lens, of what looks alike.
@@ -200,61 +202,92 @@ def _from_points(cloud: Floats, places: Floats, view: View, exposure: Exposure) 
     return found
 
 
-def _polished(
-    model: Floats, places: Floats, inner: Floats, turn: Floats, shift: Floats
-) -> tuple[Floats, Floats, Floats, Floats]:
-    """Turn and shift by least squares in which what stands before or behind its surface hardly counts (Cauchy).
+class _Seen:
+    """Points (N, 3) in the earlier camera's frame as OpenCV has it, m, and where they stand in the later frame."""
 
-    Returns
-    -------
-    turn, shift : ndarray
-    slopes : ndarray, shape (2 N, 6)
-    left : ndarray, shape (N, 2)
-    """
-    from scipy.optimize import least_squares
+    def __init__(self, points: Floats, places: Floats, view: View) -> None:
+        self.model, self.places = np.ascontiguousarray(points @ _FLIP), places
+        self.inner: Floats = np.array(
+            [[view.scale_px, 0.0, view.centre_px[0]], [0.0, view.scale_px, view.centre_px[1]], [0, 0, 1.0]]
+        )
 
-    none = np.zeros(4)
+    def left(self, pose: Floats, some: NDArray[np.int64] | slice = slice(None)) -> tuple[Floats, Floats]:
+        """What is left (N, 2) of some with a pose (turn, shift), and its slopes (2 N, 6)."""
+        seen, slopes = cv2.projectPoints(self.model[some], pose[:3], pose[3:], self.inner, np.zeros(4))
+        return np.asarray(seen, float).reshape(-1, 2) - self.places[some], np.asarray(slopes[:, :6], float)
 
-    def drawn(values: Floats) -> tuple[Floats, Floats]:
-        seen, slopes = cv2.projectPoints(model, values[:3], values[3:], inner, none)
-        return np.asarray(seen, float).reshape(-1, 2) - places, np.asarray(slopes[:, :6], float)
+    def polished(
+        self, begin: Floats, some: NDArray[np.int64] | slice = slice(None), rough_px: float = _ROUGH_PX
+    ) -> Floats:
+        """A pose by least squares in which what stands before or behind its surface hardly counts (Cauchy)."""
+        from scipy.optimize import least_squares
 
-    begin = np.concatenate([np.ravel(turn), np.ravel(shift)])
-    found = least_squares(
-        lambda v: np.ravel(drawn(v)[0]), begin, jac=lambda v: drawn(v)[1], loss="cauchy", f_scale=_ROUGH_PX,
-        x_scale="jac",
-    ).x  # fmt: skip
-    left, slopes = drawn(found)
-    return found[:3], found[3:], slopes, left
+        found: Floats = least_squares(
+            lambda v: np.ravel(self.left(v, some)[0]), begin, jac=lambda v: self.left(v, some)[1], loss="cauchy",
+            f_scale=rough_px, x_scale="jac",
+        ).x  # fmt: skip
+        return found
+
+    def cost(self, pose: Floats) -> float:
+        """What is left of all, where what is far off counts for little more than what is off."""
+        left, _ = self.left(pose)
+        return float(np.log1p((left / _ROUGH_PX) ** 2).sum())
+
+    def best(self) -> Floats:
+        """The pose that all agree with best, of those found from where it stood and from what a few agree on."""
+        begins = [np.zeros(6)]
+        cv2.setRNGSeed(1)
+        for off_px in (_OFF_PX, 2.0 * _OFF_PX):
+            done, turn, shift, _ = cv2.solvePnPRansac(
+                self.model, self.places, self.inner, np.zeros(4), rvec=np.zeros((3, 1)), tvec=np.zeros((3, 1)),
+                useExtrinsicGuess=True, iterationsCount=2000, reprojectionError=off_px, confidence=0.9999,
+                flags=cv2.SOLVEPNP_ITERATIVE,
+            )  # fmt: skip
+            if done:
+                begins.append(np.concatenate([np.ravel(turn), np.ravel(shift)]))
+        found = [self.polished(self.polished(begin, rough_px=_WIDELY_PX)) for begin in begins]
+        found += [self.polished(begin) for begin in begins[1:]]
+        return min(found, key=self.cost)
+
+    def without_some(self, pose: Floats) -> Floats:
+        """How far a pose goes, one and all (6,), where what lies together is left out, one lot after the other.
+
+        The jackknife by groups: a depth that is off is so for all that lies there, and a few things that stand
+        elsewhere than the rest may alone decide between a turn and a move aside.
+        """
+        count = min(_GROUPS, len(self.model) // 3)
+        if count < 2:
+            return np.zeros(6)
+        where = np.column_stack([self.places / self.inner[0, 0], np.log(np.maximum(self.model[:, 2], 1e-3))])
+        often = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 50, 1e-6)
+        cv2.setRNGSeed(1)
+        _, lots, _ = cv2.kmeans(where.astype(np.float32), count, None, often, 3, cv2.KMEANS_PP_CENTERS)  # type: ignore[call-overload]
+        rests = [np.flatnonzero(np.ravel(lots) != lot) for lot in range(count)]
+        poses = np.array([self.polished(pose, rest) for rest in rests if len(rest) >= _LEAST // 2])
+        if len(poses) < 2:
+            return np.zeros(6)
+        apart: Floats = np.sqrt((len(poses) - 1) / len(poses) * np.sum((poses - pose) ** 2, axis=0))
+        return apart
 
 
 def _solved(points: Floats, places: Floats, view: View) -> Return:
     """Place and turns of the later frame, from points (N, 3) in the earlier camera's frame, m."""
-    model = np.ascontiguousarray(points @ _FLIP)
-    inner = np.array([[view.scale_px, 0.0, view.centre_px[0]], [0.0, view.scale_px, view.centre_px[1]], [0, 0, 1.0]])
-    none = np.zeros(4)
-    cv2.setRNGSeed(1)
-    done, turn, shift, inliers = cv2.solvePnPRansac(
-        model, places, inner, none, rvec=np.zeros((3, 1)), tvec=np.zeros((3, 1)), useExtrinsicGuess=True,
-        iterationsCount=2000, reprojectionError=_OFF_PX, confidence=0.9999, flags=cv2.SOLVEPNP_ITERATIVE,
-    )  # fmt: skip
-    count = 0 if inliers is None else len(inliers)
-    if not done or count < _LEAST or count < _LEAST_SHARE * len(model):
+    seen = _Seen(points, places, view)
+    pose = seen.best()
+    left, slopes = seen.left(pose)
+    count = int(np.sum(np.hypot(left[:, 0], left[:, 1]) < _OFF_PX))
+    if count < _LEAST or count < _LEAST_SHARE * len(points):
         raise FileError(
             "{count} of {all} things agree on where the camera stands; too few to tell: the depths in the plan may "
-            "be off, or the light has changed too much", count=count, all=len(model),
+            "be off, or the light has changed too much", count=count, all=len(points),
         )  # fmt: skip
-    turn, shift, slopes, left = _polished(
-        model[np.ravel(inliers)], places[np.ravel(inliers)], inner, np.asarray(turn, float), np.asarray(shift, float)
-    )
     agreeing: Bools = np.hypot(left[:, 0], left[:, 1]) < 3.0 * _ROUGH_PX
     variance = float(np.sum(left[agreeing] ** 2)) / max(2 * int(agreeing.sum()) - 6, 1)
     both = np.repeat(agreeing, 2)
-    spread = (
-        2.0 * _SHARED * np.sqrt(np.maximum(np.diag(variance * np.linalg.pinv(slopes[both].T @ slopes[both])), 0.0))
-    )
-    matrix = cv2.Rodrigues(turn)[0]
-    stands: Floats = np.asarray((-matrix.T @ np.ravel(shift)) @ _FLIP * 1000.0, float)
+    by_all = _SHARED * np.sqrt(np.maximum(np.diag(variance * np.linalg.pinv(slopes[both].T @ slopes[both])), 0.0))
+    spread = 2.0 * np.maximum(by_all, seen.without_some(pose))
+    matrix = cv2.Rodrigues(pose[:3])[0]
+    stands: Floats = np.asarray((-matrix.T @ pose[3:]) @ _FLIP * 1000.0, float)
     basis = _FLIP @ matrix @ _FLIP
     # Rows of the basis are the later camera's right, up, forward in the earlier one's.
     right = np.degrees(np.arctan2(basis[2, 0], basis[2, 2]))
@@ -263,7 +296,7 @@ def _solved(points: Floats, places: Floats, view: View) -> Return:
     unsure = _DEPTH_SHARE * np.abs(stands)
     moved_sure = np.hypot(1000.0 * spread[3:], unsure)
     # What is not known of a move aside is taken for a turn that shows the same.
-    as_turn = np.append(unsure[:2] / (1000.0 * float(np.median(points[np.ravel(inliers), 2]))), 0.0)
+    as_turn = np.append(unsure[:2] / (1000.0 * float(np.median(points[:, 2]))), 0.0)
     turned_sure = np.degrees(np.hypot(spread[[1, 0, 2]], as_turn))
     return Return(stands, moved_sure, np.array([right, up, clockwise]), turned_sure, count,
                   float(np.sqrt(np.mean(np.sum(left[agreeing] ** 2, axis=1)))))  # fmt: skip
