@@ -123,34 +123,26 @@ def test_too_little_in_common_is_said(then: Path, tmp_path: Path) -> None:
         found(then, other)
 
 
-def test_the_truth_lies_within_what_is_told_where_little_decides_between_a_turn_and_a_move() -> None:
-    """Most things on one card, a few behind it; depths off by lots, some of all taken for something else.
+def test_things_of_which_the_depth_is_told_wrong_do_not_decide() -> None:
+    """Ten things on a near card, twenty behind it, of which eight are told to stand farther off than they do.
 
     Drawn here by a pinhole that knows nothing of how a pose is sought.
     """
-    rng = np.random.default_rng(8)
+    rng = np.random.default_rng(1)
     view = View(np.eye(3), 1500.0, (479.5, 319.5))
-    within, count = 0, 0
-    for _ in range(12):
-        lots = [(1.5, 16), (2.4, 6), (4.0, 8)]
-        points = np.concatenate([
-            np.column_stack([rng.uniform(-0.28, 0.28, (n, 1)) * z, rng.uniform(-0.18, 0.18, (n, 1)) * z,
-                             np.full(n, z)])
-            for z, n in lots
-        ])  # fmt: skip
-        moved, turned = rng.uniform(-0.03, 0.03, 3), np.radians(rng.uniform(-0.8, 0.8, 2))
-        (b, p) = turned
+    far = np.repeat([1.5, 3.45], [10, 20])
+    told = np.repeat([1.5, 3.45, 5.0], [10, 12, 8]) / far
+    off: list[float] = []
+    for _ in range(40):
+        aside = np.column_stack([rng.uniform(-0.28, 0.28, 30), rng.uniform(-0.18, 0.18, 30), np.ones(30)])
+        points = aside * far[:, None]
+        moved, (b, p) = rng.uniform(-0.04, 0.04, 3), np.radians(rng.uniform(-0.8, 0.8, 2))
         forward = np.array([math.sin(b) * math.cos(p), math.sin(p), math.cos(b) * math.cos(p)])
         right = np.array([math.cos(b), 0.0, -math.sin(b)])
         seen = (points - moved) @ np.stack([right, np.cross(forward, right), forward]).T
-        places = seen[:, :2] / seen[:, 2:] * [1500.0, -1500.0] + view.centre_px + rng.normal(0, 0.15, (len(seen), 2))
-        places[rng.choice(len(places), 3, replace=False)] += rng.uniform(-9.0, 9.0, (3, 2))
-        # What tells a depth is off alike for all that lies there.
-        told = points * np.repeat(1.0 + rng.normal(0, 0.02, len(lots)), [n for _, n in lots])[:, None]
-        found = _solved(told, places, view)
-        off = [*np.abs(found.moved_mm - 1000.0 * moved) / found.moved_plus_minus_mm,
-               *np.abs(found.turned_deg[:2] - np.degrees(turned)) / found.turned_plus_minus_deg[:2]]  # fmt: skip
-        within, count = within + int(np.sum(np.array(off) < 1.0)), count + len(off)
-        assert max(off) < 2.0
-        assert found.moved_plus_minus_mm.max() < 40.0
-    assert within / count > 0.9
+        places = seen[:, :2] / seen[:, 2:] * [1500.0, -1500.0] + view.centre_px + rng.normal(0, 0.15, (30, 2))
+        found = _solved(points * told[:, None], places, view)
+        off += [*np.abs(found.moved_mm - 1000.0 * moved) / found.moved_plus_minus_mm,
+                *np.abs(found.turned_deg[:2] - np.degrees([b, p])) / found.turned_plus_minus_deg[:2]]  # fmt: skip
+    assert np.mean(np.array(off) < 1.0) > 0.94
+    assert max(off) < 2.0
