@@ -21,9 +21,10 @@ from verispect.plan.setting.losses import lost_with
 from verispect.prove.checks.coverage import Coverage, coverage_of
 from verispect.prove.checks.dust import for_the_dust, seen_on
 from verispect.prove.checks.parallax import Slide, slide_words
+from verispect.prove.checks.pointing import Fit, spread_words
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of, is_compressed
 from verispect.prove.expected import view_of
-from verispect.prove.grid_check import Fit, compare_cells
+from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame
 from verispect.prove.looked import Looked, Pointed, looked
 from verispect.prove.matching.by_photograph import Laid, laid_by, seen_by_photograph
@@ -186,6 +187,8 @@ class _Check:
         self.cells: dict[FrameSet, Cells] = {}
         # Of grids, how well what their frames share goes together.
         self.fits: dict[FrameSet, Fit] = {}
+        # By what share the frames of a grid lie nearer to one another than planned.
+        self.nearer = 0.0
         # How far off the pupil a head turned.
         self.slide: Slide | None = None
 
@@ -275,6 +278,7 @@ class _Check:
                 *self._lost(reports, missing),
                 *covered_words(covers),
                 *map(str, slide_words(self.slide)),
+                *spread_words(self.nearer),
                 *advice(every, marks, planned=is_planned, plain=bool(specks), blocks=blocks),
             ],
             blocks, looked=looked_at, surfaces=surfaces, coverage=covers, slide=self.slide,
@@ -336,6 +340,7 @@ class _Check:
                 series.compare(cell)
             found = compare_cells(self.evidence, cells, reports)
             self.slide, self.fits[group] = found.slide or self.slide, found.fit
+            self.nearer = found.nearer or self.nearer
         elif kind is SetKind.SERIES:
             unplanned = not any(self.evidence.matched[k] is not None for k in used)
             if unplanned:

@@ -6,7 +6,6 @@ import itertools
 import math
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
-from enum import StrEnum
 from functools import partial
 from typing import NamedTuple
 
@@ -23,7 +22,7 @@ from verispect.prove.checks.moved import OF_BLUR, Between, between
 from verispect.prove.checks.odd_places import aside_fault, odd_places
 from verispect.prove.checks.overlap_tiles import Cut, shared_tiles
 from verispect.prove.checks.parallax import Slide, shifts_of, slide_of
-from verispect.prove.checks.pointing import LEAST_PX, Looked, looked, moved_words
+from verispect.prove.checks.pointing import LEAST_PX, Fit, Looked, fit_of, looked, moved_words, nearer_of
 from verispect.prove.checks.shaken import above_noise, shaken_in
 from verispect.prove.checks.shaken_apart import Apart, shaken_apart
 from verispect.prove.checks.swing import swing_between
@@ -56,31 +55,20 @@ _WENT_TOGETHER, _WORTH_DEG = 0.03, 0.5
 # A thing nearer than the plan has any may stand so many times as far aside as a slide that is off sets those.
 _TIMES_ASIDE = 3.0
 _JOINING_SETS_RIGHT = "joining sets it right as far as its overlaps reach"
-# Where fewer of the pairs that should overlap have something in common, they may not overlap so.
-_LEAST_TRUSTED = 0.34
-# Of the picture's diagonal, and of how far the parts of two frames disagree: in traced grids that a plan has right
-# pairs disagree by a third of either at the most, but for what is out of focus where it overlaps. In those of another
-# lens frames lie farther off besides than the last, or disagree by as much.
-_DISAGREE, _TIMES_SCATTER, _OFF_PLACE = 0.001, 1.5, 0.004
 # A frame is held against so many others for what small things moved.
 _OTHERS = 6
 _MOVED_REMEDY = "take that part from the other frame when joining, or take it again in a calm moment"
 
 
-class Fit(StrEnum):
-    """How frames agree with one another as the plan draws them."""
-
-    WELL = "well"
-    BADLY = "badly"
-    # Too few of those that should overlap have anything in common.
-    UNTOLD = "untold"
-
-
 class Compared(NamedTuple):
-    """How frames agree once each is where it was found to look; how far off its pupil the head turned, where told."""
+    """How frames agree once each is where it was found to look; how far off its pupil the head turned, where told.
+
+    `nearer` is by what share all of them lie nearer to one another than planned, 0 where they do not.
+    """
 
     fit: Fit = Fit.WELL
     slide: Slide | None = None
+    nearer: float = 0.0
 
 
 def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: list[FrameReport]) -> Compared:
@@ -181,14 +169,16 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
         # Small shakes show in larger pictures alone, those of frames out of focus in smaller ones.
         by_size.insert(0, (_apart_in_tiles(evidence, shown, beside + in_cells, grain), finer))
     _shaken(evidence, cells, by_size, compressed, reports)
-    _shown_otherwise(evidence, planned, found, missed, reports)
-    _moved(planned, divide, found, seen, reports,
-           lambda one: evidence.blurred_px(planned[one.pair.a], [planned[one.pair.b]])
-           if is_planned else divide * one.held.blurred)  # fmt: skip
+    nearer = nearer_of(views, found, math.hypot(*evidence.pixels)) if is_planned else 0.0
+    if not nearer:
+        _shown_otherwise(evidence, planned, found, missed, reports)
+        _moved(planned, divide, found, seen, reports,
+               lambda one: max(evidence.blurred_px(planned[one.pair.a], [planned[one.pair.b]]),
+                               divide * one.held.blurred))  # fmt: skip
     candidate = evidence.candidate
-    fit = _fit(found, math.hypot(*evidence.pixels))
+    fit = fit_of(found, math.hypot(*evidence.pixels))
     if not is_planned or candidate is None or not candidate.method.turns:
-        return Compared(fit)
+        return Compared(fit, nearer=nearer)
     slide = slide_of(shifts_of(found.views, found.straight, trusted, divide), candidate.scene)
     if slide is not None and slide.matters:
         # What stands aside for that has not moved.
@@ -197,20 +187,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
                 fault for fault in reports[k].faults
                 if fault.name != "moved-subject" or fault.size > _TIMES_ASIDE * slide.aside_px
             ]  # fmt: skip
-    return Compared(fit, slide)
-
-
-def _fit(found: Looked, diagonal_px: float) -> Fit:
-    """Whether pairs of frames agree about where these look, by more than what blur leaves open."""
-    trusted = [pair for pair in found.pairs if pair.trusted]
-    if len(trusted) < _LEAST_TRUSTED * len(found.pairs):
-        return Fit.UNTOLD
-    rest = float(np.median([*found.rests.values()] or [0.0]))
-    scatter = float(np.median([pair.residual_px for pair in trusted] or [0.0]))
-    shifts = found.shifts[found.joined]
-    off = float(np.sqrt(np.mean(np.sum(shifts * shifts, axis=1)))) if len(shifts) else 0.0
-    apart = rest > max(_DISAGREE * diagonal_px, _TIMES_SCATTER * scatter)
-    return Fit.BADLY if apart and max(rest, off) > _OFF_PLACE * diagonal_px else Fit.WELL
+    return Compared(fit, slide, nearer)
 
 
 def _knocks(pushed: Sequence[int], planned: Sequence[int], found: Looked, reports: list[FrameReport]) -> None:

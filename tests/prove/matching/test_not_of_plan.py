@@ -117,3 +117,24 @@ def test_of_what_lies_together_only_what_is_not_the_plans_is_held_without_it(
     assert kinds(report) == [("series", 7), ("grid", 6)]
     assert [frame.planned_exposure for frame in report.checked] == [*range(7), *[None] * 6]
     assert faults(report) == ["missing"]
+
+
+@pytest.mark.parametrize(("times", "turned"), [(0.97, 1.0), (1.0, 1.03)], ids=["focal length", "angles"])
+def test_a_grid_of_which_all_lies_a_little_nearer_or_farther_says_so_and_nothing_moved(
+    tmp_path: Path, wide_grid: Candidate, times: float, turned: float
+) -> None:
+    """A lens that draws 3 % smaller, and a head that went by angles 3 % too large: it may be the plan's own."""
+    pitch_mm = wide_grid.scene.plan.sensor_mm[0] / SIZE[0]
+    for k, exposure in enumerate(wide_grid.exposures):
+        focal_px = times * exposure.state.image_distance_mm / pitch_mm
+        right, up, ahead = exposure.pose.forward
+        bearing, pitch = np.degrees(np.arctan2(right, ahead)), np.degrees(np.arcsin(up))
+        light = 0.6 * seen(painted_sphere(3), turn(turned * bearing, turned * pitch), focal_px=focal_px) ** 2.2
+        save(tmp_path / f"frame-{k + 1:03d}.tif", light)
+    report = check([tmp_path], candidate=wide_grid)
+    assert not report.without_plan
+    assert "moved-subject" not in faults(report)
+    said = next(line for line in report.advice if line.startswith("The frames lie"))
+    share, word = said.removeprefix("The frames lie ").split(" %")
+    assert float(share) == pytest.approx(3.0, abs=0.6)
+    assert word.startswith(" nearer" if times < 1.0 else " farther")

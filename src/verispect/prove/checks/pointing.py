@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +25,24 @@ _USUAL = 0.33
 # Parts of two frames that lie so far apart once laid over one another make it unsure by such a share of the rest;
 # pixels they are looked at in.
 _SCATTER_PX, _OF_SCATTER = 0.4, 0.7
+# Where fewer of the pairs that should overlap have something in common, they may not overlap so.
+_LEAST_TRUSTED = 0.34
+# Of the picture's diagonal, and of how far the parts of two frames disagree: in traced grids that a plan has right
+# pairs disagree by a third of either at the most, but for what is out of focus where it overlaps. In those of another
+# lens frames lie farther off besides than the last, or disagree by as much.
+_DISAGREE, _TIMES_SCATTER, _OFF_PLACE = 0.001, 1.5, 0.004
+# So many frames tell whether all lie farther apart than planned, so far ahead of the middle one; no more than such a
+# part of how far they are off may be left by that.
+_LEAST_JOINED, _LEAST_AHEAD, _LEFT_BY_SPREAD = 4, 0.2, 0.2
+
+
+class Fit(StrEnum):
+    """How frames agree with one another as the plan draws them."""
+
+    WELL = "well"
+    BADLY = "badly"
+    # Too few of those that should overlap have anything in common.
+    UNTOLD = "untold"
 
 
 @dataclass(frozen=True)
@@ -163,3 +182,48 @@ def moved_words(shift: tuple[float, float], turn_deg: float) -> str:
     """A shift and a turn in words; a turn that shows in no figure is none."""
     turned = f"{turn_deg:+.3f}"
     return words(shift) + (f", turned {turned}°" if float(turned) else "")
+
+
+def fit_of(found: Looked, diagonal_px: float) -> Fit:
+    """Whether pairs of frames agree about where these look, by more than what blur leaves open."""
+    trusted = [pair for pair in found.pairs if pair.trusted]
+    if len(trusted) < _LEAST_TRUSTED * len(found.pairs):
+        return Fit.UNTOLD
+    rest = float(np.median([*found.rests.values()] or [0.0]))
+    scatter = float(np.median([pair.residual_px for pair in trusted] or [0.0]))
+    shifts = found.shifts[found.joined]
+    off = float(np.sqrt(np.mean(np.sum(shifts * shifts, axis=1)))) if len(shifts) else 0.0
+    apart = rest > max(_DISAGREE * diagonal_px, _TIMES_SCATTER * scatter)
+    return Fit.BADLY if apart and max(rest, off) > _OFF_PLACE * diagonal_px else Fit.WELL
+
+
+def nearer_of(views: Sequence[View], found: Looked, diagonal_px: float) -> float:
+    """By what share frames lie nearer to one another than planned, where that is what most of their shifts are.
+
+    Their overlaps are drawn otherwise then, by another focus or another lens, and what stands aside has not moved.
+    """
+    ahead = np.array([view.rotation[2] for view in views])
+    middle = views[int(np.argmax(ahead @ ahead.mean(axis=0)))]
+    seen = ahead @ middle.rotation.T
+    if found.joined.sum() < _LEAST_JOINED or seen[:, 2].min() < _LEAST_AHEAD:
+        return 0.0
+    # Content moves down and right as the plan has a frame look up and left of the middle.
+    away = np.column_stack([-seen[:, 1], seen[:, 0]])[found.joined] / seen[found.joined, 2:] * middle.scale_px
+    shifts = found.shifts[found.joined] - found.shifts[found.joined].mean(axis=0)
+    away -= away.mean(axis=0)
+    share = float(np.sum(away * shifts) / np.sum(away * away))
+    left, every = (float(np.sum(part * part)) for part in (shifts - share * away, shifts))
+    matters = math.sqrt(every / len(shifts)) > _OFF_PLACE * diagonal_px and left < _LEFT_BY_SPREAD * every
+    return share if matters else 0.0
+
+
+def spread_words(nearer: float) -> tuple[str, ...]:
+    """What is said where all frames lie nearer to one another than planned, or farther apart."""
+    if not nearer:
+        return ()
+    how = f"{abs(nearer):.1%} {'nearer to one another' if nearer > 0.0 else 'farther apart'}".replace("%", " %")
+    return (
+        f"The frames lie {how} than planned: the head went by other angles, or the lens draws otherwise than in the "
+        "plan (its focal length, its focus), or this is the plan of something else; what moved between them was not "
+        "looked for",
+    )

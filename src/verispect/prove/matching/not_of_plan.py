@@ -12,9 +12,9 @@ import numpy as np
 from verispect.errors import FileError
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_middle
+from verispect.prove.checks.pointing import Fit
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import View
-from verispect.prove.grid_check import Fit
 from verispect.prove.intake import Frame
 from verispect.prove.join.found.placing import found_places
 from verispect.prove.join.pointing import overlap_share
