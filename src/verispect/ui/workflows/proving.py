@@ -286,6 +286,8 @@ class ProveDesk(QObject):
         if report.marks:
             words = self.tr("; of {0} marks {1} cannot be told") if untold else self.tr("; all {0} marks told")
             told += words.format(len(report.marks), untold)
+        if report.without_plan:
+            told += self.tr("; checked without the plan")
         if report.left_aside:
             told += self.tr("; {0} left aside").format(len(report.left_aside))
         if sum(len(group.frames) > 1 for group in report.sets) > 1:

@@ -143,6 +143,7 @@ def test_frames_on_one_another_are_merged_though_the_plan_has_a_grid(
     panel, desk = window.prove_desk._panel, window.prove_desk
     assert desk.report.without_plan
     assert desk.checked_against is None
+    assert panel.words.text().endswith("; checked without the plan")
     assert "look the same way where the plan has frames side by side" in desk.report.advice[0]
     assert panel.final_button.text() == "Merge in &full…"
 
