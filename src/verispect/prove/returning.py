@@ -31,7 +31,7 @@ _LEAST, _LEAST_SHARE, _OFF_PX = 12, 0.25, 2.5
 _ROUGH_PX, _WIDELY_PX = 0.3, 1.5
 # Lots of what lies together.
 _GROUPS = 8
-# What a depth leaves unsure of how far the camera has moved. With this and the next 96 % of the moves and turns of 53
+# What a depth leaves unsure of how far the camera has moved. With this and the next 97 % of the moves and turns of 53
 # path-traced pairs lay within what is told.
 _DEPTH_SHARE = 0.04
 # Things by the hundred share their errors: of depth, of the lens, of what looks alike.

@@ -15,7 +15,7 @@ from verispect.files.run_file import read_run
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
 from verispect.prove.checks import pointing as checks_pointing
-from verispect.prove.checks.pointing import Looked, moved_words, words
+from verispect.prove.checks.pointing import Looked, moved_words, nearer_of, words
 from verispect.prove.join.pointing import Pair
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
@@ -150,3 +150,18 @@ def test_frames_that_only_unsure_pairs_join_to_others_are_told_against_one_anoth
     assert alone[5] > 0.5
     # A frame that nothing sure joins to any other is where it was planned, for all that is known.
     assert shifts([pair for pair in pairs if 5 not in (pair.a, pair.b)])[5] == 0.0
+
+
+def test_how_much_nearer_frames_lie_is_told_of_all_and_of_no_single_knock() -> None:
+    """Content moved outward by two parts in a hundred of where it is planned; shifted grids all look one way."""
+    views = [view(bearing, pitch) for pitch in (-12.0, 0.0, 12.0) for bearing in (-18.0, 0.0, 18.0)]
+    ahead = np.array([one.rotation[2] for one in views]) @ views[4].rotation.T
+    outward = np.column_stack([-ahead[:, 1], ahead[:, 0]]) / ahead[:, 2:] * views[4].scale_px
+    diagonal = float(np.hypot(*PIXELS))
+    assert nearer_of(views, looked(0.02 * outward), diagonal) == pytest.approx(0.02, abs=1e-6)
+    assert nearer_of(views, looked(-0.02 * outward), diagonal) == pytest.approx(-0.02, abs=1e-6)
+    assert nearer_of(views, looked(0.0002 * outward), diagonal) == 0.0
+    knocked = np.zeros((9, 2))
+    knocked[8] = 0.1 * outward[8]
+    assert nearer_of(views, looked(knocked), diagonal) == 0.0
+    assert nearer_of([views[4]] * 9, looked(0.02 * outward), diagonal) == 0.0

@@ -211,6 +211,9 @@ def nearer_of(views: Sequence[View], found: Looked, diagonal_px: float) -> float
     away = np.column_stack([-seen[:, 1], seen[:, 0]])[found.joined] / seen[found.joined, 2:] * middle.scale_px
     shifts = found.shifts[found.joined] - found.shifts[found.joined].mean(axis=0)
     away -= away.mean(axis=0)
+    if float(np.abs(away).max()) < 1.0:
+        # Of shifted grids all look the same way.
+        return 0.0
     share = float(np.sum(away * shifts) / np.sum(away * away))
     left, every = (float(np.sum(part * part)) for part in (shifts - share * away, shifts))
     matters = math.sqrt(every / len(shifts)) > _OFF_PLACE * diagonal_px and left < _LEFT_BY_SPREAD * every
