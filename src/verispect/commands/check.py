@@ -95,7 +95,11 @@ def run(given: Sequence[str]) -> int:
         photograph=photograph,
         progress=progress(options.quiet),
     )
-    if options.distances_out is not None and candidate is not None:
+    candidate = None if report.without_plan else candidate
+    if options.distances_out is not None:
+        if candidate is None:
+            raise FileError("--distances-out: these frames tell nothing of the plan's marks; a check without "
+                            "--distances-out says why")  # fmt: skip
         _write_distances(options.distances_out, report, candidate, options.propose)
     if options.html is not None:
         _write_page(options.html, report_dict(report), candidate, options.picture)

@@ -33,6 +33,7 @@ def run(given: Sequence[str]) -> int:
     say = progress(options.quiet)
     together = given_sets(options.sets)
     report = check(options.frames, candidate=candidate, run=happened, together=together, progress=say)
+    candidate = None if report.without_plan else candidate
     aside = {path for path, _ in report.left_aside}
     taken = [path for path in frames_in(options.frames) if path not in aside]
     sources = [frame.path for frame in in_order([described(path) for path in taken])]

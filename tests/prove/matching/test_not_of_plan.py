@@ -12,6 +12,8 @@ import pytest
 from tests.conftest import a_lens, make_plan
 from tests.prove.join.spheres import SIZE, painted_sphere, seen, turn
 from tests.prove.parting.test_unplanned_grid import grid, kinds, save, write_frames
+from verispect.cli import main
+from verispect.files.plan_file import plan_to_text
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
@@ -63,6 +65,22 @@ def test_of_a_plan_of_one_frame_nine_side_by_side_are_none(tmp_path: Path, serie
     assert kinds(report) == [("grid", 9)]
     assert report.without_plan
     assert not faults(report)
+
+
+def test_nothing_is_written_into_a_plan_that_the_frames_are_not_of(
+    tmp_path: Path, series: Candidate, capsys: pytest.CaptureFixture[str]
+) -> None:
+    frames, plan, out = tmp_path / "frames", tmp_path / "a.verispect", tmp_path / "b.verispect"
+    frames.mkdir()
+    write_frames(frames, [(b, 0.0, 0.0) for b in (-26.0, 0.0, 26.0)])
+    plan.write_text(plan_to_text(series.scene.plan), encoding="utf-8")
+    given = ["check", str(frames), "--plan", str(plan), "--method", "series", "--quiet"]
+    assert main([*given, "--distances-out", str(out)]) == 2
+    assert "tell nothing of the plan's marks" in capsys.readouterr().err
+    assert not out.exists()
+    assert main(["sort", str(frames), "--into", str(tmp_path / "sorted"), *given[2:]]) == 0
+    sidecar = next((tmp_path / "sorted").rglob("*.xmp")).read_text(encoding="utf-8")
+    assert "series" not in sidecar
 
 
 def test_a_series_is_no_grid_of_which_all_frames_lie_on_one_another(tmp_path: Path, wide_grid: Candidate) -> None:

@@ -25,7 +25,7 @@ from verispect.prove.report import FrameReport
 
 # So few places make no grid; a series that was knocked now and then has as many, but most of its frames share one.
 _LEAST_PLACES, _PLACES_SHARE = 3, 0.6
-# Of the picture's diagonal: no hand on the camera's strap pushes it so far.
+# Of the picture's diagonal: while none lies so far aside nobody looks for frames side by side.
 _PUSHED_FAR = 0.02
 # Frames that should share less than that look another way; those that lie so near, of a width, look the same way.
 _APART, _NEAR = 0.85, 0.03
