@@ -29,7 +29,7 @@ from verispect.prove.intake import Frame
 from verispect.prove.looked import Looked, Pointed, looked
 from verispect.prove.matching.by_photograph import Laid, laid_by, seen_by_photograph
 from verispect.prove.matching.matched import Matched
-from verispect.prove.matching.not_of_plan import NotOfPlan, let_go_words, not_of_plan
+from verispect.prove.matching.not_of_plan import PUSHED_FAR, NotOfPlan, let_go_words, not_of_plan
 from verispect.prove.parting.by_hand import ByHand, put_together
 from verispect.prove.parting.order import out_of_order
 from verispect.prove.parting.sets import FrameSet, Looks, Planned, SetKind, is_dark, parted
@@ -66,8 +66,6 @@ _UNLIKE = 0.4
 _SIDE_BY_SIDE = (
     "These frames show unlike things: they are no series as the plan's method has it, but may be joined side by side",
 )
-# Of the picture's diagonal.
-_PUSHED_FAR = 0.02
 _HELD_OTHERWISE = (
     "the frames are not held as the plan has the camera, one upright and the other wide: they were checked without "
     "it: say in Camera how it was held",
@@ -364,7 +362,7 @@ class _Check:
 
         Nor is a frame that was pushed so far that it shows other things at the same places.
         """
-        far = _PUSHED_FAR * math.hypot(*self.evidence.pixels)
+        far = PUSHED_FAR * math.hypot(*self.evidence.pixels)
         for k in used:
             darker = is_compressed(self.evidence.frames[k]) and not reports[k].without("exposure")
             if darker or math.hypot(*reports[k].shift_px) > far:

@@ -96,7 +96,7 @@ def test_a_series_is_no_grid_of_which_all_frames_lie_on_one_another(tmp_path: Pa
 def test_a_grid_by_another_lens_is_told_with_its_focal_length(
     tmp_path: Path, wide_grid: Candidate, times: float
 ) -> None:
-    """Within three parts in a hundred: what frames tell of it where they overlap."""
+    """Within four parts in a hundred, by what they show where they overlap."""
     pitch_mm = wide_grid.scene.plan.sensor_mm[0] / SIZE[0]
     for k, exposure in enumerate(wide_grid.exposures):
         focal_px = times * exposure.lens.focal_mm / pitch_mm

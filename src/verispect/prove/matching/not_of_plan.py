@@ -19,16 +19,16 @@ from verispect.prove.intake import Frame
 from verispect.prove.join.found.placing import found_places
 from verispect.prove.join.pointing import overlap_share
 from verispect.prove.parting.sets import FrameSet, SetKind
-from verispect.prove.parting.unplanned_grid import grids_among
+from verispect.prove.parting.unplanned_grid import LEAST_PLACES, SAME_PLACE, grids_among
 from verispect.prove.parting.views import ALIKE, Grey, likeness
 from verispect.prove.report import FrameReport
 
-# So few places make no grid; a series that was knocked now and then has as many, but most of its frames share one.
-_LEAST_PLACES, _PLACES_SHARE = 3, 0.6
+# A series that was knocked now and then has as many places as a grid, but most of its frames share one.
+_PLACES_SHARE = 0.6
 # Of the picture's diagonal: while none lies so far aside nobody looks for frames side by side.
-_PUSHED_FAR = 0.02
-# Frames that should share less than that look another way; those that lie so near, of a width, look the same way.
-_APART, _NEAR = 0.85, 0.03
+PUSHED_FAR = 0.02
+# Frames that lie so near one another, of a width, look the same way.
+_NEAR = 0.03
 # So many of those that tell must.
 _MOST = 0.6
 # By so much the focal length that frames ask for is another than planned. They tell it within two parts in a hundred,
@@ -108,7 +108,7 @@ def _side_by_side(
     left_out: Collection[int],
 ) -> list[tuple[int, ...]]:
     """The frames that make a grid where the plan has none; only where something is odd are they looked at for it."""
-    far = _PUSHED_FAR * math.hypot(*evidence.pixels)
+    far = PUSHED_FAR * math.hypot(*evidence.pixels)
 
     def is_odd(group: FrameSet, kind: SetKind) -> bool:
         pushed = any(reports[k].is_stranger or math.hypot(*reports[k].shift_px) > far for k in group.frames)
@@ -121,7 +121,7 @@ def _side_by_side(
     for grid in grids:
         frames = {*grid.frames} - {*left_out}
         parts = sum(set(group.frames) <= set(grid.frames) for group, _ in sets)
-        least = _LEAST_PLACES if parts >= _LEAST_PLACES else max(_LEAST_PLACES, _PLACES_SHARE * len(frames))
+        least = LEAST_PLACES if parts >= LEAST_PLACES else max(LEAST_PLACES, _PLACES_SHARE * len(frames))
         if len(_places(evidence, sorted(frames))) >= least:
             found.append(grid.frames)
     return found
@@ -131,7 +131,7 @@ def _places(evidence: Evidence, frames: Sequence[int]) -> list[View]:
     """The places that frames of a grid which nothing planned look at; those that are nearly one count once."""
     found: list[View] = []
     for view in (evidence.found[k] for k in frames if k in evidence.found):
-        if all(overlap_share(view, other, evidence.pixels) < _APART for other in found):
+        if all(overlap_share(view, other, evidence.pixels) < SAME_PLACE for other in found):
             found.append(view)
     return found
 
@@ -139,14 +139,14 @@ def _places(evidence: Evidence, frames: Sequence[int]) -> list[View]:
 def _look_one_way(evidence: Evidence, frames: Sequence[int], thumbs: Sequence[Grey]) -> bool:
     """Whether frames that a grid has side by side show one and the same view."""
     pairs = [(a, b) for a, b in itertools.pairwise(frames) if _planned_apart(evidence, a, b)]
-    if len(pairs) < _LEAST_PLACES - 1 or not _most(likeness(thumbs[a], thumbs[b]) > ALIKE for a, b in pairs):
+    if len(pairs) < LEAST_PLACES - 1 or not _most(likeness(thumbs[a], thumbs[b]) > ALIKE for a, b in pairs):
         return False
     return _most(_lie_on_one_another(evidence, a, b) for a, b in pairs)
 
 
 def _planned_apart(evidence: Evidence, a: int, b: int) -> bool:
     here, there = evidence.view(a), evidence.view(b)
-    return here is not None and there is not None and overlap_share(here, there, evidence.pixels) < _APART
+    return here is not None and there is not None and overlap_share(here, there, evidence.pixels) < SAME_PLACE
 
 
 def _lie_on_one_another(evidence: Evidence, a: int, b: int) -> bool:

@@ -164,7 +164,7 @@ def _by_the_merge(
     order = np.argsort(taken)
     number = np.interp(image, taken[order], order.astype(float))
     own = depth[places[:, 0], places[:, 1]]
-    side = 2 * round(HALF * depth.shape[1] / columns) - 1
+    side = max(1, 2 * round(HALF * depth.shape[1] / columns) - 1)
     about = np.ones((side, side), np.uint8)
     span = (cv2.dilate(depth, about) - cv2.erode(depth, about))[places[:, 0], places[:, 1]]
     unsure = _MIXED * float(np.median(np.abs(steps))) * np.minimum(span, _MOST_MIXED)

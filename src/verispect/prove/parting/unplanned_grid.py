@@ -21,9 +21,9 @@ from verispect.prove.parting.views import Grey, runs_of
 _MOST = 60
 # A grid has so many places; of the frames that may lie in it so many must, of every part that was parted from the
 # others by what it shows too.
-_LEAST_PLACES, _LEAST_SHARE = 3, 0.6
+LEAST_PLACES, _LEAST_SHARE = 3, 0.6
 # Frames that share so much look the same way.
-_SAME_PLACE = 0.85
+SAME_PLACE = 0.85
 _WHY = "each shows a part of what its neighbours show"
 
 Cells = list[list[int]]
@@ -93,7 +93,7 @@ def _each_alone(given: _Given, group: FrameSet) -> list[tuple[FrameSet, Cells | 
     Two may still be of one place, so far apart in focus that nothing is sharp in both.
     """
     views = _views(group, given)
-    is_mixed = len(views) < len(group.frames) or not _LEAST_PLACES <= len(views) <= _MOST
+    is_mixed = len(views) < len(group.frames) or not LEAST_PLACES <= len(views) <= _MOST
     if group.by_hand or group.set_apart or is_mixed or given.placed(sorted(group.frames)) is not None:
         return [(group, None)]
     first = replace(group, frames=group.frames[:1])
@@ -134,7 +134,7 @@ def _goes_on(evidence: Evidence, parts: Sequence[FrameSet], placed: Sequence[tup
     sides = [[(cell, looks) for cell, looks in placed if set(cell) & set(part.frames)] for part in parts]
     both = any(set(cell) & set(parts[0].frames) and set(cell) & set(parts[1].frames) for cell, _ in placed)
     anew = any(
-        overlap_share(first, second, evidence.pixels) > _SAME_PLACE for _, first in sides[0] for _, second in sides[1]
+        overlap_share(first, second, evidence.pixels) > SAME_PLACE for _, first in sides[0] for _, second in sides[1]
     )
     return not both and not anew and all(there.issuperset(part.frames) for part in parts)
 
@@ -203,13 +203,13 @@ def _placed(given: _Given, parts: Sequence[FrameSet]) -> list[tuple[list[int], V
     views = [view for part in parts if (view := _views(part, given))]
     # A few frames of each view tell where it lies.
     some = sorted({view[k] for each in views for view in each for k in (0, len(view) // 2, -1)})
-    several = sum(map(len, views)) >= _LEAST_PLACES or any(
+    several = sum(map(len, views)) >= LEAST_PLACES or any(
         _may_be_apart(view, given) for each in views for view in each
     )
-    if not several or not _LEAST_PLACES <= len(some) <= _MOST:
+    if not several or not LEAST_PLACES <= len(some) <= _MOST:
         return None
     placed = given.placed(some)
-    if placed is None or len(placed.cells) < _LEAST_PLACES:
+    if placed is None or len(placed.cells) < LEAST_PLACES:
         return None
     lies = {some[number]: looks for cell, looks in zip(placed.cells, placed.views, strict=True) for number in cell}
     alike = [view for each in views for view in each if _lie_apart(view, lies, given.evidence.pixels)]
@@ -226,7 +226,7 @@ def _placed(given: _Given, parts: Sequence[FrameSet]) -> list[tuple[list[int], V
         if new:
             found.append((new, looks))
             known |= set(new)
-    return found if len(found) >= _LEAST_PLACES else None
+    return found if len(found) >= LEAST_PLACES else None
 
 
 def _may_be_apart(view: Sequence[int], given: _Given) -> bool:
@@ -238,7 +238,7 @@ def _may_be_apart(view: Sequence[int], given: _Given) -> bool:
 def _lie_apart(view: Sequence[int], lies: dict[int, View], pixels: tuple[int, int]) -> bool:
     """Whether frames that look alike were found at several places."""
     found = [lies[k] for k in view if k in lies]
-    return any(overlap_share(first, second, pixels) < _SAME_PLACE for first, second in itertools.pairwise(found))
+    return any(overlap_share(first, second, pixels) < SAME_PLACE for first, second in itertools.pairwise(found))
 
 
 def _views(part: FrameSet, given: _Given) -> list[list[int]]:
