@@ -5,8 +5,14 @@ from __future__ import annotations
 import argparse
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from verispect.commands.invocation import DONE, parser, progress, read_plan_of, tell
+from verispect.commands.invocation import DONE, parser, progress, read_plan_of, tell, worked_method
+from verispect.errors import VerispectError
+
+if TYPE_CHECKING:
+    from verispect.plan.document import Plan
+    from verispect.plan.methods.candidate import Candidate
 
 
 def _place(text: str) -> tuple[int, int, int]:
@@ -32,6 +38,7 @@ def run(given: Sequence[str]) -> int:
     options_of.add_argument("--at", type=_place, action="append", default=[], metavar="ROW,COLUMN[,SIZE]",
                             help="middle of a patch; several may be given")  # fmt: skip
     options_of.add_argument("--plan", type=Path, metavar="PLAN", help="for softness in its units")
+    options_of.add_argument("--method", metavar="KEY", help="of the plan; the chosen or advised one otherwise")
     options_of.add_argument(
         "--ways",
         action="store_true",
@@ -44,7 +51,10 @@ def run(given: Sequence[str]) -> int:
 
     plan = None if options.plan is None else read_plan_of(options.plan)
     criterion = None if plan is None else plan.criterion(plan.whole_focal_mm)
-    found = compare(options.frames, options.at, criterion=criterion, progress=progress(options.quiet))
+    candidate = None if plan is None else _method(options.plan, plan, options.method)
+    found = compare(
+        options.frames, options.at, criterion=criterion, candidate=candidate, progress=progress(options.quiet)
+    )
     told = {
         "format": "verispect-compare",
         "version": 1,
@@ -53,7 +63,13 @@ def run(given: Sequence[str]) -> int:
                 "at": list(patch.at),
                 "size": patch.size,
                 "frames": [
-                    {"file": look.file, "sharpness": look.sharpness, "softness": look.softness}
+                    {
+                        "file": look.file,
+                        "at": list(look.at or patch.at),
+                        "sharpness": look.sharpness,
+                        "softness": look.softness,
+                        "plus_minus": look.plus_minus,
+                    }
                     for look in patch.frames
                 ],
                 "best": patch.best,
@@ -66,12 +82,23 @@ def run(given: Sequence[str]) -> int:
         lines.append(f"row {patch.at[0]}, column {patch.at[1]}:")
         for number, look in enumerate(patch.frames):
             soft = "" if look.softness is None else f"  softness {look.softness:.2f}"
+            soft += "" if look.plus_minus is None else f" ± {look.plus_minus:.2f}"
             mark = "  sharpest" if number == patch.best else ""
             lines.append(f"  {look.sharpness:8.4f}{soft}  {look.file}{mark}")
         if patch.best is None:
             lines.append("  too plain to tell")
     tell(told, "\n".join(lines), as_json=options.json)
     return DONE
+
+
+def _method(path: Path, plan: Plan, key: str | None) -> Candidate | None:
+    """Whose frames these may be; none where no method fits and none was asked for: edges tell without."""
+    try:
+        return worked_method(path, plan, key)
+    except VerispectError:
+        if key is not None:
+            raise
+        return None
 
 
 def _ways(options: argparse.Namespace) -> int:

@@ -306,9 +306,18 @@ def opened_for_compare(paths: list[Path], *, progress: Share, is_cancelled: Stop
     return found
 
 
-def compared_over(paths: list[Path], *, progress: Share, is_cancelled: Stop) -> list[Compared]:
-    """The places of most detail in every picture."""
-    return compare(paths, [], progress=lambda share, _text: progress(share))
+def compared_over(
+    paths: list[Path], candidate: Candidate | None, *, progress: Share, is_cancelled: Stop
+) -> list[Compared]:
+    """The places of most detail in every picture, in the units of a plan whose frames these are."""
+    criterion = None if candidate is None else candidate.criterion
+    try:
+        return compare(
+            paths, [], criterion=criterion, candidate=candidate,
+            progress=lambda share, _text: progress(share), is_cancelled=is_cancelled,
+        )  # fmt: skip
+    except Cancelled:
+        return []
 
 
 def ways_over(paths: list[Path], plan: Plan, *, progress: Share, is_cancelled: Stop) -> list[Sentence]:

@@ -10,10 +10,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from verispect.optics.blur import pupil_cones
+from verispect.optics.blur import PupilCone, pupil_cones
 from verispect.optics.lens_state import from_principal_point
 from verispect.optics.otf import disc_mtf, polychromatic_otf
 from verispect.plan.frames.between import blur_per_defocus, focused_from
+from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import Rendering, residual_mm
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.softness.edges import Edge, find_edge
@@ -353,3 +354,22 @@ def as_softness(
     if not np.all(np.isfinite(found)):
         return math.inf, math.inf
     return float(found[0]), float(found[1] - found[0])
+
+
+def in_each(candidate: Candidate, k: int, told: MarkSoftness, off_mm: float = 0.0) -> list[float]:
+    """How soft a mark is in every frame as it was taken, from where it was found to be sharp, or `off_mm` of that."""
+    assert told.ranged is not None
+    assert candidate.rendering is not None
+    seen = candidate.exposures[told.frame]
+
+    def cone_in(exposure: Exposure) -> PupilCone:
+        at = exposure.pose.to_camera_mm(candidate.scene.world_m[k])
+        return pupil_cones(from_principal_point(at, exposure.state), exposure.state)
+
+    sharp_at = float(cone_in(seen).sharp_at_mm) + told.ranged.off_mm + off_mm
+    found = []
+    for index, exposure in enumerate(candidate.exposures):
+        focused, ratio = focused_from(exposure, seen)
+        blur = abs(focused - sharp_at) * ratio * float(cone_in(exposure).long_rate)
+        found.append(as_softness(candidate, candidate.rendering, k, index, blur, 0.0)[0])
+    return found

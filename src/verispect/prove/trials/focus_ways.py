@@ -13,19 +13,16 @@ from pathlib import Path
 from typing import Any
 
 from verispect.errors import FileError
-from verispect.optics.blur import PupilCone, pupil_cones
 from verispect.optics.f_stops import marked
-from verispect.optics.lens_state import from_principal_point
 from verispect.plan.assess.focus_schools import FEWEST_WAYS, for_a_trial, schools_of
 from verispect.plan.document import Order, Plan
-from verispect.plan.frames.between import focused_from
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import softness_on_each
 from verispect.plan.methods.candidate import Candidate, worked_out
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
-from verispect.prove.softness.mark_softness import MarkSoftness, as_softness
+from verispect.prove.softness.mark_softness import in_each
 from verispect.sentence import Sentence
 
 # Two that leave their softest must so alike are as good.
@@ -119,7 +116,7 @@ def tried(
         exposures=tuple(frames[k].as_found or exposure for k, exposure in enumerate(candidate.exposures)),
     )
     seen = [(k, mark) for k, mark in enumerate(report.marks) if mark.ranged is not None and not mark.hidden]
-    soft = {mark.name: _in_each(taken, k, mark) for k, mark in seen}
+    soft = {mark.name: in_each(taken, k, mark) for k, mark in seen}
     scene = candidate.scene
     musts = [name for name, decides in zip(scene.names[: scene.mark_count], scene.deciding, strict=False) if decides]
     planned = [_reckoned(candidate, exposure) for exposure in candidate.exposures]
@@ -149,25 +146,6 @@ def tried(
                 planned=max(planned[index][mark] for mark in can),
             )
         )
-    return found
-
-
-def _in_each(candidate: Candidate, k: int, mark: MarkSoftness) -> list[float]:
-    """How soft a mark is in every frame as it was taken, from where it was found to be sharp."""
-    assert mark.ranged is not None
-    assert candidate.rendering is not None
-    seen = candidate.exposures[mark.frame]
-
-    def cone_in(exposure: Exposure) -> PupilCone:
-        at = exposure.pose.to_camera_mm(candidate.scene.world_m[k])
-        return pupil_cones(from_principal_point(at, exposure.state), exposure.state)
-
-    sharp_at = float(cone_in(seen).sharp_at_mm) + mark.ranged.off_mm
-    found = []
-    for index, exposure in enumerate(candidate.exposures):
-        focused, ratio = focused_from(exposure, seen)
-        blur = abs(focused - sharp_at) * ratio * float(cone_in(exposure).long_rate)
-        found.append(as_softness(candidate, candidate.rendering, k, index, blur, 0.0)[0])
     return found
 
 

@@ -97,7 +97,7 @@ class ProveDesk(QObject):
         self._quiet.timeout.connect(self._arrived)
         panel.return_wanted.connect(self.ask_return)
         self.cutting = CuttingDesk(window, notices, pair, self.start, self._show_made)
-        self.side_by_side = SideBySide(window, panel, notices, lambda: self.folder, self.start, plan)
+        self.side_by_side = SideBySide(window, panel, notices, lambda: self.folder, self.start, plan, self._planned)
         panel.retouch_wanted.connect(self.retouch)
         panel.frames.picked.connect(self.show_frame)
         panel.frames.beside_picked.connect(self.show_beside)

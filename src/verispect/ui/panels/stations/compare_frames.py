@@ -282,9 +282,20 @@ class CompareFrames(QDialog):
             for k in range(len(names))
         ]
         most, even = int(np.argmax(wins)), int(np.argmax(shares))
-        self.verdict.setText(
-            self.tr(
-                "Looked at in {0} places: {1} is sharpest in {2} of them; the one that nowhere falls far behind is "
-                "{3}, with {4:.0f} % of the sharpest in its worst place."
-            ).format(len(usable), names[most], wins[most], names[even], 100.0 * shares[even])
-        )
+        words = self.tr(
+            "Looked at in {0} places: {1} is sharpest in {2} of them; the one that nowhere falls far behind is "
+            "{3}, with {4:.0f} % of the sharpest in its worst place."
+        ).format(len(usable), names[most], wins[most], names[even], 100.0 * shares[even])
+        self.verdict.setText(words + self._held_words(found, names))
+
+    def _held_words(self, found: Sequence[Compared], names: list[str]) -> str:
+        """In how many of the places told in the plan's units each is as sharp as that asks."""
+        told = [patch for patch in found if any(look.softness is not None for look in patch.frames)]
+        if not told:
+            return ""
+        held = [
+            sum(soft is not None and soft <= 1.0 for patch in told for soft in [patch.frames[k].softness])
+            for k in range(len(names))
+        ]
+        each = "; ".join(f"{name} {count}" for name, count in zip(names, held, strict=True))
+        return self.tr(" As sharp as the plan asks, of {0} places that can be told: {1}.").format(len(told), each)

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, Qt
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from verispect.plan.document import Plan
+from verispect.plan.methods.candidate import Candidate
 from verispect.sentence import Sentence
 from verispect.ui.controls.translate import say
 from verispect.ui.panels.stations.prove import ProvePanel
@@ -37,6 +38,8 @@ class SideBySide(QObject):
         Begins what is shown to be under way; None where something is already.
     plan : callable
         The plan that is open.
+    candidate : callable
+        The method on the board, whose frames these may be; None where there is none.
 
     Attributes
     ----------
@@ -52,9 +55,11 @@ class SideBySide(QObject):
         folder: Callable[[], Path | None],
         start: Callable[..., Job | None],
         plan: Callable[[], Plan],
+        candidate: Callable[[], Candidate | None],
     ) -> None:
         super().__init__(window)
         self._window, self._notices, self._folder, self._start, self._plan = window, notices, folder, start, plan
+        self._candidate = candidate
         self.opened: CompareFrames | None = None
         panel.comparing_wanted.connect(self.open)
 
@@ -93,7 +98,7 @@ class SideBySide(QObject):
     def _judge(self, paths: list[Path]) -> None:
         from verispect.prove.desk import compared_over
 
-        job = self._start(self.tr("Comparing"), compared_over, paths)
+        job = self._start(self.tr("Comparing"), compared_over, paths, self._candidate())
         if job is not None:
             job.done.connect(self._on_verdict)
 
@@ -112,7 +117,7 @@ class SideBySide(QObject):
             self.opened.verdict.setText("\n".join(lines))
 
     def _on_verdict(self, found: list[Compared]) -> None:
-        if self.opened is not None:
+        if self.opened is not None and found:
             self.opened.show_verdict(found)
 
     def _on_compared(self) -> None:
