@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import cv2
 import numpy as np
 import pytest
@@ -115,6 +117,33 @@ def test_focus_that_goes_from_posts_to_a_wall_is_no_shake(posts: bool) -> None:
     assert shaken_in(above_noise([powers_in(frame) for frame in series(posts=posts)])) == {}
 
 
+def fence(posts_px: tuple[float, ...], wall_px: tuple[float, ...]) -> list[np.ndarray]:
+    """A fence all over the picture and the wall behind it, each so far out of focus in every frame."""
+    wall, near = texture(3), texture(4)
+    standing = np.zeros_like(wall)
+    for left in range(20, 768, 55):
+        standing[:, left : left + 8 + left % 3] = 1.0
+    rng, frames = np.random.default_rng(1), []
+    for before, behind in zip(posts_px, wall_px, strict=True):
+        frame = disc(0.6 * near * standing, before) + disc(wall, behind) * (1.0 - disc(standing, before))
+        frames.append((frame + rng.normal(0.0, 0.002, frame.shape)).astype(np.float32))
+    return frames
+
+
+@pytest.mark.parametrize(
+    ("posts", "wall"),
+    [((2.0, 2.2, 2.4, 5.0), (6.0, 5.8, 5.6, 1.0)), ((1.0, 1.0, 1.0, 3.0), (5.0, 4.8, 4.6, 1.0))],
+)
+def test_a_fence_that_goes_out_of_focus_before_a_wall_is_no_shake(posts, wall, monkeypatch) -> None:
+    still = fence(posts, wall)
+    assert shaken_in(above_noise([powers_in(frame) for frame in still])) == {}
+    shaken = [*still[:3], moved_as(still[2], 4.0, 0.0)]
+    assert set(shaken_in(above_noise([powers_in(frame) for frame in shaken]))) == {3}
+    # The fence alone would accuse it.
+    monkeypatch.setattr(checks_shaken, "left_beside_streaks", lambda *_: None)
+    assert set(shaken_in(above_noise([powers_in(frame) for frame in still]))) == {3}
+
+
 def test_care_asks_for_more() -> None:
     powers = above_noise([powers_in(frame) for frame in series((2, 3.5, 30.0))])
     assert shaken_in(powers, lambda number: 100.0 if number == 2 else 1.0) == {}
@@ -143,6 +172,13 @@ def test_what_the_finest_detail_does_not_show_is_no_shake(rings: slice, told: bo
     assert set(shaken_in(frames)) <= {2}
 
 
+def swings_are(monkeypatch: pytest.MonkeyPatch, swing: Callable[[np.ndarray, np.ndarray], Swing | None]) -> None:
+    """Frames stand for their numbers; swings alone decide, and none is of streaks."""
+    monkeypatch.setattr(checks_shaken, "swing_between", swing)
+    monkeypatch.setattr(checks_shaken, "left_beside_streaks", lambda *_: None)
+    monkeypatch.setattr(checks_shaken, "_fitted", lambda *_: (0.0, Shaken(1.0, 0.0)))
+
+
 @pytest.mark.parametrize(
     ("swings", "unsure", "frame"),
     [
@@ -163,8 +199,7 @@ def test_of_neighbours_that_may_both_be_it_the_shaken_one_is_told(monkeypatch, s
         parts = swings[first] if second == first + 1 else None
         return None if parts is None else Swing(np.array(parts), np.array(unsure[first]))
 
-    monkeypatch.setattr(checks_shaken, "swing_between", swing)
-    monkeypatch.setattr(checks_shaken, "_fitted", lambda *_: (0.0, Shaken(1.0, 0.0)))
+    swings_are(monkeypatch, swing)
     assert set(shaken_in([np.full(1, k) for k in range(len(swings) + 1)])) == {frame}
 
 
@@ -187,8 +222,7 @@ def test_neighbours_that_were_both_shaken_are_told(monkeypatch, swings, told) ->
         known = swings.get((int(own[0]), int(other[0])))
         return None if known is None else Swing(np.array(known[:2]), np.full(2, 0.02), known[2])
 
-    monkeypatch.setattr(checks_shaken, "swing_between", swing)
-    monkeypatch.setattr(checks_shaken, "_fitted", lambda *_: (0.0, Shaken(1.0, 0.0)))
+    swings_are(monkeypatch, swing)
     assert set(shaken_in([np.full(1, k) for k in range(1 + max(b for _, b in swings))])) == told
 
 
@@ -204,6 +238,5 @@ def test_a_last_frame_is_accused_by_its_neighbour_unless_the_one_past_that_speak
         known = swings.get((int(own[0]), int(other[0])))
         return None if known is None else Swing(np.array(known), np.full(2, 0.04), -1.0)
 
-    monkeypatch.setattr(checks_shaken, "swing_between", swing)
-    monkeypatch.setattr(checks_shaken, "_fitted", lambda *_: (0.0, Shaken(1.0, 0.0)))
+    swings_are(monkeypatch, swing)
     assert set(shaken_in([np.full(1, k) for k in range(6)])) == told
