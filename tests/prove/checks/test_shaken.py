@@ -12,7 +12,7 @@ from tests.prove.checks.test_swing import moved_as
 from verispect.prove.checks import shaken as checks_shaken
 from verispect.prove.checks.even_motion import Shaken
 from verispect.prove.checks.shaken import above_noise, powers_in, shaken_in
-from verispect.prove.checks.swing import Swing
+from verispect.prove.checks.swing import Swing, swing_between
 
 SIZE = (768, 512)
 
@@ -140,6 +140,7 @@ def test_a_fence_that_goes_out_of_focus_before_a_wall_is_no_shake(posts, wall, m
     shaken = [*still[:3], moved_as(still[2], 4.0, 0.0)]
     assert set(shaken_in(above_noise([powers_in(frame) for frame in shaken]))) == {3}
     # The fence alone would accuse it.
+    monkeypatch.setattr(checks_shaken, "swing_beside_streaks", swing_between)
     monkeypatch.setattr(checks_shaken, "left_beside_streaks", lambda *_: None)
     assert set(shaken_in(above_noise([powers_in(frame) for frame in still]))) == {3}
 
@@ -174,7 +175,7 @@ def test_what_the_finest_detail_does_not_show_is_no_shake(rings: slice, told: bo
 
 def swings_are(monkeypatch: pytest.MonkeyPatch, swing: Callable[[np.ndarray, np.ndarray], Swing | None]) -> None:
     """Frames stand for their numbers; swings alone decide, and none is of streaks."""
-    monkeypatch.setattr(checks_shaken, "swing_between", swing)
+    monkeypatch.setattr(checks_shaken, "swing_beside_streaks", swing)
     monkeypatch.setattr(checks_shaken, "left_beside_streaks", lambda *_: None)
     monkeypatch.setattr(checks_shaken, "_fitted", lambda *_: (0.0, Shaken(1.0, 0.0)))
 

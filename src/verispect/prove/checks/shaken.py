@@ -1,7 +1,7 @@
 """Which frames of a series were shaken, how far and along which direction.
 
-Posts and wires that come into focus swing as what was shaken does, alike from frame to frame; what the other pairs of
-neighbours have in common is taken off first.
+Posts and wires that come into focus swing as what was shaken does: they are not looked at where enough else tells.
+What the other pairs of neighbours have in common is taken off first.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ import numpy as np
 
 from verispect.optics.types import Floats
 from verispect.prove.checks.even_motion import Shaken, even_motion
-from verispect.prove.checks.swing import STEEP, WAVES, Swing, least_between, left_beside_streaks, swing_between
+from verispect.prove.checks.swing import STEEP, WAVES, Swing, least_between, left_beside_streaks, swing_beside_streaks
 from verispect.prove.checks.tile_powers import MIDDLES, Grey, TilePowers, above, tile_powers
 
 # Swings within a series are never more alike than this; among fewer than three other pairs they are known worse.
@@ -117,7 +117,7 @@ def shaken_in(
     while len(rest) > 2:
         for pair in itertools.pairwise(rest):
             if pair not in swings:
-                swings[pair] = swing_between(powers[pair[0]], powers[pair[1]])
+                swings[pair] = swing_beside_streaks(powers[pair[0]], powers[pair[1]])
         accused = [_accused(n, rest, swings) for n in range(len(rest))]
         surely = [n for n in range(len(rest)) if rest[n] not in moot and accused[n].over >= care(rest[n])]
         if not surely:
@@ -168,9 +168,9 @@ def _seen_past(
     pairs = list(itertools.pairwise(rest))
     near = swings[pairs[0 if n == 0 else -1]]
     past = (
-        swing_between(powers[rest[0]], powers[rest[2]])
+        swing_beside_streaks(powers[rest[0]], powers[rest[2]])
         if n == 0
-        else swing_between(powers[rest[-3]], powers[rest[-1]])
+        else swing_beside_streaks(powers[rest[-3]], powers[rest[-1]])
     )
     if near is None or past is None:
         return if_untold

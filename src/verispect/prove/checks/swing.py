@@ -34,7 +34,7 @@ MOST_LOST = 1.2
 # Tiles whose own content swings by so much count a fourth, nepers.
 _STREAKS = 0.25
 # A direction that holds so much more than the middle one is a streak's, nepers.
-_STREAK = 0.5
+_STREAK = 0.3
 # The finest detail is that which holds such a share of what is known.
 _FINEST = 0.3
 # A single swing counts up to here.
@@ -107,25 +107,28 @@ def swing_between(own: Floats, other: Floats, least_tiles: int = LEAST_TILES) ->
     return Swing(least_between(whole.parts, fine.parts), unsure, _even(difference, seen, telling), places)
 
 
-def left_beside_streaks(own: Floats, other: Floats) -> float | None:
-    """Share of the swing between two frames that is left where posts and wires are not looked at; None if untold.
+def swing_beside_streaks(own: Floats, other: Floats) -> Swing | None:
+    """The same where posts and wires are not looked at; with them where too little else tells.
 
-    A motion takes from all directions as their cosine squared has it, posts that go out of focus before a wall that
-    comes into it from their own alone.
-
-    Parameters
-    ----------
-    own, other : ndarray, shape (tiles, rings, directions)
-        As for `swing_between`.
+    A motion takes from all directions as their cosine squared has it; posts that go out of focus before a wall that
+    comes into it lose along their own alone.
     """
-    whole = swing_between(own, other)
+    return _swing_beside(own, other) or swing_between(own, other)
+
+
+def left_beside_streaks(own: Floats, other: Floats) -> float | None:
+    """Share of the swing between two frames that is left where posts and wires are not looked at; None if untold."""
+    whole, beside = swing_between(own, other), _swing_beside(own, other)
+    return None if whole is None or beside is None else float(whole.parts @ beside.parts) / max(whole.size, 1e-9) ** 2
+
+
+def _swing_beside(own: Floats, other: Floats) -> Swing | None:
     content = 0.5 * (own + other)
     with warnings.catch_warnings():
         # Of what nothing is seen there is no median.
         warnings.simplefilter("ignore", RuntimeWarning)
         usual = np.nanmedian(content, axis=2, keepdims=True)
-    beside = swing_between(np.where(content > usual + _STREAK, np.nan, own), other)
-    return None if whole is None or beside is None else float(whole.parts @ beside.parts) / max(whole.size, 1e-9) ** 2
+    return swing_between(np.where(content > usual + _STREAK, np.nan, own), other)
 
 
 def motion_px(size: float) -> float:
