@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+from types import SimpleNamespace
+from typing import cast
+
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from verispect.prove.focus_check import _by_steps
+from tests.prove.parting.scenes import SIZE, focused
+from verispect.prove.evidence import Evidence
+from verispect.prove.focus_check import _by_steps, in_order_after_all, out_of_its_order
+from verispect.prove.parting.passes import detail_of
+from verispect.prove.report import FrameReport
 
 
 @given(st.lists(st.floats(-2.9e-4, 2.9e-4), min_size=2, max_size=30))
@@ -25,3 +34,39 @@ def test_one_frame_that_jumps_is_as_far_off_as_it_jumped(odd: int, size: float, 
 def test_all_from_one_frame_on_may_be_off() -> None:
     rest = np.array([0.0, 0.0, 0.0, 0.0, 2e-3, 2e-3])
     np.testing.assert_allclose(_by_steps(rest, np.full(5, 1e-4)), rest, atol=1e-12)
+
+
+# Places of focus close together, the third frame of five elsewhere in `MISSED`.
+STEPS, MISSED = (2.0, 2.7, 3.4, 4.1, 4.8), (2.0, 2.7, 5.5, 4.1, 4.8)
+
+
+def told(pictures: list[np.ndarray], pushed: float) -> list[list[str]]:
+    """What is said of frames four times as large, of which the third lies so many pixels to the right."""
+    reports = [FrameReport(f"{k}.tif", shift_px=(0.0, pushed if k == 2 else 0.0)) for k in range(len(pictures))]
+    frames = [SimpleNamespace(path=Path(f"{k}.tif")) for k in range(len(pictures))]
+    evidence = cast(Evidence, SimpleNamespace(pixels=(4 * SIZE[0], 4 * SIZE[1]), frames=frames))
+    used = range(len(pictures))
+    out_of_its_order(used, [detail_of(picture) for picture in pictures], reports)
+    before = [fault.name for report in reports for fault in report.faults]
+    in_order_after_all(evidence, used, pictures, reports)
+    return [before, [fault.name for report in reports for fault in report.faults]]
+
+
+@pytest.mark.parametrize("seed", [0, 2, 4])
+def test_a_frame_that_was_pushed_is_not_focused_elsewhere(seed: int) -> None:
+    pictures = [focused(seed, place, aside_px=4 if k == 2 else 0, noise=k) for k, place in enumerate(STEPS)]
+    assert told(pictures, 16.0) == [["missed-focus"], []]
+
+
+@pytest.mark.parametrize("seed", [0, 2, 4])
+def test_nor_is_one_in_which_something_moved(seed: int) -> None:
+    pictures = [focused(seed, place, noise=k) for k, place in enumerate(STEPS)]
+    # A speckled thing of a seventeenth of the picture is there in one frame alone.
+    pictures[2][60:130, 90:160] = np.random.default_rng(seed).uniform(0.02, 1.0, (70, 70))
+    assert told(pictures, 0.0) == [["missed-focus"], []]
+
+
+@pytest.mark.parametrize("pushed", [0.0, 16.0])
+def test_one_that_missed_its_focus_is_told_pushed_or_not(pushed: float) -> None:
+    pictures = [focused(1, place, aside_px=round(pushed / 4.0) * (k == 2), noise=k) for k, place in enumerate(MISSED)]
+    assert told(pictures, pushed) == [["missed-focus"], ["missed-focus"]]

@@ -22,16 +22,16 @@ from verispect.prove.checks.coverage import Coverage, coverage_of
 from verispect.prove.checks.dust import for_the_dust, seen_on
 from verispect.prove.checks.parallax import Slide, slide_words
 from verispect.prove.checks.pointing import Fit, spread_words
-from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of, is_compressed
+from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of
 from verispect.prove.expected import view_of
+from verispect.prove.focus_check import in_order_after_all, out_of_its_order
 from verispect.prove.grid_check import compare_cells
 from verispect.prove.intake import Frame
 from verispect.prove.looked import Looked, Pointed, looked
 from verispect.prove.matching.by_photograph import Laid, laid_by, seen_by_photograph
 from verispect.prove.matching.matched import Matched
-from verispect.prove.matching.not_of_plan import PUSHED_FAR, NotOfPlan, let_go_words, not_of_plan
+from verispect.prove.matching.not_of_plan import NotOfPlan, let_go_words, not_of_plan
 from verispect.prove.parting.by_hand import ByHand, put_together
-from verispect.prove.parting.order import out_of_order
 from verispect.prove.parting.sets import FrameSet, Looks, Planned, SetKind, is_dark, parted
 from verispect.prove.parting.unplanned_grid import Cells, grids_among
 from verispect.prove.parting.views import ALIKE, likeness
@@ -342,31 +342,10 @@ class _Check:
         elif kind is SetKind.SERIES:
             unplanned = not any(self.evidence.matched[k] is not None for k in used)
             if unplanned:
-                self._out_of_order(used, reports)
+                out_of_its_order(used, [self.looks[k].detail for k in used], reports)
             series.compare(used)
             if unplanned:
-                self._by_light_alone(used, reports)
-
-    def _out_of_order(self, used: Sequence[int], reports: list[FrameReport]) -> None:
-        """Where nothing is planned the series itself tells where a frame should have been focused."""
-        for number, steps in out_of_order([self.looks[k].detail for k in used]).items():
-            where = "further on" if steps > 0.0 else "back"
-            reports[used[number]].faults.append(
-                Fault("missed-focus", abs(steps),
-                      f"not focused between its neighbours but about {abs(steps):.1f} steps {where} in the series",
-                      "take it again, focused between the frames before and after it, with manual focus")
-            )  # fmt: skip
-
-    def _by_light_alone(self, used: Sequence[int], reports: list[FrameReport]) -> None:
-        """A camera's own curve gives darker frames other contrast: such a JPEG is not out of its place in focus.
-
-        Nor is a frame that was pushed so far that it shows other things at the same places.
-        """
-        far = PUSHED_FAR * math.hypot(*self.evidence.pixels)
-        for k in used:
-            darker = is_compressed(self.evidence.frames[k]) and not reports[k].without("exposure")
-            if darker or math.hypot(*reports[k].shift_px) > far:
-                reports[k].faults = [fault for fault in reports[k].faults if fault.name != "missed-focus"]
+                in_order_after_all(self.evidence, used, [self.looks[k].small for k in used], reports)
 
     def _not_placed(self, dark: Sequence[bool]) -> list[str]:
         """What is said of frames of grids that nothing planned and of which nothing tells where they look."""

@@ -5,13 +5,17 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
+import cv2
 import numpy as np
 
 from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.optics.types import Floats
 from verispect.plan.frames.between import closeness_per_mm
 from verispect.prove.checks.rail import misplaced
-from verispect.prove.evidence import Evidence
+from verispect.prove.evidence import Evidence, Grey, is_compressed
+from verispect.prove.matching.not_of_plan import PUSHED_FAR
+from verispect.prove.parting.order import out_of_order
+from verispect.prove.parting.passes import detail_of
 from verispect.prove.refocused import blurs_apart, refocused
 from verispect.prove.report import Fault, FrameReport
 from verispect.prove.softness.two_frames import misfit_of_two
@@ -32,6 +36,8 @@ _ODD, _OFF = 4.0, 0.2
 _EXPLAINED, _ACCUSES = 0.75, 1.2
 # A measured scale is sure to about so much.
 _SCALE_NOISE = 3e-5
+# Of the places of two frames so many are most alike: something that moved, or another knock, lies in the others.
+_ALIKE_SHARE = 0.8
 # How large a frame is drawn is told only by so many times what its parts and those of the one before disagree by.
 _SURE_STEPS = 3.0
 
@@ -195,3 +201,46 @@ def _by_steps(rest: Floats, scatter: Floats) -> Floats:
     agreed = np.where(np.sign(jumped) == np.sign(rest), np.sign(rest), 0.0)
     found: Floats = agreed * np.minimum(np.abs(rest), np.abs(jumped))
     return found
+
+
+def out_of_its_order(used: Sequence[int], details: Sequence[Floats], reports: Sequence[FrameReport]) -> None:
+    """Where nothing is planned the series itself tells where a frame should have been focused."""
+    for number, steps in out_of_order(details).items():
+        where = "further on" if steps > 0.0 else "back"
+        reports[used[number]].faults.append(
+            Fault("missed-focus", abs(steps),
+                  f"not focused between its neighbours but about {abs(steps):.1f} steps {where} in the series",
+                  "take it again, focused between the frames before and after it, with manual focus")
+        )  # fmt: skip
+
+
+def in_order_after_all(
+    evidence: Evidence, used: Sequence[int], smalls: Sequence[Grey], reports: Sequence[FrameReport]
+) -> None:
+    """Take back what was said of frames by what they show at the same places, where another fault explains it.
+
+    A camera's own curve gives darker frames other contrast: such a JPEG is not out of its place in focus. Nor is a
+    frame that was pushed so far that it shows other things at the same places. For what was pushed less, or where
+    something moved, places are held against one another once more as they came to lie, but for those most unlike.
+    """
+    far = PUSHED_FAR * math.hypot(*evidence.pixels)
+    accused = {number for number, k in enumerate(used) if not reports[k].without("missed-focus")}
+    if accused:
+        details = [detail_of(_as_it_lay(small, reports[k].moved(evidence.pixels), evidence.pixels))
+                   for k, small in zip(used, smalls, strict=True)]  # fmt: skip
+        accused &= set(out_of_order(details, alike=_ALIKE_SHARE))
+    for number, k in enumerate(used):
+        darker = is_compressed(evidence.frames[k]) and not reports[k].without("exposure")
+        if number not in accused or darker or math.hypot(*reports[k].shift_px) > far:
+            reports[k].faults = [fault for fault in reports[k].faults if fault.name != "missed-focus"]
+
+
+def _as_it_lay(small: Grey, moved: Floats, pixels: tuple[int, int]) -> Grey:
+    """A small picture of a frame of so many pixels as it would be had the frame not been moved."""
+    rows, columns = small.shape
+    smaller = np.diag([columns / pixels[0], rows / pixels[1], 1.0])
+    matrix = smaller @ moved @ np.linalg.inv(smaller)
+    how = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    return np.asarray(
+        cv2.warpPerspective(small, matrix, (columns, rows), flags=how, borderMode=cv2.BORDER_REPLICATE), np.float32
+    )

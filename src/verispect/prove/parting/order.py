@@ -17,15 +17,17 @@ _DETOUR = 1.5
 _ONE_WAY, _AS_USUAL = 1.4, (1.1, 4.0)
 
 
-def out_of_order(details: Sequence[Floats]) -> dict[int, float]:
+def out_of_order(details: Sequence[Floats], alike: float = 1.0) -> dict[int, float]:
     """Such frames, and how many steps of the series they are focused off, about; further on is positive.
 
     Parameters
     ----------
     details : sequence of ndarray
         Of the frames in order, as `detail_of` tells it.
+    alike : float
+        Share of the places that counts: those in which two frames differ least.
     """
-    apart = apart_by_detail(details) if len(details) >= 4 else None
+    apart = apart_by_detail(details, alike) if len(details) >= 4 else None
     if apart is None:
         return {}
     step = float(np.median(np.diag(apart, 1)))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import cv2
@@ -42,10 +43,14 @@ def detail_of(picture: Grey) -> Floats:
     return np.log2(np.concatenate(found).astype(float) + _LEAST)
 
 
-def apart_by_detail(details: Sequence[Floats]) -> Floats | None:
-    """How far the focus of each frame lies from that of each other (K, K); None where it does not move."""
+def apart_by_detail(details: Sequence[Floats], alike: float = 1.0) -> Floats | None:
+    """How far the focus of each frame lies from that of each other (K, K); None where it does not move.
+
+    Of any two frames that share of the places counts which are most alike.
+    """
     told = np.array(details)
-    apart: Floats = np.stack([np.abs(told - one).mean(axis=1) for one in told])
+    some = math.ceil(alike * told.shape[1])
+    apart: Floats = np.stack([np.sort(np.abs(told - one), axis=1)[:, :some].mean(axis=1) for one in told])
     return apart if float(apart.max()) > _STILL else None
 
 
