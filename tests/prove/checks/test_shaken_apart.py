@@ -87,6 +87,28 @@ def test_what_gained_detail_was_not_shaken() -> None:
     assert shaken_apart(sharper, CELLS) == {}
 
 
+def test_swings_of_widely_defocused_frames_say_little() -> None:
+    """As traced before a wall whose windows repeat: the frame in the middle row was focused far nearer than those."""
+    told = {
+        (0, 4): (-0.58, -0.02, 4.45),
+        (2, 4): (-0.47, 0.11, 4.61),
+        (3, 4): (-0.38, -0.13, 3.78),
+        (4, 5): (0.4, 0.0, -3.46),
+    }
+    unsure = np.full(2, 0.03)
+    rng = np.random.default_rng(2)
+
+    def seen(more: float) -> list[Apart]:
+        return [
+            Apart(a, b, Swing(np.array(parts), unsure, more * even, 60), tiles(None, rng) - tiles(None, rng))
+            for (a, b), (*parts, even) in told.items()
+        ]
+
+    assert shaken_apart(seen(1.0), CELLS) == {}
+    # Had they lost no more in all directions than a motion takes, it would have been shaken.
+    assert set(shaken_apart(seen(0.12), CELLS)) == {4}
+
+
 def test_frames_of_one_cell_are_one_witness() -> None:
     two_cells = {0: 0, 1: 1, 2: 1, 3: 1, 4: 1, 5: 1}
     told = [pair for pair in pairs({0: (5.0, 40.0)}) if 0 in (pair.first, pair.second)]

@@ -16,6 +16,10 @@ from verispect.prove.checks.swing import Swing, least_between, motion_deg, motio
 # Swings of good frames come to so much, and to so much over the places that tell, nepers; fewer places tell nothing.
 # In simulated grids nine in ten of good frames stayed below 0.07, 0.1, 0.3 and 1.0 with 80, 40, 20 and 10 places.
 _FLOOR, _OF_FEW, _LEAST_PLACES = 0.04, 5.0, 4
+# Where frames are focused apart the zeros of their discs swing as the content has it. Of what one lost in all
+# directions beyond what a motion of that swing takes, so much may be swing too: before a wall of windows that repeat
+# it was 0.1 to 0.3.
+_OF_DEFOCUS = 0.1
 # So many times that accuses a frame before two others, and before more; nepers that do at the least.
 _SURE, _SURE_BY_MANY, _LEAST = 3.0, 2.6, 0.15
 # Who is known this well against what the others tell has a say, though it saw nothing.
@@ -149,9 +153,10 @@ def _witnesses(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> list
         if k not in (pair.first, pair.second):
             continue
         other, sign = (pair.second, 1.0) if k == pair.first else (pair.first, -1.0)
-        usual = np.hypot(_FLOOR, _OF_FEW / pair.swing.places)
-        one = _Witness(sign * pair.swing.parts, np.hypot(pair.swing.unsure, usual), sign * pair.swing.even,
-                       sign * pair.more)  # fmt: skip
+        swing = pair.swing
+        defocus = max(abs(swing.even) - swing.size, 0.0)
+        usual = math.hypot(_FLOOR, _OF_FEW / swing.places, _OF_DEFOCUS * defocus)
+        one = _Witness(sign * swing.parts, np.hypot(swing.unsure, usual), sign * swing.even, sign * pair.more)
         known = best.get(place[other])
         if known is None or np.hypot(*one.unsure) < np.hypot(*known.unsure):
             best[place[other]] = one
