@@ -6,12 +6,14 @@ import math
 from dataclasses import replace
 from pathlib import Path
 from types import SimpleNamespace
+from typing import cast
 
 import numpy as np
 import pytest
 import tifffile
 
 from tests.conftest import a_lens, make_plan
+from tests.prove.checks.test_odd_places import SIZE, VIEWS, frames
 from verispect.files.plan_file import read_plan
 from verispect.kit.lens import Lens
 from verispect.plan.methods.registry import worked
@@ -19,10 +21,11 @@ from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
 from verispect.prove.checks.moved import Between, Moved
 from verispect.prove.checks.pointing import Looked
+from verispect.prove.evidence import Evidence
 from verispect.prove.expected import View
-from verispect.prove.grid_check import _focused_alike, _moved, _Seen, _went_with_lead
+from verispect.prove.grid_check import _focused_alike, _moved, _Seen, _shown_otherwise, _went_with_lead
 from verispect.prove.intake import coded_of, linear_of
-from verispect.prove.join.pointing import Pair, growth_agreed, growths
+from verispect.prove.join.pointing import Pair, growth_agreed, growths, overlap_share
 from verispect.prove.report import Fault, FrameReport
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
@@ -254,3 +257,20 @@ def test_a_frame_that_went_with_a_pushed_one_of_its_cell_is_told_too() -> None:
     _went_with_lead([0], [[0, 1], [2]], [((0.0, 0.0), 0.0)] * 3, reports)
     assert [[fault.name for fault in report.faults] for report in reports] == [[], ["knock"], []]
     assert reports[1].faults[0].size == pytest.approx(7.0)
+
+
+@pytest.mark.parametrize("joined", [True, False])
+def test_what_moved_is_told_between_frames_that_their_focus_parts(joined: bool) -> None:
+    """Pairs that are too unlike to accuse a frame of where it looks, which the rest of the grid has told."""
+    unlike = [Pair(a, b, overlap_share(VIEWS[a], VIEWS[b], SIZE), 0.5, np.zeros(3), 0.4) for a, b in ((0, 1), (1, 2))]
+    assert not any(pair.sure for pair in unlike)
+    _, found = _all_lie_well(3)
+    found = replace(
+        found, pairs=unlike, views=VIEWS, colours=frames([(0, 0), (22.0, 0.0), (0, 0)], (2.0, 0.0, 2.0)),
+        joined=np.array([True, joined, True]),
+    )  # fmt: skip
+    reports = [FrameReport(file=f"f{k}.tif") for k in range(3)]
+    evidence = cast(Evidence, SimpleNamespace(pixels=SIZE, is_cancelled=lambda: False))
+    _shown_otherwise(evidence, [0, 1, 2], found, [False] * 3, reports)
+    expected = [[], ["moved-subject"], []] if joined else [[], [], []]
+    assert [[fault.name for fault in report.faults] for report in reports] == expected

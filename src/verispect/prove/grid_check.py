@@ -446,7 +446,9 @@ def _shown_otherwise(
     """Things that one frame shows elsewhere than two others, or alone, however small they are before what stays."""
     told = ("knock", "motion", "missed-focus")
     without = {number for number, k in enumerate(planned) if missed[number] or not reports[k].without(*told)}
-    views, shared = found.views, [(pair.a, pair.b, pair.overlap) for pair in found.pairs if pair.sure]
+    # Where focus parts two frames little of one is found in the other; where each looks the rest of the grid tells.
+    shared = [(pair.a, pair.b, pair.overlap) for pair in found.pairs if found.joined[pair.a] and found.joined[pair.b]]
+    views = found.views
     for one in odd_places(
         lambda j, k: views[j].onto(views[k]), found.colours, shared, evidence.pixels,
         most_others=_OTHERS, without=without, is_cancelled=evidence.is_cancelled,
