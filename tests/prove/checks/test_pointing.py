@@ -9,6 +9,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tests.prove.join.spheres import FOCAL_PX, painted_sphere, seen, turn
+from tests.prove.join.spheres import SIZE as FRAME
 from tests.prove.join.test_canvas import PIXELS, view
 from tests.prove.join.test_pointing import exact_pairs, tangled
 from verispect.files.run_file import read_run
@@ -16,13 +18,15 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
 from verispect.prove.checks import pointing as checks_pointing
 from verispect.prove.checks.pointing import Looked, moved_words, nearer_of, words
-from verispect.prove.join.pointing import Pair
+from verispect.prove.expected import View
+from verispect.prove.join.pointing import Pair, growths
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
 from verispect.rehearse.pupil_views import Quality
 from verispect.rig.rehearsed_run import Writing, rehearse_to
 
 SIZE = (480, 320)
+WIDE, HIGH = FRAME
 
 
 def shot(folder: Path, grid: Candidate, *faults: str) -> Path:
@@ -165,3 +169,19 @@ def test_how_much_nearer_frames_lie_is_told_of_all_and_of_no_single_knock() -> N
     knocked[8] = 0.1 * outward[8]
     assert nearer_of(views, looked(knocked), diagonal) == 0.0
     assert nearer_of([views[4]] * 9, looked(0.02 * outward), diagonal) == 0.0
+
+
+@pytest.mark.parametrize("larger", [0.97, 1.03])
+def test_beside_a_frame_that_is_drawn_larger_the_others_stay_where_they_look(larger: float) -> None:
+    """Six frames of a painted sphere, one of them seen by a longer or shorter lens than planned."""
+    bases = [turn(bearing, pitch) for pitch in (-7.0, 7.0) for bearing in (-12.0, 0.0, 12.0)]
+    sphere = painted_sphere()
+    shown = [seen(sphere, basis, focal_px=FOCAL_PX * (larger if k == 1 else 1.0)) for k, basis in enumerate(bases)]
+    views = [View(basis, FOCAL_PX, ((WIDE - 1) / 2, (HIGH - 1) / 2)) for basis in bases]
+    found = checks_pointing.looked(
+        views, [one.mean(axis=2).astype(np.float32) for one in shown], [one.astype(np.float32) for one in shown],
+        (WIDE, HIGH), is_cancelled=lambda: False, progress=lambda _share: None,
+    )  # fmt: skip
+    assert np.hypot(*found.shifts.T).max() < 0.2
+    assert max(found.rests.values()) < 0.3
+    assert growths(found.pairs, len(views))[1] == pytest.approx(np.log(larger), abs=2e-3)

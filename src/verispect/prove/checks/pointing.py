@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -14,7 +14,16 @@ from verispect.optics.types import Floats
 from verispect.prove.expected import View
 from verispect.prove.join.bend import straightened, with_bend
 from verispect.prove.join.gains import gains_of
-from verispect.prove.join.pointing import Pair, corrected, disagreement_px, pairs_of, surely_joined, turn_between
+from verispect.prove.join.pointing import (
+    Pair,
+    as_drawn,
+    corrected,
+    disagreement_px,
+    drawn_larger,
+    pairs_of,
+    surely_joined,
+    turn_between,
+)
 
 Grey = NDArray[np.float32]
 # Below this a frame of a grid is where it was planned; beyond, where it stands out from how well the others sit.
@@ -120,6 +129,14 @@ def looked(
         return pairs_of(views, greys, pixels, is_cancelled=is_cancelled, progress=progress)
 
     bent, straight, pairs = with_bend(views, greys, pixels, pairs_between)
+    larger = drawn_larger(pairs, len(views))
+    if larger:
+        # A frame that is drawn larger than planned would have all about it turned to where it fits.
+        bent = as_drawn(bent, larger)
+        straight = [straightened(grey, view, pixels) for grey, view in zip(greys, bent, strict=True)]
+        growth = {(pair.a, pair.b): pair.growth for pair in pairs}
+        pairs = [replace(pair, growth=growth[pair.a, pair.b]) for pair in pairs_between(bent, straight)
+                 if (pair.a, pair.b) in growth]  # fmt: skip
     found = corrected(bent, pairs)
     # In the world, so that a turn that all share falls out; and what only unsure pairs join tells nothing of another.
     world = np.array([v.rotation.T @ turn_between(f, v) for v, f in zip(views, found, strict=True)])
@@ -136,7 +153,7 @@ def looked(
     shifts = np.stack([own[:, 0] * scale, own[:, 1] * scale], axis=1)
     trusted = [pair for pair in pairs if pair.trusted]
     joined = np.array([any(k in (pair.a, pair.b) for pair in trusted) for k in range(len(views))])
-    rests = {(pair.a, pair.b): disagreement_px(pair, views, found) for pair in trusted}
+    rests = {(pair.a, pair.b): disagreement_px(pair, bent, found) for pair in trusted}
     even = [straightened(small, view, pixels) for small, view in zip(smalls, found, strict=True)]
     stops = -gains_of(found, even, trusted, pixels)
     return Looked(shifts, np.degrees(-own[:, 2]), stops, joined, pairs, found, rests, straight, even)

@@ -9,7 +9,7 @@ import math
 import tempfile
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -34,7 +34,7 @@ from verispect.prove.join.gains import gains_of
 from verispect.prove.join.ghosts import Ghost, ghosts_between
 from verispect.prove.join.kept import Measured, read_measured, write_measured
 from verispect.prove.join.painting import Painter
-from verispect.prove.join.pointing import Pair, corrected, drawn_apart, growths, pair_report, pairs_of
+from verispect.prove.join.pointing import Pair, as_drawn, corrected, drawn_larger, pair_report, pairs_of
 from verispect.prove.resources.peak_memory import Held, begin_peak, peak_mb
 from verispect.prove.taken_in.developed import developed_dict
 from verispect.prove.taken_in.read_alike import read_alike
@@ -300,12 +300,9 @@ def _measured(
         return found
 
     planned_views, straight, pairs = with_bend(placed.views, greys, pixels, pairs_between)
-    larger = _drawn_larger(pairs, len(planned_views))
+    larger = drawn_larger(pairs, len(planned_views))
     if larger:
-        planned_views = [
-            replace(view, scale_px=view.scale_px * math.exp(larger.get(k, 0.0)))
-            for k, view in enumerate(planned_views)
-        ]
+        planned_views = as_drawn(planned_views, larger)
         straight = [straightened(grey, view, pixels) for grey, view in zip(greys, planned_views, strict=True)]
         pairs = pairs_between(planned_views, straight)
     views = corrected(planned_views, pairs)
@@ -317,12 +314,6 @@ def _measured(
     measured = views, pairs, gains, ghosts, slide
     write_measured(kept, asked, measured)
     return measured
-
-
-def _drawn_larger(pairs: Sequence[Pair], count: int) -> dict[int, float]:
-    """Frames that were focused elsewhere, and by how much larger they are drawn for it, as a logarithm."""
-    grown = growths(pairs, count)
-    return {k: float(grown[k]) for k in range(count) if drawn_apart(pairs, grown, k)}
 
 
 def _size_words(file: str, times: float) -> str:

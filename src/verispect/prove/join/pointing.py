@@ -7,7 +7,7 @@ with Huber weights and a prior from the head's repeatability, which also holds f
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import cv2
@@ -202,6 +202,17 @@ def drawn_apart(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
     """Whether a frame is drawn larger or smaller than the others have it, as one is whose focus was missed."""
     usual = float(np.median(np.abs(grown)))
     return abs(grown[number]) > max(_LEAST_GROWTH, _TIMES_USUAL * usual) and growth_agreed(pairs, grown, number)
+
+
+def drawn_larger(pairs: Sequence[Pair], count: int) -> dict[int, float]:
+    """Frames that were focused elsewhere, and by how much larger they are drawn for it, as a logarithm."""
+    grown = growths(pairs, count)
+    return {k: float(grown[k]) for k in range(count) if drawn_apart(pairs, grown, k)}
+
+
+def as_drawn(views: Sequence[View], larger: Mapping[int, float]) -> list[View]:
+    """The views of frames of which some are drawn larger, by logarithms."""
+    return [replace(view, scale_px=view.scale_px * math.exp(larger.get(k, 0.0))) for k, view in enumerate(views)]
 
 
 def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
