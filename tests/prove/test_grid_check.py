@@ -14,6 +14,7 @@ import tifffile
 
 from tests.conftest import a_lens, make_plan
 from tests.prove.checks.test_odd_places import SIZE, VIEWS, frames
+from tests.prove.join.spheres import FOCAL_PX, turn
 from verispect.files.plan_file import read_plan
 from verispect.kit.lens import Lens
 from verispect.plan.methods.registry import worked
@@ -261,16 +262,19 @@ def test_a_frame_that_went_with_a_pushed_one_of_its_cell_is_told_too() -> None:
 
 @pytest.mark.parametrize("joined", [True, False])
 def test_what_moved_is_told_between_frames_that_their_focus_parts(joined: bool) -> None:
-    """Pairs that are too unlike to accuse a frame of where it looks, which the rest of the grid has told."""
+    """Pairs that are too unlike to accuse a frame of where it looks, which the rest of the grid may have told."""
     unlike = [Pair(a, b, overlap_share(VIEWS[a], VIEWS[b], SIZE), 0.5, np.zeros(3), 0.4) for a, b in ((0, 1), (1, 2))]
     assert not any(pair.sure for pair in unlike)
-    _, found = _all_lie_well(3)
+    # A fourth frame, of which nothing more is seen, lies well over all of them, or over all but one.
+    beside = [Pair(k, 3, 0.0, 0.9, np.zeros(3), 0.2) for k in range(3) if joined or k != 1]
+    assert all(pair.sure for pair in beside)
+    _, found = _all_lie_well(4)
     found = replace(
-        found, pairs=unlike, views=VIEWS, colours=frames([(0, 0), (22.0, 0.0), (0, 0)], (2.0, 0.0, 2.0)),
-        joined=np.array([True, joined, True]),
+        found, pairs=[*unlike, *beside], views=[*VIEWS, View(turn(60.0, 0.0), FOCAL_PX, (159.5, 119.5))],
+        colours=frames([(0, 0), (22.0, 0.0), (0, 0)], (2.0, 0.0, 2.0)) + frames([None] * 3)[:1],
     )  # fmt: skip
-    reports = [FrameReport(file=f"f{k}.tif") for k in range(3)]
+    reports = [FrameReport(file=f"f{k}.tif") for k in range(4)]
     evidence = cast(Evidence, SimpleNamespace(pixels=SIZE, is_cancelled=lambda: False))
-    _shown_otherwise(evidence, [0, 1, 2], found, [False] * 3, reports)
-    expected = [[], ["moved-subject"], []] if joined else [[], [], []]
+    _shown_otherwise(evidence, [0, 1, 2, 3], found, [False] * 4, reports)
+    expected = [[], ["moved-subject"], [], []] if joined else [[], [], [], []]
     assert [[fault.name for fault in report.faults] for report in reports] == expected

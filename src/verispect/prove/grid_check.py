@@ -31,7 +31,7 @@ from verispect.prove.evidence import Evidence, Grey, is_compressed
 from verispect.prove.expected import View, light_hypotheses
 from verispect.prove.focus_check import missed_focus
 from verispect.prove.join.bend import straightened
-from verispect.prove.join.pointing import Pair, drawn_apart, growths
+from verispect.prove.join.pointing import Pair, drawn_apart, growths, surely_joined
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.resources.threads import in_turn, workers
 from verispect.prove.series_check import EXPOSURE_STOPS
@@ -447,7 +447,8 @@ def _shown_otherwise(
     told = ("knock", "motion", "missed-focus")
     without = {number for number, k in enumerate(planned) if missed[number] or not reports[k].without(*told)}
     # Where focus parts two frames little of one is found in the other; where each looks the rest of the grid tells.
-    shared = [(pair.a, pair.b, pair.overlap) for pair in found.pairs if found.joined[pair.a] and found.joined[pair.b]]
+    among = [surely_joined(found.pairs, number) for number in range(len(planned))]
+    shared = [(pair.a, pair.b, pair.overlap) for pair in found.pairs if pair.b in among[pair.a]]
     views = found.views
     for one in odd_places(
         lambda j, k: views[j].onto(views[k]), found.colours, shared, evidence.pixels,
