@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from verispect.files.picture_out import write_picture
 from verispect.plan.document import Wish
-from verispect.prove.trials.compare import compare
+from verispect.prove.trials.compare import Compared, Looked, compare
 from verispect.ui.panels.stations.compare_frames import SCALES, CompareFrames, Picture
 from verispect.ui.window.main_window import MainWindow
 
@@ -120,6 +120,18 @@ def test_the_verdict_tells_the_sharpest_and_the_most_even(dialog: CompareFrames,
     assert "nowhere falls far behind is even.png" in text
     dialog.show_verdict([])
     assert "plain" in dialog.verdict.text()
+
+
+def test_the_verdict_tells_how_often_each_is_as_sharp_as_the_plan_asks(dialog: CompareFrames) -> None:
+    def place(*softness: float | None) -> Compared:
+        looks = tuple(Looked(f"{k}.tif", 1.0 + k, soft) for k, soft in enumerate(softness))
+        return Compared((100, 100), 96, looks, 2)
+
+    dialog.show_verdict([place(0.7, 1.4, 0.9), place(1.2, 1.0, 2.0), place(None, None, None)])
+    names = [pane.picture.name for pane in dialog.panes]
+    assert f"of 2 places that can be told: {names[0]} 1; {names[1]} 1; {names[2]} 1." in dialog.verdict.text()
+    dialog.show_verdict([place(None, None, None)])
+    assert "plan asks" not in dialog.verdict.text()
 
 
 def test_frames_are_opened_from_the_list_or_picked(qtbot, window: MainWindow, tmp_path: Path, monkeypatch) -> None:
