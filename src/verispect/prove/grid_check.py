@@ -81,16 +81,16 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     views = [view for k in planned if (view := evidence.view(k)) is not None]
     if len(planned) < 3:
         return Compared()
+    indices = [index for k in planned if (index := evidence.matched[k]) is not None]
+    is_planned = len(indices) == len(planned)
     found = looked(
         views, [evidence.reads[k].grey for k in planned], [evidence.reads[k].colour for k in planned],
-        evidence.pixels, is_cancelled=evidence.is_cancelled,
+        evidence.pixels, sizes_planned=is_planned, is_cancelled=evidence.is_cancelled,
         progress=lambda share: evidence.progress(0.6 + 0.3 * share, "comparing"),
     )  # fmt: skip
     if evidence.is_cancelled():
         raise Cancelled
     grown = growths(found.pairs, len(planned))
-    indices = [index for k in planned if (index := evidence.matched[k]) is not None]
-    is_planned = len(indices) == len(planned)
     # Without a plan a lens that is drawn out tells by how large it draws what light it loses.
     drawn = np.log([view.scale_px for view in views]) + grown
     expected = (

@@ -20,6 +20,7 @@ from verispect.prove.join.pointing import (
     corrected,
     disagreement_px,
     drawn_larger,
+    growths,
     pairs_of,
     surely_joined,
     turn_between,
@@ -34,6 +35,8 @@ _USUAL = 0.33
 # Parts of two frames that lie so far apart once laid over one another make it unsure by such a share of the rest;
 # pixels they are looked at in.
 _SCATTER_PX, _OF_SCATTER = 0.4, 0.7
+# Drawn larger by less than this, as a logarithm, frames are not laid over one another once more.
+_MATTERS = 2e-3
 # Where fewer of the pairs that should overlap have something in common, they may not overlap so.
 _LEAST_TRUSTED = 0.34
 # Of the picture's diagonal, and of how far the parts of two frames disagree: in traced grids that a plan has right
@@ -112,6 +115,7 @@ def looked(
     smalls: Sequence[Grey],
     pixels: tuple[int, int],
     *,
+    sizes_planned: bool = True,
     is_cancelled: Callable[[], bool],
     progress: Callable[[float], None],
 ) -> Looked:
@@ -123,14 +127,16 @@ def looked(
         As planned, or as is known to have happened.
     greys, smalls : sequences of ndarray
         Brightness (rows, columns) at the working size, and small pictures (rows, columns, 3).
+    sizes_planned : bool
+        Whether a plan tells how large each frame is drawn; else all may be a little larger or smaller.
     """
 
     def pairs_between(views: Sequence[View], greys: Sequence[Grey]) -> list[Pair]:
         return pairs_of(views, greys, pixels, is_cancelled=is_cancelled, progress=progress)
 
     bent, straight, pairs = with_bend(views, greys, pixels, pairs_between)
-    larger = drawn_larger(pairs, len(views))
-    if larger:
+    larger = drawn_larger(pairs, len(views)) if sizes_planned else dict(enumerate(growths(pairs, len(views))))
+    if max(map(abs, larger.values()), default=0.0) > _MATTERS:
         # A frame that is drawn larger than planned would have all about it turned to where it fits.
         bent = as_drawn(bent, larger)
         straight = [straightened(grey, view, pixels) for grey, view in zip(greys, bent, strict=True)]
