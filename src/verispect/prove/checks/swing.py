@@ -7,7 +7,6 @@ to all tiles and rings at once.
 
 from __future__ import annotations
 
-import warnings
 from dataclasses import dataclass
 
 import numpy as np
@@ -124,10 +123,9 @@ def left_beside_streaks(own: Floats, other: Floats) -> float | None:
 
 def _swing_beside(own: Floats, other: Floats) -> Swing | None:
     content = 0.5 * (own + other)
-    with warnings.catch_warnings():
-        # Of what nothing is seen there is no median.
-        warnings.simplefilter("ignore", RuntimeWarning)
-        usual = np.nanmedian(content, axis=2, keepdims=True)
+    # Where nothing is seen there is no median.
+    seen = np.isfinite(content).any(axis=2, keepdims=True)
+    usual = np.nanmedian(np.where(seen, content, 0.0), axis=2, keepdims=True)
     return swing_between(np.where(content > usual + _STREAK, np.nan, own), other)
 
 

@@ -12,18 +12,17 @@ from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.plan.frames.rendering import render
 from verispect.plan.methods.candidate import Candidate
-from verispect.plan.scene.scene import Scene, build_scene
+from verispect.plan.scene.scene import Scene, unchecked_scene
 from verispect.prove.check import check
 from verispect.prove.expected import View, view_of
 from verispect.prove.softness.mark_softness import in_each, measure
 from verispect.prove.softness.rings import Grey
-from verispect.subject.mark import Mark, Need
+from verispect.subject.mark import Mark
 
 # Where a place is looked for before its distance is known, m; and how often it is told anew from the distance found.
 _SOMEWHERE_M, _ROUNDS = 10.0, 3
@@ -113,11 +112,10 @@ class SeriesFrames:
         assert criterion is not None
         pupil, ray, away = exposure.pose.pupil_m, self._ray(row, column), _SOMEWHERE_M
         for _ in range(_ROUNDS):
-            scene = _with_mark(self._candidate.scene, pupil + away * ray)
+            scene = _with_one_mark(self._candidate.scene, pupil + away * ray)
             rendering = render(scene, self._candidate.exposures, criterion)
             held = replace(self._candidate, scene=scene, rendering=rendering)
-            mark = scene.mark_count - 1
-            told = measure(held, rendering, mark, by_exposure, self.pitch_mm)
+            told = measure(held, rendering, 0, by_exposure, self.pitch_mm)
             if told.ranged is None:
                 return {}
             before, away = away, told.ranged.distance_m
@@ -125,8 +123,8 @@ class SeriesFrames:
                 break
         assert told.ranged is not None
         unsure_mm = told.ranged.off_plus_minus_mm
-        middle = in_each(held, mark, told)
-        ends = [in_each(held, mark, told, off_mm=way * unsure_mm) for way in (-1.0, 1.0)]
+        middle = in_each(held, 0, told)
+        ends = [in_each(held, 0, told, off_mm=way * unsure_mm) for way in (-1.0, 1.0)]
         found = {}
         for k, index in self.exposure.items():
             unsure = max(abs(end[index] - middle[index]) for end in ends)
@@ -135,7 +133,8 @@ class SeriesFrames:
         return found
 
 
-def _with_mark(scene: Scene, place_m: NDArray[np.float64]) -> Scene:
+def _with_one_mark(scene: Scene, place_m: Floats) -> Scene:
+    """The camera of a plan before one mark, and nothing else."""
     x, y, z = (float(part) for part in place_m)
-    mark = Mark(name="", x_m=x, y_m=y, z_m=z, need=Need.MAY)
-    return build_scene(scene.plan.model_copy(update={"marks": (*scene.plan.marks, mark)}))
+    mark = Mark(name="", x_m=x, y_m=y, z_m=z)
+    return unchecked_scene(scene.plan.model_copy(update={"marks": (mark,), "surfaces": (), "scans": ()}))
