@@ -48,7 +48,7 @@ BY_TWO = "by two frames alone, and it or too many others do not look as planned"
 # So much more than their ± the blurs of one edge may differ from what its frames' focus makes of it, allowed blurs.
 _EDGES_APART = 0.2
 # By so much at the most a distance was measured wrong; else something stands before the mark, or behind it.
-_MISREAD = 1.5
+_MISREAD = 1.3
 
 
 # Frames of a series lie two allowed blurs apart, four where one is missing; what lies farther from all is alone.
