@@ -15,6 +15,12 @@ if TYPE_CHECKING:
     from verispect.plan.methods.candidate import Candidate
 
 
+_EDGES_ALONE = (
+    "softness is told of edges alone: no texture tells it here, or these are not all frames of a focus series of the "
+    "plan (--method)"
+)
+
+
 def _place(text: str) -> tuple[int, int, int]:
     parts = text.split(",")
     try:
@@ -55,9 +61,12 @@ def run(given: Sequence[str]) -> int:
     found = compare(
         options.frames, options.at, criterion=criterion, candidate=candidate, progress=progress(options.quiet)
     )
+    by_texture = any(look.plus_minus is not None for patch in found for look in patch.frames)
+    says = None if plan is None or by_texture else _EDGES_ALONE
     told = {
         "format": "verispect-compare",
         "version": 1,
+        "says": says,
         "patches": [
             {
                 "at": list(patch.at),
@@ -87,6 +96,7 @@ def run(given: Sequence[str]) -> int:
             lines.append(f"  {look.sharpness:8.4f}{soft}  {look.file}{mark}")
         if patch.best is None:
             lines.append("  too plain to tell")
+    lines += [] if says is None else [says]
     tell(told, "\n".join(lines), as_json=options.json)
     return DONE
 

@@ -70,6 +70,9 @@ def test_frames_that_are_not_the_plans_tell_edges_alone(tmp_path, capsys, series
         cv2.imwrite(str(tmp_path / f"{number}.tif"), pixels)
     told = compared(capsys, tmp_path / "0.tif", tmp_path / "1.tif", "--plan", plan, "--method", "series")
     assert all(frame["plus_minus"] is None for patch in told["patches"] for frame in patch["frames"])
+    assert "edges alone" in told["says"]
+    frames = sorted(folder.glob("*.tif"))
+    assert compared(capsys, *frames, "--plan", plan, "--method", "series")["says"] is None
 
 
 def test_a_method_that_does_not_fit_is_refused_only_where_it_was_asked_for(
