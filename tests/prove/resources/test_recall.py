@@ -77,7 +77,7 @@ def test_a_check_made_again_reads_what_is_new_and_comes_out_the_same(
     coded, first = evidence.read_coded, in_hand.read_kept
     monkeypatch.setattr(evidence, "read_coded", lambda frame: read.append(frame.path.name) or coded(frame))
     monkeypatch.setattr(in_hand, "read_kept", lambda frame: read.append(frame.path.name) or first(frame))
-    source = sorted(rehearsed("knock@2:6").glob("*.tif"))
+    source = sorted(rehearsed("knock@2:6").glob("*.tif"))[:5]
     recall = Recall()
 
     def compared(candidate: Candidate | None) -> set[str]:
@@ -87,12 +87,12 @@ def test_a_check_made_again_reads_what_is_new_and_comes_out_the_same(
         assert json.dumps(report_dict(kept)) == json.dumps(report_dict(check([tmp_path], candidate=candidate)))
         return needed
 
-    for path in source[:6]:
+    for path in source[:4]:
         shutil.copy(path, tmp_path)
-    compared(series)
-    for path in source[6:]:
+    check([tmp_path], candidate=series, recall=recall)
+    for path in source[4:]:
         shutil.copy(path, tmp_path)
-    assert compared(series) == {path.name for path in source[6:]}
+    assert compared(series) == {path.name for path in source[4:]}
     assert compared(series) == set()
     again = tmp_path / source[2].name
     again.unlink()

@@ -59,7 +59,7 @@ def test_only_what_points_leave_apart_is_looked_for() -> None:
 
 
 def test_frames_of_other_things_are_not_linked() -> None:
-    greys = [grey(turn(37.0 * k, 9.0 * (k % 3) - 9.0), blur=4.0 * (k % 4), seed=30 + k) for k in range(8)]
+    greys = [grey(turn(37.0 * k, 9.0 * (k % 3) - 9.0), blur=4.0 * (k % 4), seed=30 + k) for k in range(6)]
     assert linked(greys) == []
 
 
