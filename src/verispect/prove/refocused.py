@@ -35,6 +35,11 @@ def refocused(exposure: Exposure, grown: float) -> Exposure:
 
 def blurs_apart(planned: Exposure, taken: Exposure) -> float:
     """By how many allowed blurs the focus of a frame is off."""
+    return disc_mm(planned, taken) / planned.allowed_blur_mm
+
+
+def disc_mm(planned: Exposure, taken: Exposure) -> float:
+    """By what disc a frame blurs what it should have rendered sharp."""
     state = planned.state
     off = abs(focused_from(taken, planned)[0] - state.image_distance_mm)
-    return float(off / state.working_f_number / planned.allowed_blur_mm)
+    return float(off / state.working_f_number)

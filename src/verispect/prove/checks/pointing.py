@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from verispect.optics.types import Floats
 from verispect.prove.expected import View
 from verispect.prove.join.bend import straightened, with_bend
+from verispect.prove.join.far_out import Blurs, laid_as_blurred
 from verispect.prove.join.gains import gains_of
 from verispect.prove.join.pointing import (
     Pair,
@@ -116,6 +117,7 @@ def looked(
     pixels: tuple[int, int],
     *,
     sizes_planned: bool = True,
+    blurs: Blurs | None = None,
     is_cancelled: Callable[[], bool],
     progress: Callable[[float], None],
 ) -> Looked:
@@ -129,20 +131,33 @@ def looked(
         Brightness (rows, columns) at the working size, and small pictures (rows, columns, 3).
     sizes_planned : bool
         Whether a plan tells how large each frame is drawn; else all may be a little larger or smaller.
+    blurs : callable, optional
+        How far frames are out of focus that are drawn larger than planned, where a plan tells it.
     """
+    furthest = 0.0
+
+    def said(share: float) -> None:
+        nonlocal furthest
+        # Some grids are laid over one another once more.
+        furthest = max(furthest, share)
+        progress(furthest)
 
     def pairs_between(views: Sequence[View], greys: Sequence[Grey]) -> list[Pair]:
-        return pairs_of(views, greys, pixels, is_cancelled=is_cancelled, progress=progress)
+        return pairs_of(views, greys, pixels, is_cancelled=is_cancelled, progress=said)
 
     bent, straight, pairs = with_bend(views, greys, pixels, pairs_between)
+    if blurs is not None:
+        pairs = laid_as_blurred(bent, straight, pairs, pixels, blurs, is_cancelled=is_cancelled)
     larger = drawn_larger(pairs, len(views)) if sizes_planned else dict(enumerate(growths(pairs, len(views))))
     if max(map(abs, larger.values()), default=0.0) > _MATTERS:
         # A frame that is drawn larger than planned would have all about it turned to where it fits.
         bent = as_drawn(bent, larger)
         straight = [straightened(grey, view, pixels) for grey, view in zip(greys, bent, strict=True)]
         growth = {(pair.a, pair.b): pair.growth for pair in pairs}
-        pairs = [replace(pair, growth=growth[pair.a, pair.b]) for pair in pairs_between(bent, straight)
-                 if (pair.a, pair.b) in growth]  # fmt: skip
+        pairs = pairs_between(bent, straight)
+        if blurs is not None:
+            pairs = laid_as_blurred(bent, straight, pairs, pixels, blurs, known=larger, is_cancelled=is_cancelled)
+        pairs = [replace(pair, growth=growth[pair.a, pair.b]) for pair in pairs if (pair.a, pair.b) in growth]
     found = corrected(bent, pairs)
     # In the world, so that a turn that all share falls out; and what only unsure pairs join tells nothing of another.
     world = np.array([v.rotation.T @ turn_between(f, v) for v, f in zip(views, found, strict=True)])

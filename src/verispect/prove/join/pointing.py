@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.align.motion import at_middle, bands_at_hand, enlarged, motion_between
+from verispect.prove.align.motion import Bands, at_middle, bands_at_hand, enlarged, motion_between
 from verispect.prove.align.turned import turn_of, turned_picture
 from verispect.prove.expected import View
 from verispect.prove.resources.threads import in_turn, workers
@@ -57,7 +57,7 @@ class Pair:
 
     `growth` is by how much the second is drawn larger than planned against the first, as a logarithm. `held`, shape
     (3, 3), takes a turn in the first's axes to how far it shifts what both show: a small overlap hardly tells a turn
-    about its own direction.
+    about its own direction. `blurred` where the sharper of the two was blurred as the other's growth has it.
     """
 
     a: int
@@ -68,11 +68,12 @@ class Pair:
     residual_px: float
     growth: float = 0.0
     held: Floats = field(default_factory=lambda: np.eye(3))
+    blurred: bool = False
 
     @property
     def trusted(self) -> bool:
         """Whether it counts."""
-        grown = abs(self.growth) <= _MOST_GROWTH
+        grown = self.blurred or abs(self.growth) <= _MOST_GROWTH
         return self.correlation >= _LEAST_ALIKE and grown and bool(np.all(np.isfinite(self.turn)))
 
     @property
@@ -139,26 +140,11 @@ def pairs_of(
     progress: Callable[[float], None],
 ) -> list[Pair]:
     """Every pair of frames that is compared, looked at from its planned place."""  # fmt: skip
-    divide = pixels[0] / greys[0].shape[1]
-    up = enlarged(divide)
-    down = np.linalg.inv(up)
     wanted = _overlaps(views, pixels)
     bands = bands_at_hand(lambda k: greys[k])
-    middle = ((greys[0].shape[1] - 1) / 2.0, (greys[0].shape[0] - 1) / 2.0)
 
     def looked_at(wanted: tuple[int, int, float]) -> Pair:
-        i, j, share = wanted
-        planned = views[j].onto(views[i])
-        motion = motion_between(
-            bands(j), bands(i), planned=down @ planned @ up, focal_px=views[i].scale_px / divide, centre_px=middle
-        )
-        matrix = up @ motion.matrix @ down
-        turned, held = turn_of(matrix, views[j], views[i], pixels)
-        between = views[i].rotation @ views[j].rotation.T
-        # A frame that looks elsewhere is drawn larger on one side for that alone.
-        lies = turned_picture(turned, views[j], views[i]) if np.isfinite(turned).all() else planned
-        turn, growth = _vector(turned @ between.T), _growth(matrix, lies, pixels)
-        return Pair(i, j, share, motion.correlation, turn, motion.residual_px * divide, growth, held)
+        return laid(views, *wanted, bands, pixels)
 
     found = []
     for pair in in_turn(looked_at, wanted, workers()):
@@ -167,6 +153,28 @@ def pairs_of(
             break
         progress(len(found) / len(wanted))
     return found
+
+
+def laid(
+    views: Sequence[View], i: int, j: int, share: float, bands: Callable[[int], Bands], pixels: tuple[int, int]
+) -> Pair:
+    """What lays one frame j over another i, which share so much, from where both were planned."""
+    high, wide = bands(i).picture.shape
+    divide = pixels[0] / wide
+    up = enlarged(divide)
+    down = np.linalg.inv(up)
+    planned = views[j].onto(views[i])
+    motion = motion_between(
+        bands(j), bands(i), planned=down @ planned @ up, focal_px=views[i].scale_px / divide,
+        centre_px=((wide - 1) / 2.0, (high - 1) / 2.0),
+    )  # fmt: skip
+    matrix = up @ motion.matrix @ down
+    turned, held = turn_of(matrix, views[j], views[i], pixels)
+    between = views[i].rotation @ views[j].rotation.T
+    # A frame that looks elsewhere is drawn larger on one side for that alone.
+    lies = turned_picture(turned, views[j], views[i]) if np.isfinite(turned).all() else planned
+    turn, growth = _vector(turned @ between.T), _growth(matrix, lies, pixels)
+    return Pair(i, j, share, motion.correlation, turn, motion.residual_px * divide, growth, held)
 
 
 def _growth(matrix: Floats, planned: Floats, pixels: tuple[int, int]) -> float:
@@ -226,8 +234,9 @@ def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
         if pair.sure and number in (pair.a, pair.b):
             told.append(grown[pair.a] + pair.growth if pair.b == number else grown[pair.b] - pair.growth)
             beside.add(pair.a + pair.b - number)
-            # Alone counts only what lies well all over: a single part of a pair may grow by its blur.
-            weights.append(pair.weight if math.isfinite(pair.residual_px) else 0.0)
+            # Alone counts only what lies well all over: a single part of a pair may grow by its blur. Or what grew
+            # as its blur has it.
+            weights.append(pair.weight if pair.blurred or math.isfinite(pair.residual_px) else 0.0)
     if not any(pair.sure and number not in (pair.a, pair.b) and beside & {pair.a, pair.b} for pair in pairs):
         return False
     enough = max(0.25 * abs(grown[number]), 3.0 * _GROWTH_NOISE)

@@ -1,0 +1,62 @@
+"""Frames far out of focus beside sharp ones, by a pinhole's view of a painted sphere and a disc (a thin lens's)."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.conftest import a_lens, make_plan
+from tests.prove.join.spheres import SIZE, painted_sphere, seen
+from tests.prove.merge.test_lights import out_of_focus
+from tests.prove.parting.test_unplanned_grid import save
+from verispect.plan.methods.candidate import Candidate
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
+from verispect.prove.check import check
+
+
+APERTURE_MM = 35.0 / 2.0
+
+
+@pytest.fixture(scope="module")
+def wide_open() -> Candidate:
+    """A turned grid of six frames at f/2."""
+    lens = a_lens(35.0, f_numbers=[2, 2], tilt_deg=0)
+    places = [(-5.0, 1.5, 5.0), (0.0, 2.0, 5.4), (5.0, 1.2, 5.0)]
+    return worked("turned-grid", build_scene(make_plan(places, framing=20.0, lenses=[lens])))
+
+
+def taken(folder: Path, grid: Candidate, missed: dict[int, float]) -> None:
+    """The frames, some with the lens drawn out by a share of its image distance, in as much as it then blurs."""
+    pitch_mm = grid.scene.plan.sensor_mm[0] / SIZE[0]
+    for k, exposure in enumerate(grid.exposures):
+        state, grown = exposure.state, missed.get(k, 0.0)
+        focal_px = (1.0 + grown) * state.image_distance_mm / pitch_mm
+        light = 0.6 * seen(painted_sphere(3), exposure.pose.matrix, focal_px=focal_px) ** 2.2
+        disc_px = APERTURE_MM * abs(grown) / pitch_mm
+        save(folder / f"frame-{k + 1:03d}.tif", out_of_focus(light, disc_px) if grown else light)
+
+
+@pytest.mark.parametrize(("frame", "grown"), [(1, 0.05), (4, 0.15), (5, -0.025)])
+def test_a_frame_that_missed_its_focus_by_far_is_told_with_how_far(
+    tmp_path: Path, wide_open: Candidate, frame: int, grown: float
+) -> None:
+    """Discs of 6 to 35 pixels, of 480."""
+    taken(tmp_path, wide_open, {frame: grown})
+    report = check([tmp_path], candidate=wide_open)
+    assert {k: [fault.name for fault in one.faults] for k, one in enumerate(report.frames) if one.faults} == {
+        frame: ["missed-focus"]
+    }
+    exposure = wide_open.exposures[frame]
+    blurs = APERTURE_MM * abs(grown) / exposure.allowed_blur_mm
+    assert report.frames[frame].faults[0].size == pytest.approx(blurs, rel=0.15)
+    assert ("nearer" if grown > 0.0 else "farther") in report.frames[frame].faults[0].says
+    assert np.hypot(*report.frames[frame].shift_px) < 1.5
+
+
+def test_good_frames_at_a_wide_stop_are_not_accused(tmp_path: Path, wide_open: Candidate) -> None:
+    taken(tmp_path, wide_open, {})
+    report = check([tmp_path], candidate=wide_open)
+    assert not any(frame.faults for frame in report.frames)
