@@ -16,7 +16,6 @@ from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
 
-
 APERTURE_MM = 35.0 / 2.0
 
 
