@@ -12,6 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.prove.parting.scenes import SIZE, focused
+from verispect.plan.methods.candidate import Candidate
+from verispect.prove.check import check
 from verispect.prove.evidence import Evidence
 from verispect.prove.focus_check import _by_steps, in_order_after_all, out_of_its_order
 from verispect.prove.parting.passes import detail_of
@@ -70,3 +72,13 @@ def test_nor_is_one_in_which_something_moved(seed: int) -> None:
 def test_one_that_missed_its_focus_is_told_pushed_or_not(pushed: float) -> None:
     pictures = [focused(1, place, aside_px=round(pushed / 4.0) * (k == 2), noise=k) for k, place in enumerate(MISSED)]
     assert told(pictures, pushed) == [["missed-focus"], ["missed-focus"]]
+
+
+@pytest.mark.xdist_group("frames")
+def test_a_frame_far_out_of_focus_is_told_alone_with_how_far(rehearsed, series: Candidate) -> None:
+    """The simulated camera's: its disc is a fourteenth of the frame."""
+    report = check([rehearsed("autofocus-miss@6:-40")], candidate=series)
+    # It stands before the last frame, which is laid over nothing else.
+    assert [(k, fault.name) for k, one in enumerate(report.frames) for fault in one.faults] == [(6, "missed-focus")]
+    assert report.frames[6].faults[0].size == pytest.approx(40.0, rel=0.15)
+    assert "focused nearer" in report.frames[6].faults[0].says

@@ -13,10 +13,11 @@ from verispect.optics.types import Floats
 from verispect.plan.frames.between import closeness_per_mm
 from verispect.prove.checks.rail import misplaced
 from verispect.prove.evidence import Evidence, Grey, is_compressed
+from verispect.prove.join.far_out import grown_when_blurred
 from verispect.prove.matching.not_of_plan import PUSHED_FAR
 from verispect.prove.parting.order import out_of_order
 from verispect.prove.parting.passes import detail_of
-from verispect.prove.refocused import blurs_apart, refocused
+from verispect.prove.refocused import blurs_apart, disc_mm, refocused
 from verispect.prove.report import Fault, FrameReport
 from verispect.prove.softness.two_frames import misfit_of_two
 from verispect.prove.verdict import metres
@@ -174,6 +175,25 @@ def missed_focus(evidence: Evidence, k: int, grown: float, report: FrameReport) 
               f"take it again at {metres(exposure.focus_m)}, with manual focus")
     )  # fmt: skip
     return True
+
+
+def disc_px(evidence: Evidence, index: int, grown: float) -> float:
+    """By what disc an exposure blurs what it should render sharp where it is drawn larger than planned, pixels."""
+    exposure = evidence.exposures[index]
+    return disc_mm(exposure, refocused(exposure, grown)) / evidence.pitch_mm
+
+
+def missed_by_far(evidence: Evidence, k: int, beside: Sequence[int], report: FrameReport) -> bool:
+    """Whether a frame that cannot be laid over those beside it shows the same far out of focus; it is then said."""
+    views = [view for number in (k, *beside) if (view := evidence.view(number)) is not None]
+    index, candidate = evidence.matched[k], evidence.candidate
+    if index is None or candidate is None or candidate.method.on_rail or len(views) <= len(beside):
+        return False
+    greys = [evidence.reads[number].grey for number in (k, *beside)]
+    grown = grown_when_blurred(
+        views, greys, evidence.pixels, lambda _number, grown: disc_px(evidence, index, grown), 0
+    )
+    return grown is not None and missed_focus(evidence, k, grown, report)
 
 
 def as_taken(evidence: Evidence, k: int, grown: float, report: FrameReport) -> None:

@@ -29,10 +29,9 @@ from verispect.prove.checks.swing import swing_between
 from verispect.prove.checks.tile_powers import TilePowers, logs_of, sector_powers
 from verispect.prove.evidence import Evidence, Grey, is_compressed
 from verispect.prove.expected import View, light_hypotheses
-from verispect.prove.focus_check import missed_focus
+from verispect.prove.focus_check import disc_px, missed_focus
 from verispect.prove.join.bend import straightened
 from verispect.prove.join.pointing import Pair, drawn_apart, growths, surely_joined
-from verispect.prove.refocused import disc_mm, refocused
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.resources.threads import in_turn, workers
 from verispect.prove.series_check import EXPOSURE_STOPS
@@ -87,7 +86,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     found = looked(
         views, [evidence.reads[k].grey for k in planned], [evidence.reads[k].colour for k in planned],
         evidence.pixels, sizes_planned=is_planned,
-        blurs=(lambda number, grown: _disc_px(evidence, indices[number], grown)) if is_planned else None,
+        blurs=(lambda number, grown: disc_px(evidence, indices[number], grown)) if is_planned else None,
         is_cancelled=evidence.is_cancelled,
         progress=lambda share: evidence.progress(0.6 + 0.3 * share, "comparing"),
     )  # fmt: skip
@@ -191,12 +190,6 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
                 if fault.name != "moved-subject" or fault.size > _TIMES_ASIDE * slide.aside_px
             ]  # fmt: skip
     return Compared(fit, slide, nearer)
-
-
-def _disc_px(evidence: Evidence, index: int, grown: float) -> float:
-    """By what disc an exposure blurs what it should render sharp where it is drawn larger than planned, pixels."""
-    exposure = evidence.exposures[index]
-    return disc_mm(exposure, refocused(exposure, grown)) / evidence.pitch_mm
 
 
 def _knocks(pushed: Sequence[int], planned: Sequence[int], found: Looked, reports: list[FrameReport]) -> None:

@@ -23,7 +23,7 @@ from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, step_mm
 from verispect.prove.checks.shaken import above_noise, shaken_in
 from verispect.prove.evidence import Evidence, is_compressed
 from verispect.prove.expected import View, light_hypotheses
-from verispect.prove.focus_check import compare_sizes
+from verispect.prove.focus_check import compare_sizes, missed_by_far
 from verispect.prove.intake import Frame
 from verispect.prove.report import Fault, FrameReport, motion_fault
 
@@ -38,6 +38,8 @@ _FRAMES_IN_HAND, _IN_HAND_PX = 4, 1.0
 # Frames are held against two of so many beside them on either side for what small things moved.
 _BESIDE = 2
 _MOVED_REMEDY = "take that part from another frame when merging, or take it again in a calm moment"
+# Out of focus by more allowed blurs a frame tells nothing of those beside it.
+_FAR_BLURS = 8.0
 # Of the picture's diagonal: what is known to look so far elsewhere shows other things at the same places.
 _PUSHED = 0.01
 
@@ -74,6 +76,10 @@ class SeriesCheck:
             reach = 0.5 * math.hypot(*self.evidence.pixels)
             scatter = np.array([_scatter_px(motion) for motion in motions]) / reach
             compare_sizes(self.evidence, self.reports, used, np.array(scales), np.array(expected_scales), scatter)
+            near = self._without_far_out(used)
+            if 2 <= len(near) < len(used):
+                self.compare(near)
+                return
         divide = self.reads[used[0]].divide
         unsure = np.array([0.0, *(unsure_px(motion.residual_px, divide) for motion in motions)])
         # From a hand every frame is odd, and there is none to go past.
@@ -103,11 +109,29 @@ class SeriesCheck:
         members, motions = longest_chain(used, motion)
         for k in set(used) - set(members):
             self.reports[k].is_stranger = True
+            beside = sorted(members, key=lambda other: abs(other - k))[:_BESIDE]
+            if missed_by_far(self.evidence, k, beside, self.reports[k]):
+                continue
             self.reports[k].faults.append(
                 Fault("knock", 0.0, "too little in common with the other frames to be laid over them",
                       "look at it; take it again if it shows something else")
             )  # fmt: skip
         return members, motions
+
+    def _without_far_out(self, used: list[int]) -> list[int]:
+        """Those that are not so far out of focus that what is laid over them is told of falsely."""
+        far = {
+            k for k in used
+            if any(fault.name == "missed-focus" and fault.size > _FAR_BLURS for fault in self.reports[k].faults)
+        }  # fmt: skip
+        for k in used:
+            report = self.reports[k]
+            if k in far:
+                report.is_stranger = True
+            elif far:
+                report.faults = [fault for fault in report.faults if fault.name != "missed-focus"]
+                report.as_found = None
+        return [k for k in used if k not in far]
 
     def _by_focus(self, used: list[int]) -> list[int]:
         """Places among the frames in the order of the plan's focus; as they come where it is not known of all."""

@@ -77,6 +77,25 @@ def laid_as_blurred(
     return list(found.values())
 
 
+def grown_when_blurred(
+    views: Sequence[View], greys: Sequence[Grey], pixels: tuple[int, int], blurs: Blurs, number: int
+) -> float | None:
+    """By how much larger a frame is drawn, a logarithm, that shows what all others do but is far out of focus.
+
+    None where none of them is like it once blurred, or two do not agree.
+    """
+    one = _Blurred(views, greys, pixels, blurs, number)
+    pairs = [Pair(min(k, number), max(k, number), 1.0, 0.0, np.zeros(3), math.inf) for k in range(len(views))]
+    told = [
+        found[1]
+        for pair in pairs
+        if pair.a != pair.b and one.lacks_detail_of(pair) and (found := one.searched(pair)) is not None
+    ]
+    if not told or max(told) - min(told) > _NEAR * max(map(abs, told)):
+        return None
+    return float(np.median(told))
+
+
 class _Blurred:
     """A frame thought to be far out of focus, and what it is laid over."""
 
@@ -99,10 +118,7 @@ class _Blurred:
         shared = cv2.warpPerspective(np.ones((high, wide), np.uint8), np.linalg.inv(place), (wide, high)) > 0
         if not there.any() or not shared.any():
             return False
-        own, others = (
-            float(np.mean(cv2.Laplacian(cv2.GaussianBlur(self.greys[k], (0, 0), 1.0), cv2.CV_32F)[where] ** 2))
-            for k, where in ((self.number, there), (other, shared))
-        )
+        own, others = (_detail(self.greys[k], where) for k, where in ((self.number, there), (other, shared)))
         return own < _OF_DETAIL * others
 
     def searched(self, pair: Pair) -> tuple[Pair, float] | None:
@@ -146,6 +162,12 @@ class _Blurred:
         own = found.growth if pair.b == self.number else -found.growth
         total = own if is_drawn else grown + own
         return replace(found, growth=total if pair.b == self.number else -total), total
+
+
+def _detail(picture: Grey, where: NDArray[np.bool_]) -> float:
+    """The power of a part's fine detail against its light."""
+    fine = cv2.Laplacian(cv2.GaussianBlur(picture, (0, 0), 1.0), cv2.CV_32F)[where]
+    return float(np.mean(fine * fine) / max(float(picture[where].mean()) ** 2, 1e-12))
 
 
 def _smaller(picture: Grey, divide: int) -> Grey:
