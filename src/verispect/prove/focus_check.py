@@ -196,6 +196,17 @@ def missed_by_far(evidence: Evidence, k: int, beside: Sequence[int], report: Fra
     return grown is not None and missed_focus(evidence, k, grown, report)
 
 
+def out_of_focus(evidence: Evidence, k: int, blurred_px: float, report: FrameReport) -> None:
+    """Say that a frame is blurred by a disc, whichever way its focus is off."""
+    index = evidence.matched[k]
+    says, remedy, size = f"far out of focus, by a disc of about {blurred_px:.0f} px", "take it again", blurred_px
+    if index is not None and (allowed := evidence.exposures[index].allowed_blur_mm) > 0.0:
+        size = blurred_px * evidence.pitch_mm / allowed
+        says += f", {size:.1f} allowed blurs"
+        remedy += f" at {metres(evidence.exposures[index].focus_m)}"
+    report.faults.append(Fault("missed-focus", float(size), says, f"{remedy}, with manual focus"))
+
+
 def as_taken(evidence: Evidence, k: int, grown: float, report: FrameReport) -> None:
     """Keep how a frame was focused that is off by less than a fault: marks are told by it all the same."""
     index = evidence.matched[k]

@@ -11,13 +11,13 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from verispect.errors import Cancelled
 from verispect.optics.types import Floats
-from verispect.prove.align.motion import at_level
+from verispect.prove.align.overlap import Overlap, overlap_of
 from verispect.prove.checks.even_motion import Shaken
 from verispect.prove.checks.exposure import off_the_rest
+from verispect.prove.checks.gross_blur import agreed, blurred_by, detail, lacks_detail
 from verispect.prove.checks.moved import OF_BLUR, Between, between
 from verispect.prove.checks.odd_places import aside_fault, odd_places
 from verispect.prove.checks.overlap_tiles import Cut, shared_tiles
@@ -29,16 +29,14 @@ from verispect.prove.checks.swing import swing_between
 from verispect.prove.checks.tile_powers import TilePowers, logs_of, sector_powers
 from verispect.prove.evidence import Evidence, Grey, is_compressed
 from verispect.prove.expected import View, light_hypotheses
-from verispect.prove.focus_check import disc_px, missed_focus
+from verispect.prove.focus_check import disc_px, missed_focus, out_of_focus
 from verispect.prove.join.bend import straightened
 from verispect.prove.join.pointing import Pair, drawn_apart, growths, surely_joined
 from verispect.prove.report import Fault, FrameReport, motion_fault
 from verispect.prove.resources.threads import in_turn, workers
-from verispect.prove.series_check import EXPOSURE_STOPS
+from verispect.prove.series_check import CLIPPED, EXPOSURE_STOPS
 
-# Overlaps at least so wide and high in the pictures looked at tell of shake.
-_LEAST_SIDE = 160
-# So many of their tiles must tell.
+# So many tiles of an overlap must tell of shake.
 _LEAST_TILES = 6
 # Share of the light that a JPEG may have thrown away. In overlaps few tiles show more than the 0.03 of series.
 _GRAIN = 0.01
@@ -57,6 +55,10 @@ _TIMES_ASIDE = 3.0
 _JOINING_SETS_RIGHT = "joining sets it right as far as its overlaps reach"
 # A frame is held against so many others for what small things moved.
 _OTHERS = 6
+# Against so many others, and such a part of all that overlap it, a frame has less than so much of their detail where
+# it is shaken or out of focus by far; that is out of focus which is blurred by so many times what its planned focus
+# makes.
+_WITNESSES, _MOST_OF, _LESS, _TIMES_PLANNED = 2, 0.5, 0.5, 2.0
 _MOVED_REMEDY = "take that part from the other frame when joining, or take it again in a calm moment"
 
 
@@ -145,13 +147,16 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     grain = _GRAIN if compressed else 0.0
     seen, apart = [], []
 
-    def held_between(pair: Pair) -> tuple[_Seen, Apart | None] | None:
+    def shared(pair: Pair) -> Overlap | None:
         a, b = pair.a, pair.b
-        overlap = _overlap(found.straight[a], found.straight[b], found.views[b].onto(found.views[a]), divide)
+        return overlap_of(found.straight[a], found.straight[b], found.views[b].onto(found.views[a]), divide)
+
+    def held_between(pair: Pair) -> tuple[_Seen, Apart | None] | None:
+        overlap = shared(pair)
         if overlap is None:
             return None
         held = between(overlap.here, overlap.there, overlap.shown)
-        return _Seen(pair, overlap.top, overlap.left, held), overlap.apart(planned[a], planned[b], grain)
+        return _Seen(pair, overlap.top, overlap.left, held), _apart(overlap, planned[pair.a], planned[pair.b], grain)
 
     trusted = [pair for pair in found.pairs if pair.trusted]
     for told in in_turn(held_between, trusted, workers()):
@@ -171,6 +176,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
         # Small shakes show in larger pictures alone, those of frames out of focus in smaller ones.
         by_size.insert(0, (_apart_in_tiles(evidence, shown, beside + in_cells, grain), finer))
     _shaken(evidence, cells, by_size, compressed, reports)
+    _blurred_far(evidence, planned, found.pairs, shared, reports)
     nearer = nearer_of(views, found, math.hypot(*evidence.pixels)) if is_planned else 0.0
     if not nearer:
         _shown_otherwise(evidence, planned, found, missed, reports)
@@ -218,6 +224,56 @@ def _knocks(pushed: Sequence[int], planned: Sequence[int], found: Looked, report
                 says, remedy = f"the head looks elsewhere from {begin} on: {moved}", f"take {begin} to {end} again"
             remedy += f"; {_JOINING_SETS_RIGHT}"
             report.faults.append(Fault("knock", round(size, 3), says, remedy))
+
+
+def _blurred_far(
+    evidence: Evidence,
+    planned: Sequence[int],
+    pairs: Sequence[Pair],
+    shared: Callable[[Pair], Overlap | None],
+    reports: list[FrameReport],
+) -> None:
+    """Frames that show hardly any of the detail that all about them do: shaken far, or far out of focus."""
+
+    def details(pair: Pair) -> tuple[float, float] | None:
+        overlap = shared(pair)
+        return (
+            None if overlap is None else (detail(overlap.here, overlap.shown), detail(overlap.there, overlap.shown))
+        )
+
+    told = [
+        (pair, both) for pair, both in zip(pairs, in_turn(details, pairs, workers()), strict=True) if both is not None
+    ]
+    for number, k in enumerate(planned):
+        report = reports[k]
+        if evidence.reads[k].clipped > CLIPPED or not report.without("missed-focus", "dark"):
+            continue
+        beside = [
+            (pair, both if pair.a == number else both[::-1]) for pair, both in told if number in (pair.a, pair.b)
+        ]
+        soft = [pair for pair, (own, others) in beside if own < _LESS * others]
+        if len(soft) < _WITNESSES or len(soft) < _MOST_OF * len(beside):
+            continue
+        blurs = []
+        for pair in soft:
+            if evidence.is_cancelled():
+                raise Cancelled
+            part = shared(pair)
+            assert part is not None
+            here, there = part.inner
+            blur = blurred_by(here, there) if pair.a == number else blurred_by(there, here)
+            blurs += [] if blur is None else [blur]
+        blur = agreed(blurs, _WITNESSES)
+        if blur is None or len(blurs) < _MOST_OF * len(soft):
+            continue
+        size = evidence.reads[k].divide * blur.size_px
+        if blur.direction_deg is not None:
+            report.faults = [fault for fault in report.faults if fault.name not in ("motion", "moved-subject")]
+            motion_fault(report, size, blur.direction_deg)
+        elif all(
+            lacks_detail(own, others) for _, (own, others) in beside
+        ) and size > _TIMES_PLANNED * evidence.blurred_px(k, [planned[p.a + p.b - number] for p in soft]):
+            out_of_focus(evidence, k, size, report)
 
 
 def _went_with_lead(
@@ -296,8 +352,8 @@ def _apart_in_cells(
     def apart(pair: frozenset[int]) -> Apart | None:
         k, other = sorted(pair)
         divide = evidence.reads[k].divide
-        overlap = _overlap(straight[k], straight[other], views[other].onto(views[k]), divide)
-        return None if overlap is None else overlap.apart(k, other, grain)
+        overlap = overlap_of(straight[k], straight[other], views[other].onto(views[k]), divide)
+        return None if overlap is None else _apart(overlap, k, other, grain)
 
     told = []
     for one in in_turn(apart, wanted, workers()):
@@ -336,6 +392,12 @@ def _apart_in_tiles(
     return told
 
 
+def _apart(overlap: Overlap, first: int, second: int, grain: float) -> Apart | None:
+    """What the first of two frames that overlap has more of along a direction; None where too little tells."""
+    own, other = (sector_powers(part, overlap.shown, grain=grain) for part in (overlap.here, overlap.there))
+    return _apart_by(first, second, own, other)
+
+
 def _apart_by(first: int, second: int, own: Floats, other: Floats) -> Apart | None:
     """What the first frame has more of along a direction than the second; None where too little tells."""
     swing = swing_between(own, other, _LEAST_TILES)
@@ -368,39 +430,6 @@ def _focused_at(evidence: Evidence, k: int) -> float:
     """Image distance of a frame, mm; without a plan its place in the order it was taken."""
     index = evidence.matched[k]
     return float(k) if index is None else evidence.exposures[index].state.image_distance_mm
-
-
-@dataclass(frozen=True)
-class _Overlap:
-    """Two frames that overlap, the second laid over the first: a box of the first, and where both show something."""
-
-    top: int
-    left: int
-    here: Grey
-    there: Grey
-    shown: NDArray[np.bool_]
-
-    def apart(self, first: int, second: int, grain: float) -> Apart | None:
-        """What the first frame has more of along a direction than the second; None where too little tells."""
-        own, other = (sector_powers(part, self.shown, grain=grain) for part in (self.here, self.there))
-        return _apart_by(first, second, own, other)
-
-
-def _overlap(here: Grey, there: Grey, onto: Floats, divide: int) -> _Overlap | None:
-    """Two frames of which a homography of whole pixels lays the second over the first; None with little in common."""
-    matrix = at_level(onto, divide)
-    size = (here.shape[1], here.shape[0])
-    shown = cv2.warpPerspective(np.ones_like(there), matrix, size, flags=cv2.INTER_NEAREST) > 0
-    rows, columns = np.flatnonzero(shown.mean(axis=1) > 0.02), np.flatnonzero(shown.mean(axis=0) > 0.02)
-    if len(rows) < _LEAST_SIDE or len(columns) < _LEAST_SIDE:
-        return None
-    top, left = int(rows[0]) + 8, int(columns[0]) + 8
-    box = np.s_[top : rows[-1] - 7, left : columns[-1] - 7]
-    # A short kernel would take detail along the way it shifts by half pixels, and look like shake.
-    moved = cv2.warpPerspective(there, matrix, size, flags=cv2.INTER_LANCZOS4)
-    whole = cv2.erode(shown.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
-    first, second = (np.ascontiguousarray(part[box], np.float32) for part in (here, moved))
-    return _Overlap(top, left, first, second, np.ascontiguousarray(whole[box]))
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,7 @@ from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.align.turned import turn_of, turned_picture
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
+from verispect.prove.checks.gross_blur import agreed, blurred_by, lacks_beside
 from verispect.prove.checks.moved import OF_BLUR, Moved, moved_in
 from verispect.prove.checks.odd_places import odd_places
 from verispect.prove.checks.pointing import moved_words, unsure_px
@@ -38,6 +39,9 @@ _FRAMES_IN_HAND, _IN_HAND_PX = 4, 1.0
 # Frames are held against two of so many beside them on either side for what small things moved.
 _BESIDE = 2
 _MOVED_REMEDY = "take that part from another frame when merging, or take it again in a calm moment"
+# Where so much of a frame is clipped its detail is lost by that; pushed by less than such a part of how far it was
+# shaken a frame was not pushed.
+CLIPPED, _OF_SHAKE = 0.3, 0.2
 # Out of focus by more allowed blurs a frame tells nothing of those beside it.
 _FAR_BLURS = 8.0
 # Of the picture's diagonal: what is known to look so far elsewhere shows other things at the same places.
@@ -110,7 +114,7 @@ class SeriesCheck:
         for k in set(used) - set(members):
             self.reports[k].is_stranger = True
             beside = sorted(members, key=lambda other: abs(other - k))[:_BESIDE]
-            if missed_by_far(self.evidence, k, beside, self.reports[k]):
+            if missed_by_far(self.evidence, k, beside, self.reports[k]) or self._shaken_far(k, beside):
                 continue
             self.reports[k].faults.append(
                 Fault("knock", 0.0, "too little in common with the other frames to be laid over them",
@@ -381,6 +385,28 @@ class SeriesCheck:
                 # Posts that are in focus out of their turn look like it.
                 continue
             motion_fault(self.reports[k], self.reads[k].sectors_divide * shaken.length_px, shaken.direction_deg)
+        for number, k in enumerate(used):
+            others = [number - 1, number + 1] if 0 < number < len(used) - 1 else [1, 2] if number == 0 else [-3, -2]
+            if len(used) > 2 and self.reports[k].without("missed-focus"):
+                self._shaken_far(k, [used[other] for other in others])
+
+    def _shaken_far(self, k: int, beside: Sequence[int]) -> bool:
+        """Whether a frame was shaken by more than tiles can tell, against those beside it; it is then said."""
+        own, others = self.reads[k].grey, [self.reads[other].grey for other in beside]
+        if self.reads[k].clipped > CLIPPED or len(others) < 2 or not lacks_beside(own, others):
+            return False
+        told = [blur for other in others if (blur := blurred_by(own, other)) is not None]
+        blur = agreed(told, len(others))
+        if blur is None or blur.direction_deg is None:
+            return False
+        report, length = self.reports[k], self.reads[k].divide * blur.size_px
+        # Nothing laid over it lies well, and what seems to have moved by a part of that has not.
+        report.faults = [
+            fault for fault in report.faults
+            if fault.name != "motion" and not (fault.name == "knock" and fault.size < _OF_SHAKE * length)
+        ]  # fmt: skip
+        motion_fault(report, length, blur.direction_deg)
+        return True
 
     def _odd_anyway(self, k: int) -> bool:
         """Whether a frame differs from the others for a reason of its own."""

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.prove.align.motion import Bands
+from verispect.prove.checks.gross_blur import detail, lacks_detail
 from verispect.prove.expected import View
 from verispect.prove.join.pointing import Pair, as_drawn, laid
 
@@ -30,9 +31,8 @@ _FOLLOWED, _NEAR = 0.6, 0.3
 _STEPS = 3
 # A frame that a pair of such a weight lays over another needs no guesses.
 _WELL = 0.3
-# A frame counts as far out of focus beside another of which it shows less than so much of the fine detail's power,
-# where the disc takes up so many pixels looked at; they are halved until it takes up no more than so many.
-_OF_DETAIL, _LEAST_PX, _MOST_PX = 0.25, 2.0, 12.0
+# Its disc takes up so many pixels looked at; they are halved until it takes up no more than so many.
+_LEAST_PX, _MOST_PX = 2.0, 12.0
 
 
 def laid_as_blurred(
@@ -118,8 +118,7 @@ class _Blurred:
         shared = cv2.warpPerspective(np.ones((high, wide), np.uint8), np.linalg.inv(place), (wide, high)) > 0
         if not there.any() or not shared.any():
             return False
-        own, others = (_detail(self.greys[k], where) for k, where in ((self.number, there), (other, shared)))
-        return own < _OF_DETAIL * others
+        return lacks_detail(detail(self.greys[self.number], there), detail(self.greys[other], shared))
 
     def searched(self, pair: Pair) -> tuple[Pair, float] | None:
         """The pair as the best of many guesses has it, and by how much larger the frame is drawn."""
@@ -162,12 +161,6 @@ class _Blurred:
         own = found.growth if pair.b == self.number else -found.growth
         total = own if is_drawn else grown + own
         return replace(found, growth=total if pair.b == self.number else -total), total
-
-
-def _detail(picture: Grey, where: NDArray[np.bool_]) -> float:
-    """The power of a part's fine detail against its light."""
-    fine = cv2.Laplacian(cv2.GaussianBlur(picture, (0, 0), 1.0), cv2.CV_32F)[where]
-    return float(np.mean(fine * fine) / max(float(picture[where].mean()) ** 2, 1e-12))
 
 
 def _smaller(picture: Grey, divide: int) -> Grey:

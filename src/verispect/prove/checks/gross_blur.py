@@ -1,0 +1,200 @@
+"""By what a frame is blurred that shows hardly any of the detail its neighbours do: a long motion, or a wide disc.
+
+Told by the powers of what both show, whole frequencies at once: a motion takes sinc²(f L cos(θ − φ)), a disc
+(2 J₁(π f d) / (π f d))². Small shakes and small errors of focus are told elsewhere, tile by tile.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cache
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import j1
+
+from verispect.optics.types import Floats
+
+Grey = NDArray[np.float32]
+# A frame shows hardly any of another's detail where it has less than so much of its power, and of the other one
+# beside it less than so much. So many places of a series' frame that show less than both, of those that show at least
+# so much of what is usual.
+_OF_DETAIL, _OF_ONE, _PLACES, _TELLS = 0.25, 0.5, 0.12, 0.1
+# Sides of tiles, the widest that fit; of the picture's frequencies, cycles a pixel, the rings from and to, and how
+# many, and how many directions.
+_TILES, _FROM, _TO, _RINGS, _WAYS = (256, 128), 0.01, 0.3, 10, 18
+# Noise is that of the finest; a bin tells where the sharp frame has so many times as much.
+_FINEST, _ABOVE = 0.47, 5.0
+# Lengths and diameters tried, pixels, and how many each; directions of a motion, degrees.
+_LEAST_PX, _MOST_PX, _SIZES, _EVERY_DEG = 8.0, 120.0, 24, 10
+# What a blur leaves unexplained, nepers a bin, and how much less than the other kind of blur.
+_EXPLAINS, _BETTER = 0.6, 0.8
+# No bin is known better or worse than to so much.
+_LEAST_LOG = -7.0
+
+
+@dataclass(frozen=True)
+class Blur:
+    """A motion of `size_px` along a direction, degrees clockwise from the horizontal; None where it is a disc."""
+
+    size_px: float
+    direction_deg: float | None
+
+
+def detail(picture: Grey, where: NDArray[np.bool_] | None = None) -> float:
+    """The power of a part's fine detail against its light."""
+    fine, light = _fine(picture), picture
+    if where is not None:
+        fine, light = fine[where], light[where]
+    return float(np.mean(fine * fine)) / max(float(light.mean()) ** 2, 1e-12) if fine.size else 0.0
+
+
+def lacks_detail(own: float, others: float) -> bool:
+    """Whether one frame shows far less of what two share than the other."""
+    return own < _OF_DETAIL * others
+
+
+def lacks_beside(own: Grey, others: Sequence[Grey]) -> bool:
+    """Whether many places of a frame of a series show far less than each of those beside it in focus does.
+
+    What is nearer or farther than a frame was focused is sharper in one of those beside it, and less sharp in the
+    other: of traced good frames up to nine in ten places alone lacked so, where nothing stands at a frame's focus,
+    but then the whole frame shows as much as the others.
+    """
+    whole = [detail(picture) for picture in (own, *others)]
+    if not (min(whole[1:]) * _OF_ONE > whole[0] and max(whole[1:]) * _OF_DETAIL > whole[0]):
+        return False
+    power = [_by_place(picture) for picture in (own, *others)]
+    least = np.min(power[1:], axis=0)
+    tells = least >= _TELLS * np.median(least)
+    return bool(tells.any() and np.mean(power[0][tells] < _OF_DETAIL * least[tells]) >= _PLACES)
+
+
+def blurred_by(soft: Grey, sharp: Grey) -> Blur | None:
+    """What blurs one picture against another of the same, a few pixels aside; None where neither kind explains it."""
+    size = next((side for side in _TILES if min(soft.shape) >= side), None)
+    if size is None:
+        return None
+    rule = _rule(size)
+    lost, kept = (_powers(picture, rule) for picture in (soft, sharp))
+    noise = float(lost[rule.outer].mean()), float(kept[rule.outer].mean())
+    content = np.maximum(kept - noise[1], 0.0)
+    in_bins = rule.summed(content)
+    tells = in_bins > _ABOVE * noise[1] * rule.counts
+    if tells.mean() < 0.3:
+        return None
+    floor = noise[0] * rule.counts
+
+    def misfit(taken: Floats) -> float:
+        expected, found = rule.summed(content * taken) + floor, rule.summed(lost)
+        logs = np.log(found[tells] / expected[tells])
+        # How bright both are is known, but not to the last.
+        return float(np.mean(np.abs(logs - np.clip(np.median(logs), -0.3, 0.3))))
+
+    sizes = np.geomspace(_LEAST_PX, min(_MOST_PX, 0.5 * size), _SIZES).tolist()
+    disc = min((misfit(rule.disc(px)), px) for px in sizes)
+    ways = np.arange(0.0, 180.0, _EVERY_DEG).tolist()
+    line = min((misfit(rule.motion(px, way)), px, way) for px in sizes[::2] for way in ways)
+    line = min(
+        (misfit(rule.motion(line[1] * times, line[2] + aside)), line[1] * times, line[2] + aside)
+        for times in (0.86, 0.93, 1.0, 1.07, 1.15)
+        for aside in (-6.0, -3.0, 0.0, 3.0, 6.0)
+    )
+    least, other = min(disc[0], line[0]), max(disc[0], line[0])
+    if least > _EXPLAINS or least > _BETTER * other or least > _BETTER * misfit(np.ones_like(content)):
+        return None
+    return Blur(disc[1], None) if disc[0] < line[0] else Blur(line[1], line[2] % 180.0)
+
+
+def agreed(told: Sequence[Blur], least: int) -> Blur | None:
+    """What most of several neighbours tell, and so many at the least."""
+
+    def alike(one: Blur, other: Blur) -> bool:
+        if (one.direction_deg is None) != (other.direction_deg is None):
+            return False
+        apart = math.radians((one.direction_deg or 0.0) - (other.direction_deg or 0.0))
+        return math.cos(2.0 * apart) > 0.8 and abs(math.log(one.size_px / other.size_px)) < 0.5
+
+    if not told:
+        return None
+    best = max(told, key=lambda one: sum(alike(one, other) for other in told))
+    near = [one for one in told if alike(best, one)]
+    if len(near) < least or 2 * len(near) <= len(told):
+        return None
+    size = math.exp(float(np.mean([math.log(one.size_px) for one in near])))
+    return Blur(size, best.direction_deg)
+
+
+def _fine(picture: Grey) -> Grey:
+    return np.asarray(cv2.Laplacian(cv2.GaussianBlur(picture, (0, 0), 1.0), cv2.CV_32F), np.float32)
+
+
+def _by_place(picture: Grey) -> Floats:
+    """Power of fine detail against light at a few places, as an array of rows and columns."""
+    fine = _fine(picture)
+    power, light = (
+        cv2.resize(np.asarray(part, np.float32), (12, 8), interpolation=cv2.INTER_AREA)
+        for part in (fine * fine, picture)
+    )
+    return np.asarray(power / np.maximum(light**2, 1e-12), float)
+
+
+def _powers(picture: Grey, rule: _Rule) -> Floats:
+    """Mean powers of its tiles, half over one another, for a mean light of 1."""
+    size, (rows, columns) = rule.size, picture.shape
+    tops, lefts = (sorted({*range(0, side - size + 1, size // 2), side - size}) for side in (rows, columns))
+    total = np.zeros((size, size // 2 + 1))
+    for top in tops:
+        for left in lefts:
+            tile = picture[top : top + size, left : left + size]
+            total += np.abs(np.fft.rfft2((tile - tile.mean()) * rule.window)) ** 2
+    found: Floats = total / (len(tops) * len(lefts)) / max(float(picture.mean()) ** 2, 1e-12)
+    return found
+
+
+class _Rule(NamedTuple):
+    """Of a tile's side: its window, where its finest frequencies are, and the bins of rings and directions."""
+
+    size: int
+    window: Floats
+    across: Floats
+    down: Floats
+    outer: NDArray[np.bool_]
+    bins: NDArray[np.intp]
+    inside: NDArray[np.bool_]
+    counts: Floats
+
+    def summed(self, power: Floats) -> Floats:
+        """Powers in bins."""
+        found = np.bincount(self.bins, weights=power[self.inside], minlength=_RINGS * _WAYS)
+        summed: Floats = np.maximum(np.asarray(found, float), math.exp(_LEAST_LOG) * 1e-9)
+        return summed
+
+    def motion(self, length_px: float, direction_deg: float) -> Floats:
+        """What an even motion leaves of every frequency's power."""
+        way = math.radians(direction_deg)
+        found: Floats = np.sinc(length_px * (self.across * math.cos(way) + self.down * math.sin(way))) ** 2
+        return found
+
+    def disc(self, diameter_px: float) -> Floats:
+        """What a disc leaves."""
+        at = np.maximum(math.pi * diameter_px * np.hypot(self.across, self.down), 1e-9)
+        found: Floats = (2.0 * j1(at) / at) ** 2
+        return found
+
+
+@cache
+def _rule(size: int) -> _Rule:
+    down, across = np.meshgrid(np.fft.fftfreq(size), np.fft.rfftfreq(size), indexing="ij")
+    radius = np.hypot(across, down)
+    ring = np.searchsorted(np.geomspace(_FROM, _TO, _RINGS + 1), radius) - 1
+    way = np.asarray(np.floor((np.degrees(np.arctan2(down, across)) % 180.0) / (180.0 / _WAYS)), int) % _WAYS
+    inside = np.asarray((ring >= 0) & (ring < _RINGS), bool)
+    bins = (ring * _WAYS + way)[inside]
+    counts = np.maximum(np.bincount(bins, minlength=_RINGS * _WAYS), 1).astype(float)
+    window = np.hanning(size)[:, None] * np.hanning(size)[None]
+    return _Rule(size, window, across, down, np.asarray(radius > _FINEST, bool), bins, inside, counts)
