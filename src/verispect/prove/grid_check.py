@@ -32,7 +32,7 @@ from verispect.prove.expected import View, light_hypotheses
 from verispect.prove.focus_check import disc_px, missed_focus, out_of_focus
 from verispect.prove.join.bend import straightened
 from verispect.prove.join.pointing import Pair, drawn_apart, growths, surely_joined
-from verispect.prove.report import Fault, FrameReport, motion_fault
+from verispect.prove.report import Fault, FrameReport, far_motion_fault, motion_fault
 from verispect.prove.resources.threads import in_turn, workers
 from verispect.prove.series_check import CLIPPED, EXPOSURE_STOPS
 
@@ -175,8 +175,11 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     if finer < divide:
         # Small shakes show in larger pictures alone, those of frames out of focus in smaller ones.
         by_size.insert(0, (_apart_in_tiles(evidence, shown, beside + in_cells, grain), finer))
+    far = _blurred_far(evidence, planned, found.pairs, shared, reports)
+    # What is blurred so far tells nothing of those beside it.
+    by_size = [([pair for pair in pairs if pair and not far & {pair.first, pair.second}], size)
+               for pairs, size in by_size]  # fmt: skip
     _shaken(evidence, cells, by_size, compressed, reports)
-    _blurred_far(evidence, planned, found.pairs, shared, reports)
     nearer = nearer_of(views, found, math.hypot(*evidence.pixels)) if is_planned else 0.0
     if not nearer:
         _shown_otherwise(evidence, planned, found, missed, reports)
@@ -232,8 +235,9 @@ def _blurred_far(
     pairs: Sequence[Pair],
     shared: Callable[[Pair], Overlap | None],
     reports: list[FrameReport],
-) -> None:
+) -> set[int]:
     """Frames that show hardly any of the detail that all about them do: shaken far, or far out of focus."""
+    far: set[int] = set()
 
     def details(pair: Pair) -> tuple[float, float] | None:
         overlap = shared(pair)
@@ -244,6 +248,8 @@ def _blurred_far(
     told = [
         (pair, both) for pair, both in zip(pairs, in_turn(details, pairs, workers()), strict=True) if both is not None
     ]
+    whole = [detail(evidence.reads[k].grey) for k in planned]
+    usual = float(np.median(whole))
     for number, k in enumerate(planned):
         report = reports[k]
         if evidence.reads[k].clipped > CLIPPED or not report.without("missed-focus", "dark"):
@@ -268,12 +274,15 @@ def _blurred_far(
             continue
         size = evidence.reads[k].divide * blur.size_px
         if blur.direction_deg is not None:
-            report.faults = [fault for fault in report.faults if fault.name not in ("motion", "moved-subject")]
-            motion_fault(report, size, blur.direction_deg)
-        elif all(
-            lacks_detail(own, others) for _, (own, others) in beside
-        ) and size > _TIMES_PLANNED * evidence.blurred_px(k, [planned[p.a + p.b - number] for p in soft]):
+            far_motion_fault(report, size, blur.direction_deg)
+        elif all(lacks_detail(*both) for _, both in beside) and lacks_detail(whole[number], usual) and (
+            size > _TIMES_PLANNED * evidence.blurred_px(k, [planned[p.a + p.b - number] for p in soft])
+        ):  # fmt: skip
             out_of_focus(evidence, k, size, report)
+        else:
+            continue
+        far.add(k)
+    return far
 
 
 def _went_with_lead(

@@ -28,6 +28,8 @@ from verispect.subject.mark import Mark
 
 # Faults for which a frame is to be taken again.
 REDO = ("knock", "dark", "exposure", "motion", "missed-focus", "missing", "unreadable")
+# Pushed by less than such a part of how far it was shaken a frame was not pushed.
+_OF_SHAKE = 0.2
 
 
 @dataclass
@@ -108,6 +110,19 @@ def motion_fault(report: FrameReport, length_px: float, direction_deg: float) ->
         Fault("motion", length_px, f"blurred by about {length_px:.1f} px along {direction_deg:.0f}°: {cause}",
               "wait until nothing shakes, trigger by cable or timer, and take it again")
     )  # fmt: skip
+
+
+def far_motion_fault(report: FrameReport, length_px: float, direction_deg: float) -> None:
+    """Say that a frame was shaken so far that nothing laid over it lies well.
+
+    What seems to have moved by a part of that has not, nor was the camera pushed.
+    """
+    report.faults = [
+        fault for fault in report.faults
+        if fault.name not in ("motion", "moved-subject")
+        and not (fault.name == "knock" and fault.size < _OF_SHAKE * length_px)
+    ]  # fmt: skip
+    motion_fault(report, length_px, direction_deg)
 
 
 @dataclass

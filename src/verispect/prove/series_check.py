@@ -26,7 +26,7 @@ from verispect.prove.evidence import Evidence, is_compressed
 from verispect.prove.expected import View, light_hypotheses
 from verispect.prove.focus_check import compare_sizes, missed_by_far
 from verispect.prove.intake import Frame
-from verispect.prove.report import Fault, FrameReport, motion_fault
+from verispect.prove.report import Fault, FrameReport, far_motion_fault, motion_fault
 
 # From these on something is a fault: pixels, stops, stops of colour, log of light.
 KNOCK_PX, EXPOSURE_STOPS, WHITE_STOPS, MOVED = 0.3, 0.08, 0.1, 0.12
@@ -39,9 +39,8 @@ _FRAMES_IN_HAND, _IN_HAND_PX = 4, 1.0
 # Frames are held against two of so many beside them on either side for what small things moved.
 _BESIDE = 2
 _MOVED_REMEDY = "take that part from another frame when merging, or take it again in a calm moment"
-# Where so much of a frame is clipped its detail is lost by that; pushed by less than such a part of how far it was
-# shaken a frame was not pushed.
-CLIPPED, _OF_SHAKE = 0.3, 0.2
+# Where so much of a frame is clipped its detail is lost by that.
+CLIPPED = 0.3
 # Out of focus by more allowed blurs a frame tells nothing of those beside it.
 _FAR_BLURS = 8.0
 # Of the picture's diagonal: what is known to look so far elsewhere shows other things at the same places.
@@ -399,13 +398,7 @@ class SeriesCheck:
         blur = agreed(told, len(others))
         if blur is None or blur.direction_deg is None:
             return False
-        report, length = self.reports[k], self.reads[k].divide * blur.size_px
-        # Nothing laid over it lies well, and what seems to have moved by a part of that has not.
-        report.faults = [
-            fault for fault in report.faults
-            if fault.name != "motion" and not (fault.name == "knock" and fault.size < _OF_SHAKE * length)
-        ]  # fmt: skip
-        motion_fault(report, length, blur.direction_deg)
+        far_motion_fault(self.reports[k], self.reads[k].divide * blur.size_px, blur.direction_deg)
         return True
 
     def _odd_anyway(self, k: int) -> bool:

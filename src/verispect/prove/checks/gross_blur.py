@@ -31,6 +31,8 @@ _TILES, _FROM, _TO, _RINGS, _WAYS = (256, 128), 0.01, 0.3, 10, 18
 _FINEST, _ABOVE = 0.47, 5.0
 # Lengths and diameters tried, pixels, and how many each; directions of a motion, degrees.
 _LEAST_PX, _MOST_PX, _SIZES, _EVERY_DEG = 8.0, 120.0, 24, 10
+# Shorter ones than this are as like as not another focus and what the scene shows most of.
+_SURE_PX = 10.0
 # What a blur leaves unexplained, nepers a bin, and how much less than the other kind of blur.
 _EXPLAINS, _BETTER = 0.6, 0.8
 # No bin is known better or worse than to so much.
@@ -107,7 +109,8 @@ def blurred_by(soft: Grey, sharp: Grey) -> Blur | None:
     least, other = min(disc[0], line[0]), max(disc[0], line[0])
     if least > _EXPLAINS or least > _BETTER * other or least > _BETTER * misfit(np.ones_like(content)):
         return None
-    return Blur(disc[1], None) if disc[0] < line[0] else Blur(line[1], line[2] % 180.0)
+    found = Blur(disc[1], None) if disc[0] < line[0] else Blur(line[1], line[2] % 180.0)
+    return found if found.size_px >= _SURE_PX else None
 
 
 def agreed(told: Sequence[Blur], least: int) -> Blur | None:
