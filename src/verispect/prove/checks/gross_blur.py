@@ -21,9 +21,13 @@ from verispect.optics.types import Floats
 
 Grey = NDArray[np.float32]
 # A frame shows hardly any of another's detail where it has less than so much of its power, and of the other one
-# beside it less than so much. So many places of a series' frame that show less than both, of those that show at least
-# so much of what is usual.
-_OF_DETAIL, _OF_ONE, _PLACES, _TELLS = 0.25, 0.5, 0.12, 0.1
+# beside it less than so much. So many places of a series' frame show less than that of both, of those that show at
+# least so much of what is usual.
+_OF_DETAIL, _OF_ONE, _PLACES, _TELLS = 0.25, 0.5, 0.25, 0.1
+# The second differences of second differences, which hardly anything but noise has; noise is that of so many of the
+# emptiest places.
+_SECOND = np.asarray([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
+_EMPTIEST = 0.2
 # Sides of tiles, the widest that fit; of the picture's frequencies, cycles a pixel, the rings from and to, and how
 # many, and how many directions.
 _TILES, _FROM, _TO, _RINGS, _WAYS = (256, 128), 0.01, 0.3, 10, 18
@@ -48,11 +52,13 @@ class Blur:
 
 
 def detail(picture: Grey, where: NDArray[np.bool_] | None = None) -> float:
-    """The power of a part's fine detail against its light."""
-    fine, light = _fine(picture), picture
+    """The power of a part's fine detail above its noise, against its light."""
+    fine, light, noise = _fine(picture), picture, _noise(picture)
     if where is not None:
         fine, light = fine[where], light[where]
-    return float(np.mean(fine * fine)) / max(float(light.mean()) ** 2, 1e-12) if fine.size else 0.0
+    if not fine.size:
+        return 0.0
+    return max(float(np.mean(fine * fine)) - noise, 0.0) / max(float(light.mean()) ** 2, 1e-12)
 
 
 def lacks_detail(own: float, others: float) -> bool:
@@ -73,7 +79,7 @@ def lacks_beside(own: Grey, others: Sequence[Grey]) -> bool:
     power = [_by_place(picture) for picture in (own, *others)]
     least = np.min(power[1:], axis=0)
     tells = least >= _TELLS * np.median(least)
-    return bool(tells.any() and np.mean(power[0][tells] < _OF_DETAIL * least[tells]) >= _PLACES)
+    return bool(tells.any() and np.mean(power[0][tells] < _OF_ONE * least[tells]) >= _PLACES)
 
 
 def blurred_by(soft: Grey, sharp: Grey) -> Blur | None:
@@ -136,14 +142,29 @@ def _fine(picture: Grey) -> Grey:
     return np.asarray(cv2.Laplacian(cv2.GaussianBlur(picture, (0, 0), 1.0), cv2.CV_32F), np.float32)
 
 
+def _noise(picture: Grey) -> float:
+    """What noise makes of the power of fine detail: as the emptiest places have it (Immerkær 1996)."""
+    finest = cv2.filter2D(picture, cv2.CV_32F, _SECOND)
+    by_place = cv2.resize(finest * finest, (24, 16), interpolation=cv2.INTER_AREA)
+    return float(np.quantile(by_place, _EMPTIEST)) / float((_SECOND**2).sum()) * _passes()
+
+
+@cache
+def _passes() -> float:
+    """How much of the power of white noise is left in fine detail."""
+    dot = np.zeros((31, 31), np.float32)
+    dot[15, 15] = 1.0
+    return float((_fine(dot) ** 2).sum())
+
+
 def _by_place(picture: Grey) -> Floats:
-    """Power of fine detail against light at a few places, as an array of rows and columns."""
+    """Power of fine detail above its noise, against light, at a few places, as an array of rows and columns."""
     fine = _fine(picture)
     power, light = (
         cv2.resize(np.asarray(part, np.float32), (12, 8), interpolation=cv2.INTER_AREA)
         for part in (fine * fine, picture)
     )
-    return np.asarray(power / np.maximum(light**2, 1e-12), float)
+    return np.asarray(np.maximum(power - _noise(picture), 0.0) / np.maximum(light**2, 1e-12), float)
 
 
 def _powers(picture: Grey, rule: _Rule) -> Floats:
