@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import a_lens, make_plan
+from tests.prove.checks.test_swing import moved_as
 from tests.prove.join.spheres import SIZE, painted_sphere, seen
 from tests.prove.merge.test_lights import out_of_focus
 from tests.prove.parting.test_unplanned_grid import save
@@ -53,6 +54,20 @@ def test_a_frame_that_missed_its_focus_by_far_is_told_with_how_far(
     assert report.frames[frame].faults[0].size == pytest.approx(blurs, rel=0.15)
     assert ("nearer" if grown > 0.0 else "farther") in report.frames[frame].faults[0].says
     assert np.hypot(*report.frames[frame].shift_px) < 1.5
+
+
+def test_a_frame_that_was_shaken_far_is_no_frame_out_of_focus(tmp_path: Path, wide_open: Candidate) -> None:
+    """A motion of 24 pixels, of 480."""
+    taken(tmp_path, wide_open, {})
+    exposure, pitch_mm = wide_open.exposures[2], wide_open.scene.plan.sensor_mm[0] / SIZE[0]
+    sharp = seen(painted_sphere(3), exposure.pose.matrix, focal_px=exposure.state.image_distance_mm / pitch_mm)
+    light = np.asarray(0.6 * sharp**2.2, np.float32)
+    (tmp_path / "frame-003.tif").unlink()
+    save(tmp_path / "frame-003.tif", np.dstack([moved_as(light[..., c].copy(), 24.0, 65.0) for c in range(3)]))
+    report = check([tmp_path], candidate=wide_open)
+    assert [(k, fault.name) for k, one in enumerate(report.frames) for fault in one.faults] == [(2, "motion")]
+    assert report.frames[2].motion_length == pytest.approx(24.0, rel=0.1)
+    assert report.frames[2].motion_direction == pytest.approx(65.0, abs=5.0)
 
 
 def test_good_frames_at_a_wide_stop_are_not_accused(tmp_path: Path, wide_open: Candidate) -> None:
