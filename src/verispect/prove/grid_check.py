@@ -58,7 +58,7 @@ _OTHERS = 6
 # Against so many others, and such a part of all that overlap it, a frame has less than so much of their detail where
 # it is shaken or out of focus by far; that is out of focus which is blurred by so many times what its planned focus
 # makes.
-_WITNESSES, _MOST_OF, _LESS, _TIMES_PLANNED = 2, 0.5, 0.5, 2.0
+_WITNESSES, _MOST_OF, _LESS, _TIMES_PLANNED = 2, 0.5, 0.4, 2.0
 _MOVED_REMEDY = "take that part from the other frame when joining, or take it again in a calm moment"
 
 
@@ -146,25 +146,31 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     compressed = any(is_compressed(evidence.frames[k]) for cell in cells for k in cell)
     grain = _GRAIN if compressed else 0.0
     seen, apart = [], []
+    details: list[tuple[Pair, tuple[float, float]]] = []
 
     def shared(pair: Pair) -> Overlap | None:
         a, b = pair.a, pair.b
         return overlap_of(found.straight[a], found.straight[b], found.views[b].onto(found.views[a]), divide)
 
-    def held_between(pair: Pair) -> tuple[_Seen, Apart | None] | None:
+    def held_between(pair: Pair) -> tuple[tuple[float, float], _Seen | None, Apart | None] | None:
         overlap = shared(pair)
         if overlap is None:
             return None
+        both = detail(overlap.here, overlap.shown), detail(overlap.there, overlap.shown)
+        if not pair.trusted:
+            return both, None, None
         held = between(overlap.here, overlap.there, overlap.shown)
-        return _Seen(pair, overlap.top, overlap.left, held), _apart(overlap, planned[pair.a], planned[pair.b], grain)
+        lost = _apart(overlap, planned[pair.a], planned[pair.b], grain)
+        return both, _Seen(pair, overlap.top, overlap.left, held), lost
 
-    trusted = [pair for pair in found.pairs if pair.trusted]
-    for told in in_turn(held_between, trusted, workers()):
+    for pair, told in zip(found.pairs, in_turn(held_between, found.pairs, workers()), strict=True):
         if evidence.is_cancelled():
             raise Cancelled
         if told is not None:
-            seen.append(told[0])
-            apart.append(told[1])
+            details.append((pair, told[0]))
+            seen += [] if told[1] is None else [told[1]]
+            apart.append(told[2])
+    trusted = [pair for pair in found.pairs if pair.trusted]
     shown = _views_in_cells(evidence, cells, planned, found)
     beside = [frozenset((planned[pair.a], planned[pair.b])) for pair in trusted]
     alike = [pair for pair in _focused_alike(evidence, cells, beside) if pair <= shown.keys()]
@@ -175,7 +181,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     if finer < divide:
         # Small shakes show in larger pictures alone, those of frames out of focus in smaller ones.
         by_size.insert(0, (_apart_in_tiles(evidence, shown, beside + in_cells, grain), finer))
-    far = _blurred_far(evidence, planned, found.pairs, shared, reports)
+    far = _blurred_far(evidence, planned, details, shared, reports)
     # What is blurred so far tells nothing of those beside it.
     by_size = [([pair for pair in pairs if pair and not far & {pair.first, pair.second}], size)
                for pairs, size in by_size]  # fmt: skip
@@ -232,22 +238,15 @@ def _knocks(pushed: Sequence[int], planned: Sequence[int], found: Looked, report
 def _blurred_far(
     evidence: Evidence,
     planned: Sequence[int],
-    pairs: Sequence[Pair],
+    details: Sequence[tuple[Pair, tuple[float, float]]],
     shared: Callable[[Pair], Overlap | None],
     reports: list[FrameReport],
 ) -> set[int]:
-    """Frames that show hardly any of the detail that all about them do: shaken far, or far out of focus."""
+    """Frames that show hardly any of the detail that all about them do: shaken far, or far out of focus.
+
+    `details` are those of both frames of every pair in what they share, and `shared` is that.
+    """
     far: set[int] = set()
-
-    def details(pair: Pair) -> tuple[float, float] | None:
-        overlap = shared(pair)
-        return (
-            None if overlap is None else (detail(overlap.here, overlap.shown), detail(overlap.there, overlap.shown))
-        )
-
-    told = [
-        (pair, both) for pair, both in zip(pairs, in_turn(details, pairs, workers()), strict=True) if both is not None
-    ]
     whole = [detail(evidence.reads[k].grey) for k in planned]
     usual = float(np.median(whole))
     for number, k in enumerate(planned):
@@ -255,7 +254,7 @@ def _blurred_far(
         if evidence.reads[k].clipped > CLIPPED or not report.without("missed-focus", "dark"):
             continue
         beside = [
-            (pair, both if pair.a == number else both[::-1]) for pair, both in told if number in (pair.a, pair.b)
+            (pair, both if pair.a == number else both[::-1]) for pair, both in details if number in (pair.a, pair.b)
         ]
         soft = [pair for pair, (own, others) in beside if own < _LESS * others]
         if len(soft) < _WITNESSES or len(soft) < _MOST_OF * len(beside):

@@ -31,8 +31,8 @@ _EMPTIEST = 0.2
 # Sides of tiles, the widest that fit; of the picture's frequencies, cycles a pixel, the rings from and to, and how
 # many, and how many directions.
 _TILES, _FROM, _TO, _RINGS, _WAYS = (256, 128), 0.01, 0.3, 10, 18
-# Noise is that of the finest; a bin tells where the sharp frame has so many times as much.
-_FINEST, _ABOVE = 0.47, 5.0
+# Noise is that of the finest; a bin tells where the sharp frame has so many times as much, and so many must.
+_FINEST, _ABOVE, _TOLD = 0.47, 5.0, 0.3
 # Lengths and diameters tried, pixels, and how many each; directions of a motion, degrees.
 _LEAST_PX, _MOST_PX, _SIZES, _EVERY_DEG = 8.0, 120.0, 24, 10
 # Shorter ones than this are as like as not another focus and what the scene shows most of.
@@ -88,18 +88,15 @@ def blurred_by(soft: Grey, sharp: Grey) -> Blur | None:
     if size is None:
         return None
     rule = _rule(size)
-    lost, kept = (_powers(picture, rule) for picture in (soft, sharp))
-    noise = float(lost[rule.outer].mean()), float(kept[rule.outer].mean())
-    content = np.maximum(kept - noise[1], 0.0)
-    in_bins = rule.summed(content)
-    tells = in_bins > _ABOVE * noise[1] * rule.counts
-    if tells.mean() < 0.3:
+    (lost, noise_lost), (kept, noise_kept) = (_powers(picture, rule) for picture in (soft, sharp))
+    content = np.maximum(kept - noise_kept, 0.0)
+    tells = rule.summed(content) > _ABOVE * noise_kept * rule.counts
+    if tells.mean() < _TOLD:
         return None
-    floor = noise[0] * rule.counts
+    found, floor = rule.summed(lost)[tells], (noise_lost * rule.counts)[tells]
 
     def misfit(taken: Floats) -> float:
-        expected, found = rule.summed(content * taken) + floor, rule.summed(lost)
-        logs = np.log(found[tells] / expected[tells])
+        logs = np.log(found / (rule.summed(content * taken)[tells] + floor))
         # How bright both are is known, but not to the last.
         return float(np.mean(np.abs(logs - np.clip(np.median(logs), -0.3, 0.3))))
 
@@ -115,8 +112,8 @@ def blurred_by(soft: Grey, sharp: Grey) -> Blur | None:
     least, other = min(disc[0], line[0]), max(disc[0], line[0])
     if least > _EXPLAINS or least > _BETTER * other or least > _BETTER * misfit(np.ones_like(content)):
         return None
-    found = Blur(disc[1], None) if disc[0] < line[0] else Blur(line[1], line[2] % 180.0)
-    return found if found.size_px >= _SURE_PX else None
+    blur = Blur(disc[1], None) if disc[0] < line[0] else Blur(line[1], line[2] % 180.0)
+    return blur if blur.size_px >= _SURE_PX else None
 
 
 def agreed(told: Sequence[Blur], least: int) -> Blur | None:
@@ -167,8 +164,8 @@ def _by_place(picture: Grey) -> Floats:
     return np.asarray(np.maximum(power - _noise(picture), 0.0) / np.maximum(light**2, 1e-12), float)
 
 
-def _powers(picture: Grey, rule: _Rule) -> Floats:
-    """Mean powers of its tiles, half over one another, for a mean light of 1."""
+def _powers(picture: Grey, rule: _Rule) -> tuple[Floats, float]:
+    """Mean powers of its tiles, half over one another, where they count, and of noise; for a mean light of 1."""
     size, (rows, columns) = rule.size, picture.shape
     tops, lefts = (sorted({*range(0, side - size + 1, size // 2), side - size}) for side in (rows, columns))
     total = np.zeros((size, size // 2 + 1))
@@ -176,12 +173,14 @@ def _powers(picture: Grey, rule: _Rule) -> Floats:
         for left in lefts:
             tile = picture[top : top + size, left : left + size]
             total += np.abs(np.fft.rfft2((tile - tile.mean()) * rule.window)) ** 2
-    found: Floats = total / (len(tops) * len(lefts)) / max(float(picture.mean()) ** 2, 1e-12)
-    return found
+    total /= len(tops) * len(lefts) * max(float(picture.mean()) ** 2, 1e-12)
+    return total[rule.inside], float(total[rule.outer].mean())
 
 
 class _Rule(NamedTuple):
-    """Of a tile's side: its window, where its finest frequencies are, and the bins of rings and directions."""
+    """Of a tile's side: its window, where frequencies count and where the finest are; of those that count, cycles a
+    pixel across and down and which bin of rings and directions each is in; and how many are in each.
+    """
 
     size: int
     window: Floats
@@ -194,7 +193,7 @@ class _Rule(NamedTuple):
 
     def summed(self, power: Floats) -> Floats:
         """Powers in bins."""
-        found = np.bincount(self.bins, weights=power[self.inside], minlength=_RINGS * _WAYS)
+        found = np.bincount(self.bins, weights=power, minlength=_RINGS * _WAYS)
         summed: Floats = np.maximum(np.asarray(found, float), math.exp(_LEAST_LOG) * 1e-9)
         return summed
 
@@ -221,4 +220,4 @@ def _rule(size: int) -> _Rule:
     bins = (ring * _WAYS + way)[inside]
     counts = np.maximum(np.bincount(bins, minlength=_RINGS * _WAYS), 1).astype(float)
     window = np.hanning(size)[:, None] * np.hanning(size)[None]
-    return _Rule(size, window, across, down, np.asarray(radius > _FINEST, bool), bins, inside, counts)
+    return _Rule(size, window, across[inside], down[inside], np.asarray(radius > _FINEST, bool), bins, inside, counts)
