@@ -133,8 +133,11 @@ def test_a_killed_program_leaves_its_work_to_be_brought_back(hand: Hand) -> None
 
     def moved() -> bool:
         hand.drag((1180, 81), (1123, 119))  # the tower's mark in the elevation, once it is drawn
-        hand("sleep", 6)  # work is kept at the latest after five seconds
-        return recovery.is_dir() and any(recovery.iterdir())
+        for _ in range(12):
+            hand("sleep", 0.5)  # work is kept at the latest after five seconds
+            if recovery.is_dir() and any(recovery.iterdir()):
+                return True
+        return False
 
     hand.until(moved)
     process.kill()

@@ -55,6 +55,12 @@ def test_of_what_is_as_sharp_or_shows_something_else_nothing_is_told() -> None:
     assert blurred_by(noisy(texture(3))[:90], noisy(texture(3))[:90]) is None
 
 
+def test_plain_sky_lacks_nothing_of_plain_sky() -> None:
+    skies = [detail(noisy(np.full((512, 768), light, np.float32))) * light**2 for light in (0.2, 0.4, 0.6)]
+    assert max(skies) < 2.0 * min(skies)
+    assert detail(noisy(disc(texture(3), 30.0))) < 0.25 * detail(noisy(texture(3)))
+
+
 def test_a_frame_of_a_series_lacks_only_what_all_beside_it_show() -> None:
     near, far = texture(5), texture(6)
     half = np.arange(768) < 384

@@ -25,9 +25,9 @@ Grey = NDArray[np.float32]
 # least so much of what is usual.
 _OF_DETAIL, _OF_ONE, _PLACES, _TELLS = 0.25, 0.5, 0.25, 0.1
 # The second differences of second differences, which hardly anything but noise has; noise is that of so many of the
-# emptiest places.
+# emptiest places, and less detail than such a part of it is none.
 _SECOND = np.asarray([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
-_EMPTIEST = 0.2
+_EMPTIEST, _PLAIN = 0.2, 0.2
 # Sides of tiles, the widest that fit; of the picture's frequencies, cycles a pixel, the rings from and to, and how
 # many, and how many directions.
 _TILES, _FROM, _TO, _RINGS, _WAYS = (256, 128), 0.01, 0.3, 10, 18
@@ -58,7 +58,7 @@ def detail(picture: Grey, where: NDArray[np.bool_] | None = None) -> float:
         fine, light = fine[where], light[where]
     if not fine.size:
         return 0.0
-    return max(float(np.mean(fine * fine)) - noise, 0.0) / max(float(light.mean()) ** 2, 1e-12)
+    return max(float(np.mean(fine * fine)) - noise, _PLAIN * noise) / max(float(light.mean()) ** 2, 1e-12)
 
 
 def lacks_detail(own: float, others: float) -> bool:
@@ -161,7 +161,8 @@ def _by_place(picture: Grey) -> Floats:
         cv2.resize(np.asarray(part, np.float32), (12, 8), interpolation=cv2.INTER_AREA)
         for part in (fine * fine, picture)
     )
-    return np.asarray(np.maximum(power - _noise(picture), 0.0) / np.maximum(light**2, 1e-12), float)
+    noise = _noise(picture)
+    return np.asarray(np.maximum(power - noise, _PLAIN * noise) / np.maximum(light**2, 1e-12), float)
 
 
 def _powers(picture: Grey, rule: _Rule) -> tuple[Floats, float]:
