@@ -53,13 +53,17 @@ class SeriesCheck:
     def __init__(self, evidence: Evidence, reports: list[FrameReport]) -> None:
         self.evidence, self.reports = evidence, reports
         self.frames, self.reads, self.matched = evidence.frames, evidence.reads, evidence.matched
+        # Frames that were laid over others, and those that are blurred by far.
+        self._lay: set[int] = set()
+        self._lost: set[int] = set()
 
     def compare(self, used: list[int]) -> None:
         """Frames of one view, each laid over the one before it."""
         if len(used) < 2:
             return
         middle = ((self.evidence.pixels[0] - 1) / 2.0, (self.evidence.pixels[1] - 1) / 2.0)
-        used, motions = self._together(used)
+        given = used
+        used, motions = self._together(given)
         offsets, scales, lights, chained = [np.zeros(3)], [0.0], [(0.0, 0.0, 0.0)], [np.eye(3)]
         chain, chain_plan = np.eye(3), np.eye(3)
         expected_scales = [0.0]
@@ -79,9 +83,11 @@ class SeriesCheck:
             reach = 0.5 * math.hypot(*self.evidence.pixels)
             scatter = np.array([_scatter_px(motion) for motion in motions]) / reach
             compare_sizes(self.evidence, self.reports, used, np.array(scales), np.array(expected_scales), scatter)
-            near = self._without_far_out(used)
-            if 2 <= len(near) < len(used):
-                self.compare(near)
+            far = self._far_out(used)
+            if far and len(given) - len(far) >= 2:
+                self._lay.update(used)
+                self._lost.update(far)
+                self.compare(self._as_if_without(far, given))
                 return
         divide = self.reads[used[0]].divide
         unsure = np.array([0.0, *(unsure_px(motion.residual_px, divide) for motion in motions)])
@@ -110,10 +116,16 @@ class SeriesCheck:
             return self.evidence.motion(k, before, planned=self._planned(k, before))
 
         members, motions = longest_chain(used, motion)
-        for k in set(used) - set(members):
+        nearest = {k: sorted(members, key=lambda other: abs(other - k))[:_BESIDE] for k in used}
+        strangers = [k for k in used if k not in members and k not in self._lay]
+        for k in strangers:
             self.reports[k].is_stranger = True
-            beside = sorted(members, key=lambda other: abs(other - k))[:_BESIDE]
-            if missed_by_far(self.evidence, k, beside, self.reports[k]) or self._shaken_far(k, beside):
+            if missed_by_far(self.evidence, k, nearest[k], self.reports[k]) or self._shaken_far(k, nearest[k]):
+                self._lost.add(k)
+        for k in strangers:
+            begin, end = sorted((k, nearest[k][0]))
+            if k in self._lost or any(begin < lost < end for lost in self._lost):
+                # Past a frame that is lost it may show too little of what the next one does.
                 continue
             self.reports[k].faults.append(
                 Fault("knock", 0.0, "too little in common with the other frames to be laid over them",
@@ -121,20 +133,23 @@ class SeriesCheck:
             )  # fmt: skip
         return members, motions
 
-    def _without_far_out(self, used: list[int]) -> list[int]:
-        """Those that are not so far out of focus that what is laid over them is told of falsely."""
-        far = {
+    def _far_out(self, used: Sequence[int]) -> set[int]:
+        """Those so far out of focus that what is laid over them is told of falsely."""
+        return {
             k for k in used
             if any(fault.name == "missed-focus" and fault.size > _FAR_BLURS for fault in self.reports[k].faults)
         }  # fmt: skip
-        for k in used:
+
+    def _as_if_without(self, far: set[int], given: Sequence[int]) -> list[int]:
+        """The other frames, of which nothing is known yet, beside those that are far out of focus."""
+        for k in given:
             report = self.reports[k]
-            if k in far:
-                report.is_stranger = True
-            elif far:
-                report.faults = [fault for fault in report.faults if fault.name != "missed-focus"]
+            if k not in far and (k in self._lay or report.is_stranger):
+                told = ("missed-focus",) if k in self._lay else ("missed-focus", "knock", "motion")
+                report.faults = [fault for fault in report.faults if fault.name not in told]
                 report.as_found = None
-        return [k for k in used if k not in far]
+            report.is_stranger = k in far
+        return [k for k in given if k not in far]
 
     def _by_focus(self, used: list[int]) -> list[int]:
         """Places among the frames in the order of the plan's focus; as they come where it is not known of all."""

@@ -86,11 +86,7 @@ def grown_when_blurred(
     """
     one = _Blurred(views, greys, pixels, blurs, number)
     pairs = [Pair(min(k, number), max(k, number), 1.0, 0.0, np.zeros(3), math.inf) for k in range(len(views))]
-    told = [
-        found[1]
-        for pair in pairs
-        if pair.a != pair.b and one.lacks_detail_of(pair) and (found := one.searched(pair)) is not None
-    ]
+    told = [found[1] for pair in pairs if pair.a != pair.b and (found := one.searched(pair)) is not None]
     if not told or max(told) - min(told) > _NEAR * max(map(abs, told)):
         return None
     return float(np.median(told))
