@@ -20,6 +20,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.setting.losses import lost_with
 from verispect.prove.checks.coverage import Coverage, coverage_of
 from verispect.prove.checks.dust import for_the_dust, seen_on
+from verispect.prove.checks.gross_blur import detail, lacks_detail
 from verispect.prove.checks.parallax import Slide, slide_words
 from verispect.prove.checks.pointing import Fit, spread_words
 from verispect.prove.evidence import Evidence, FirstLook, Grey, doubles_of
@@ -63,6 +64,8 @@ CLIPPED, FLASHLESS = 0.02, -1.2
 _MOVED_PX = 3.0
 # Less alike than this frames are none of one view, whatever is planned.
 _UNLIKE = 0.4
+# Of more frames one that shows something else leaves the others of one view.
+_FEW = 3
 _SIDE_BY_SIDE = (
     "These frames show unlike things: they are no series as the plan's method has it, but may be joined side by side",
 )
@@ -318,15 +321,16 @@ class _Check:
     def _kind(self, group: FrameSet, dark: Sequence[bool]) -> SetKind:
         if len([k for k in group.frames if k not in self.repeats]) == 1:
             return SetKind.SINGLE
+        # What is black is like nothing.
         tiny = [self.thumbs[k] for k in group.frames if not dark[k]]
-        # What is black is like nothing, and one frame alone tells of no likeness.
-        alike = float(np.median([likeness(a, b) for a, b in itertools.pairwise(tiny)] or [1.0]))
+        alike = _alike(tiny)
         if any(self.evidence.matched[k] is not None for k in group.frames):
             assert self.evidence.candidate is not None
             if self.evidence.candidate.method.is_grid:
                 return SetKind.GRID
-            # Whatever is planned, what shows unlike things is no series.
-            return SetKind.SERIES if alike > _UNLIKE else SetKind.UNKNOWN
+            # Whatever is planned, what shows unlike things is no series; one that was knocked far is not all of them.
+            without = [_alike([*tiny[:k], *tiny[k + 1 :]]) for k in range(len(tiny))] if len(tiny) > _FEW else []
+            return SetKind.SERIES if max([alike, *without]) > _UNLIKE else SetKind.UNKNOWN
         return SetKind.SERIES if alike > ALIKE else SetKind.UNKNOWN
 
     def _compare(self, group: FrameSet, kind: SetKind, reports: list[FrameReport], dark: Sequence[bool]) -> None:
@@ -350,15 +354,23 @@ class _Check:
     def _not_placed(self, dark: Sequence[bool]) -> list[str]:
         """What is said of frames of grids that nothing planned and of which nothing tells where they look."""
         lost = [
-            self.evidence.frames[k].path.name
+            k
             for group, cells in self.cells.items()
             for k in sorted({*group.frames} - {*itertools.chain(*cells), *self.repeats, *_true(dark)})
         ]
         if not lost:
             return []
+        placed = [k for cells in self.cells.values() for k in itertools.chain(*cells)]
+        usual = float(np.median([detail(self.evidence.reads[k].grey) for k in placed]))
+        soft = [k for k in lost if lacks_detail(detail(self.evidence.reads[k].grey), usual)]
+        why = {
+            "out of focus, shaken, or nothing but sky or water": soft,
+            "what is shown there repeats or overlaps too little": [k for k in lost if k not in soft],
+        }
         return [
-            f"{', '.join(lost)} could not be placed beside the others of the grid: what is shown there repeats or "
-            "overlaps too little, and nothing was compared with it"
+            f"{', '.join(self.evidence.frames[k].path.name for k in those)} could not be placed beside the others of "
+            f"the grid: {reason}, and nothing was compared with {'it' if len(those) == 1 else 'them'}"
+            for reason, those in why.items() if those
         ]  # fmt: skip
 
     def _planned_cells(self, used: Sequence[int]) -> list[list[int]]:
@@ -569,6 +581,11 @@ class _Check:
                 told = replace(told, how=f"{where} as the camera looked")
             found.append(replace(told, pixel=pixel))
         return believed(candidate, found)
+
+
+def _alike(tiny: Sequence[Grey]) -> float:
+    """How like frames are to the one before, in the middle; one frame alone tells of no likeness."""
+    return float(np.median([likeness(a, b) for a, b in itertools.pairwise(tiny)] or [1.0]))
 
 
 def _true(flags: Sequence[bool]) -> list[int]:

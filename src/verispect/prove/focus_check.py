@@ -204,6 +204,9 @@ def out_of_focus(evidence: Evidence, k: int, blurred_px: float, report: FrameRep
         size = blurred_px * evidence.pitch_mm / allowed
         says += f", {size:.1f} allowed blurs"
         remedy += f" at {metres(evidence.exposures[index].focus_m)}"
+    report.is_far_out = True
+    # It may have been said already, by its order.
+    report.faults = [fault for fault in report.faults if fault.name != "missed-focus"]
     report.faults.append(Fault("missed-focus", float(size), says, f"{remedy}, with manual focus"))
 
 
@@ -261,6 +264,8 @@ def in_order_after_all(
                    for k, small in zip(used, smalls, strict=True)]  # fmt: skip
         accused &= set(out_of_order(details, alike=_ALIKE_SHARE))
     for number, k in enumerate(used):
+        if reports[k].is_far_out:
+            continue
         darker = is_compressed(evidence.frames[k]) and not reports[k].without("exposure")
         if number not in accused or darker or math.hypot(*reports[k].shift_px) > far:
             reports[k].faults = [fault for fault in reports[k].faults if fault.name != "missed-focus"]

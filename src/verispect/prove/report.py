@@ -67,6 +67,8 @@ class FrameReport:
     duplicate_of: str | None = None
     # It shows something else than the others, or nothing that is sharp.
     is_stranger: bool = False
+    # It shows what they do, but far out of focus.
+    is_far_out: bool = False
     # Where it was measured, (3, 3), if not where it was planned.
     lies: Floats | None = None
     # How it was really taken, where its focus or its place is known to be off.
@@ -119,9 +121,10 @@ def far_motion_fault(report: FrameReport, length_px: float, direction_deg: float
     """
     report.faults = [
         fault for fault in report.faults
-        if fault.name not in ("motion", "moved-subject")
+        if fault.name not in ("motion", "moved-subject", "missed-focus")
         and not (fault.name == "knock" and fault.size < _OF_SHAKE * length_px)
     ]  # fmt: skip
+    report.as_found = None
     motion_fault(report, length_px, direction_deg)
 
 

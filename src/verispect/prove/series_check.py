@@ -16,7 +16,7 @@ from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.align.turned import turn_of, turned_picture
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
-from verispect.prove.checks.gross_blur import agreed, blurred_by, lacks_beside
+from verispect.prove.checks.gross_blur import Blur, agreed, blurred_by, lacks_beside, sharper_anywhere
 from verispect.prove.checks.moved import OF_BLUR, Moved, moved_in
 from verispect.prove.checks.odd_places import odd_places
 from verispect.prove.checks.pointing import moved_words, unsure_px
@@ -24,7 +24,7 @@ from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, step_mm
 from verispect.prove.checks.shaken import above_noise, shaken_in
 from verispect.prove.evidence import Evidence, is_compressed
 from verispect.prove.expected import View, light_hypotheses
-from verispect.prove.focus_check import compare_sizes, missed_by_far
+from verispect.prove.focus_check import compare_sizes, missed_by_far, out_of_focus
 from verispect.prove.intake import Frame
 from verispect.prove.report import Fault, FrameReport, far_motion_fault, motion_fault
 
@@ -120,7 +120,7 @@ class SeriesCheck:
         strangers = [k for k in used if k not in members and k not in self._lay]
         for k in strangers:
             self.reports[k].is_stranger = True
-            if missed_by_far(self.evidence, k, nearest[k], self.reports[k]) or self._shaken_far(k, nearest[k]):
+            if self._shaken_far(k, nearest[k]) or self._out_of_focus_far(k, nearest[k]):
                 self._lost.add(k)
         for k in strangers:
             begin, end = sorted((k, nearest[k][0]))
@@ -134,14 +134,20 @@ class SeriesCheck:
         return members, motions
 
     def _far_out(self, used: Sequence[int]) -> set[int]:
-        """Those so far out of focus that what is laid over them is told of falsely."""
-        return {
-            k for k in used
-            if any(fault.name == "missed-focus" and fault.size > _FAR_BLURS for fault in self.reports[k].faults)
-        }  # fmt: skip
+        """Those blurred so far that what is laid over them is told of falsely."""
+        far = set()
+        for number, k in enumerate(used):
+            report, beside = self.reports[k], _beside(number, used)
+            if any(fault.name == "missed-focus" and fault.size > _FAR_BLURS for fault in report.faults):
+                # A long motion has no size of its own, and may be taken for one.
+                self._shaken_far(k, beside)
+                far.add(k)
+            elif self.matched[k] is None and self._out_of_focus_far(k, beside):
+                far.add(k)
+        return far
 
     def _as_if_without(self, far: set[int], given: Sequence[int]) -> list[int]:
-        """The other frames, of which nothing is known yet, beside those that are far out of focus."""
+        """The other frames, of which nothing is known yet, beside those that are blurred by far."""
         for k in given:
             report = self.reports[k]
             if k not in far and (k in self._lay or report.is_stranger):
@@ -400,20 +406,33 @@ class SeriesCheck:
                 continue
             motion_fault(self.reports[k], self.reads[k].sectors_divide * shaken.length_px, shaken.direction_deg)
         for number, k in enumerate(used):
-            others = [number - 1, number + 1] if 0 < number < len(used) - 1 else [1, 2] if number == 0 else [-3, -2]
-            if len(used) > 2 and self.reports[k].without("missed-focus"):
-                self._shaken_far(k, [used[other] for other in others])
+            if self.reports[k].without("missed-focus"):
+                self._shaken_far(k, _beside(number, used))
+
+    def _blur_of(self, k: int, beside: Sequence[int]) -> Blur | None:
+        """By what a frame is blurred that shows hardly any of the detail of both beside it."""
+        own, others = self.reads[k].grey, [self.reads[other].grey for other in beside]
+        if self.reads[k].clipped > CLIPPED or len(others) < 2 or not lacks_beside(own, others):
+            return None
+        return agreed([blur for other in others if (blur := blurred_by(own, other)) is not None], len(others))
 
     def _shaken_far(self, k: int, beside: Sequence[int]) -> bool:
         """Whether a frame was shaken by more than tiles can tell, against those beside it; it is then said."""
-        own, others = self.reads[k].grey, [self.reads[other].grey for other in beside]
-        if self.reads[k].clipped > CLIPPED or len(others) < 2 or not lacks_beside(own, others):
-            return False
-        told = [blur for other in others if (blur := blurred_by(own, other)) is not None]
-        blur = agreed(told, len(others))
+        blur = self._blur_of(k, beside)
         if blur is None or blur.direction_deg is None:
             return False
         far_motion_fault(self.reports[k], self.reads[k].divide * blur.size_px, blur.direction_deg)
+        return True
+
+    def _out_of_focus_far(self, k: int, beside: Sequence[int]) -> bool:
+        """Whether a frame shows what those beside it do, far out of focus; it is then said."""
+        if missed_by_far(self.evidence, k, beside, self.reports[k]):
+            return True
+        blur = self._blur_of(k, beside)
+        is_disc = blur is not None and blur.direction_deg is None
+        if blur is None or not is_disc or sharper_anywhere(*(self.reads[n].grey for n in (k, *beside))):
+            return False
+        out_of_focus(self.evidence, k, self.reads[k].divide * blur.size_px, self.reports[k])
         return True
 
     def _odd_anyway(self, k: int) -> bool:
@@ -506,6 +525,12 @@ def _reference(offsets: Floats, stays: Sequence[tuple[int, int]]) -> Floats:
         found: Floats = np.median(offsets[first:last], axis=0)
         return found
     return np.array([_lower_median(offsets[:, c]) for c in range(offsets.shape[1])])
+
+
+def _beside(number: int, used: Sequence[int]) -> list[int]:
+    """The two frames about one, or next to the first or last; fewer of fewer."""
+    begin = min(max(number - 1, 0), max(len(used) - 3, 0))
+    return [k for k in used[begin : begin + 3] if k != used[number]]
 
 
 def _scatter_px(motion: Motion) -> float:

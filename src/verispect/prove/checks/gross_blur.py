@@ -24,6 +24,8 @@ Grey = NDArray[np.float32]
 # beside it less than so much. So many places of a series' frame show less than that of both, of those that show at
 # least so much of what is usual.
 _OF_DETAIL, _OF_ONE, _PLACES, _TELLS = 0.25, 0.5, 0.25, 0.1
+# A place of a frame that is in focus there alone shows so many times as much as the others do.
+_SHARPER = 2.0
 # The second differences of second differences, which hardly anything but noise has; noise is that of so many of the
 # emptiest places, and less detail than such a part of it is none.
 _SECOND = np.asarray([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
@@ -80,6 +82,13 @@ def lacks_beside(own: Grey, others: Sequence[Grey]) -> bool:
     least = np.min(power[1:], axis=0)
     tells = least >= _TELLS * np.median(least)
     return bool(tells.any() and np.mean(power[0][tells] < _OF_ONE * least[tells]) >= _PLACES)
+
+
+def sharper_anywhere(own: Grey, *others: Grey) -> bool:
+    """Whether any place of a frame shows more than each of the others does, as where it alone is in focus."""
+    power = [_by_place(picture) for picture in (own, *others)]
+    most = np.max(power[1:], axis=0)
+    return bool(np.any((power[0] > _SHARPER * most) & (most >= _TELLS * np.median(most))))
 
 
 def blurred_by(soft: Grey, sharp: Grey) -> Blur | None:
