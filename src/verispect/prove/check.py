@@ -20,6 +20,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.setting.losses import lost_with
 from verispect.prove.checks.coverage import Coverage, coverage_of
 from verispect.prove.checks.dust import for_the_dust, seen_on
+from verispect.prove.checks.exposure import white_among
 from verispect.prove.checks.gross_blur import detail, lacks_detail
 from verispect.prove.checks.parallax import Slide, slide_words
 from verispect.prove.checks.pointing import Fit, spread_words
@@ -251,6 +252,8 @@ class _Check:
             self._double(reports[k], reports[first])
         for k, report in enumerate(reports):
             self._alone(k, report, dark[k], any(k in group.frames for group in sets))
+        for group in sets:
+            white_among([reports[k] for k in group.frames], [evidence.reads[k].median for k in group.frames])
         self._look_where_they_lie(reports)
         marks, blocks = self._marks(reports), self._blocks(reports)
         taken = self._as_found(reports)

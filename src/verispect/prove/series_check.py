@@ -39,8 +39,8 @@ _FRAMES_IN_HAND, _IN_HAND_PX = 4, 1.0
 # Frames are held against two of so many beside them on either side for what small things moved.
 _BESIDE = 2
 _MOVED_REMEDY = "take that part from another frame when merging, or take it again in a calm moment"
-# Where so much of a frame is clipped its detail is lost by that.
-CLIPPED = 0.3
+# Where so much of a frame is clipped its detail is lost by that; and where so much is, all of it.
+CLIPPED, _WHITE = 0.3, 0.8
 # Out of focus by more allowed blurs a frame tells nothing of those beside it.
 _FAR_BLURS = 8.0
 # Of the picture's diagonal: what is known to look so far elsewhere shows other things at the same places.
@@ -124,8 +124,8 @@ class SeriesCheck:
                 self._lost.add(k)
         for k in strangers:
             begin, end = sorted((k, nearest[k][0]))
-            if k in self._lost or any(begin < lost < end for lost in self._lost):
-                # Past a frame that is lost it may show too little of what the next one does.
+            if k in self._lost or any(begin < lost < end for lost in self._lost) or self.reads[k].clipped > _WHITE:
+                # Past a frame that is lost it may show too little of what the next one does; and white shows nothing.
                 continue
             self.reports[k].faults.append(
                 Fault("knock", 0.0, "too little in common with the other frames to be laid over them",

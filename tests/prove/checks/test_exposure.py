@@ -7,7 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from verispect.prove.checks.exposure import off_the_rest, ratios_stops
+from verispect.prove.checks.exposure import off_the_rest, ratios_stops, white_among
+from verispect.prove.report import Fault, FrameReport
 
 BASE = np.random.default_rng(0).uniform(0.05, 0.5, (60, 90, 3)).astype(np.float32)
 EVERYWHERE = np.ones((60, 90), bool)
@@ -45,3 +46,23 @@ def test_what_frames_tell_of_their_times_is_allowed_for() -> None:
     bracket = np.array([0.0, 1.0, -1.0, 0.0, 1.0, -1.0])
     assert np.abs(off_the_rest(bracket.tolist(), [np.zeros(6), bracket])).max() < 1e-9
     assert np.abs(off_the_rest(bracket.tolist(), [np.zeros(6)])).max() > 0.5
+
+
+def test_a_white_frame_among_others_had_too_much_light_unless_nobody_planned_it() -> None:
+    def frames(**white: object) -> list[FrameReport]:
+        made = [FrameReport(f"{k}.tif", planned_exposure=k) for k in range(4)]
+        made[2].clipped_share = 0.97
+        made[2].faults = [Fault("clipped", 0.97, "97 % of it is clipped", "")]
+        for name, value in white.items():
+            setattr(made[2], name, value)
+        white_among(made, [0.2, 0.25, 1.0, 0.25])
+        return made
+
+    told = frames()
+    assert [[fault.name for fault in one.faults] for one in told] == [[], [], ["clipped", "exposure"], []]
+    assert told[2].exposure_stops == pytest.approx(2.0)
+    assert told[2].verdict == "redo"
+    assert frames(planned_exposure=None)[2].verdict == "doubtful"
+    # As one of several shots it was to be so bright.
+    assert frames(faults=[])[2].faults == []
+    assert frames(clipped_share=0.5)[2].verdict == "doubtful"

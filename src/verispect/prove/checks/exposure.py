@@ -10,8 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
+from verispect.prove.report import Fault, FrameReport
 
 Small = NDArray[np.float32]
+# A frame of which so much is clipped has nothing left to be compared by; the others have less than so much.
+_WHITE, _OTHERS = 0.8, 0.4
 # Between these a value is neither lost in the dark nor clipped.
 _LOW, _HIGH = 0.01, 0.92
 _CLIPPED = 0.98
@@ -71,6 +74,28 @@ def _middle_of(first: Small, second: Small) -> tuple[float, float, float]:
     red, green, blue = (float(np.median(logs[:, k])) for k in range(3))
     light = float(np.median(logs @ np.array([0.2126, 0.7152, 0.0722])))
     return light, red - green, blue - green
+
+
+def white_among(reports: Sequence[FrameReport], medians: Sequence[float]) -> None:
+    """Say of planned frames of a set that are white, as the others are not, that they had too much light.
+
+    `medians` are the frames' middle luminances, linear, 1 where clipped. What was to be brighter, as one of several
+    shots, was not called clipped; and of what nobody planned nobody knows.
+    """
+    usual = float(np.median([report.clipped_share for report in reports]))
+    light = float(np.median(medians))
+    for report, own in zip(reports, medians, strict=True):
+        known = {fault.name for fault in report.faults}
+        if report.planned_exposure is None or "clipped" not in known or "exposure" in known:
+            continue
+        if report.clipped_share < _WHITE or usual > _OTHERS:
+            continue
+        stops = float(np.log2(max(own, 1e-6) / max(light, 1e-6)))
+        report.exposure_stops = stops
+        report.faults.append(
+            Fault("exposure", stops, f"nearly all of it is white, {stops:.1f} stops brighter than the others or more",
+                  "take it again with the others' exposure")
+        )  # fmt: skip
 
 
 def off_the_rest(chained: Sequence[float], hypotheses: Sequence[Floats]) -> Floats:
