@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
@@ -12,12 +12,12 @@ from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
 from verispect.prove.expected import View
-from verispect.prove.join.bend import straightened, with_bend
-from verispect.prove.join.far_out import Blurs, laid_as_blurred
+from verispect.prove.join.bend import straightened
+from verispect.prove.join.drawn import laid_as_drawn
+from verispect.prove.join.far_out import Blurs
 from verispect.prove.join.gains import gains_of
 from verispect.prove.join.pointing import (
     Pair,
-    as_drawn,
     corrected,
     disagreement_px,
     drawn_larger,
@@ -145,19 +145,11 @@ def looked(
     def pairs_between(views: Sequence[View], greys: Sequence[Grey]) -> list[Pair]:
         return pairs_of(views, greys, pixels, is_cancelled=is_cancelled, progress=said)
 
-    bent, straight, pairs = with_bend(views, greys, pixels, pairs_between)
-    if blurs is not None:
-        pairs = laid_as_blurred(bent, straight, pairs, pixels, blurs, is_cancelled=is_cancelled)
-    larger = drawn_larger(pairs, len(views)) if sizes_planned else dict(enumerate(growths(pairs, len(views))))
-    if max(map(abs, larger.values()), default=0.0) > _MATTERS:
-        # A frame that is drawn larger than planned would have all about it turned to where it fits.
-        bent = as_drawn(bent, larger)
-        straight = [straightened(grey, view, pixels) for grey, view in zip(greys, bent, strict=True)]
-        growth = {(pair.a, pair.b): pair.growth for pair in pairs}
-        pairs = pairs_between(bent, straight)
-        if blurs is not None:
-            pairs = laid_as_blurred(bent, straight, pairs, pixels, blurs, known=larger, is_cancelled=is_cancelled)
-        pairs = [replace(pair, growth=growth[pair.a, pair.b]) for pair in pairs if (pair.a, pair.b) in growth]
+    def larger_of(pairs: Sequence[Pair]) -> Mapping[int, float]:
+        found = drawn_larger(pairs, len(views)) if sizes_planned else dict(enumerate(growths(pairs, len(views))))
+        return found if max(map(abs, found.values()), default=0.0) > _MATTERS else {}
+
+    bent, straight, pairs = laid_as_drawn(views, greys, pixels, pairs_between, larger_of, blurs, is_cancelled)
     found = corrected(bent, pairs)
     # In the world, so that a turn that all share falls out; and what only unsure pairs join tells nothing of another.
     world = np.array([v.rotation.T @ turn_between(f, v) for v, f in zip(views, found, strict=True)])

@@ -25,22 +25,27 @@ from verispect.plan.scene.scene import Scene
 from verispect.prove.checks.parallax import Slide, shifts_of, slide_dict, slide_of
 from verispect.prove.expected import View, view_of
 from verispect.prove.intake import Coded, Frame, in_order
-from verispect.prove.join.bend import corner_tangent, straightened, with_bend
+from verispect.prove.join.bend import corner_tangent, straightened
 from verispect.prove.join.canvas import Canvas, canvas_for
 from verispect.prove.join.crop import crop_of
+from verispect.prove.join.drawn import laid_as_drawn
+from verispect.prove.join.far_out import Blurs
 from verispect.prove.join.found.placing import Placed, found_places
 from verispect.prove.join.frames import FrameStore, merged_cells, small_pictures, told_of
 from verispect.prove.join.gains import gains_of
 from verispect.prove.join.ghosts import Ghost, ghosts_between
 from verispect.prove.join.kept import Measured, read_measured, write_measured
 from verispect.prove.join.painting import Painter
-from verispect.prove.join.pointing import Pair, as_drawn, corrected, drawn_larger, pair_report, pairs_of
+from verispect.prove.join.pointing import Pair, corrected, drawn_larger, pair_report, pairs_of
+from verispect.prove.refocused import disc_mm, refocused
 from verispect.prove.resources.peak_memory import Held, begin_peak, peak_mb
 from verispect.prove.taken_in.developed import developed_dict
 from verispect.prove.taken_in.read_alike import read_alike
 
 Progress = Callable[[float, str], None]
 _PART_PX = 768
+# Where nobody tells how wide the sensor is, mm.
+_SENSOR_MM = 36.0
 # A picture that takes more than this share of the memory allowed is made on the disk.
 _SHARE_OF_MEMORY = 6.0
 
@@ -195,7 +200,7 @@ def join(
         if exposures is None:
             placed = found_places(frames, None if sensor_mm is None else sensor_mm[0], say, stop)
         else:
-            placed = _planned_places(frames, exposures, 36.0 if sensor_mm is None else sensor_mm[0], rotations)
+            placed = _planned_places(frames, exposures, _SENSOR_MM if sensor_mm is None else sensor_mm[0], rotations)
 
         def merge_members(members: Sequence[int]) -> Coded:
             assert merge_cell is not None
@@ -206,7 +211,10 @@ def join(
         shown = merged_cells(frames, cells, merge_members, room.folder, say, stop)
         # The pixels held, the parts in work and what is measured share what there is.
         store = FrameStore(shown, room.memory_mb / (3.0 * max(1, room.jobs)))
-        views, pairs, gains, ghosts, slide = _measured(room, store, placed, shown, pixels, scene, say, stop)
+        views, pairs, gains, ghosts, slide = _measured(
+            room, store, placed, shown, pixels, scene,
+            None if exposures is None else _blurs(exposures, placed.cells, pixels[0], sensor_mm), say, stop,
+        )  # fmt: skip
         canvas = canvas_for(views, pixels, projection, basis)
         if room.most_side is not None and max(canvas.size) > room.most_side:
             raise FileError(
@@ -273,6 +281,19 @@ def _planned_places(
     return Placed(cells, views)
 
 
+def _blurs(
+    exposures: Sequence[Exposure], cells: Sequence[Sequence[int]], wide_px: int, sensor_mm: tuple[float, float] | None
+) -> Blurs:
+    """By what disc the only frame of a cell blurs what it should render sharp, where it is drawn larger; pixels."""
+    pitch_mm = (_SENSOR_MM if sensor_mm is None else sensor_mm[0]) / wide_px
+
+    def disc_px(number: int, grown: float) -> float:
+        exposure = exposures[cells[number][0]]
+        return disc_mm(exposure, refocused(exposure, grown)) / pitch_mm if len(cells[number]) == 1 else 0.0
+
+    return disc_px
+
+
 def _measured(
     room: Room,
     store: FrameStore,
@@ -280,6 +301,7 @@ def _measured(
     shown: Sequence[Frame],
     pixels: tuple[int, int],
     scene: Scene | None,
+    blurs: Blurs | None,
     say: Progress,
     stop: Callable[[], bool],
 ) -> Measured:
@@ -299,12 +321,9 @@ def _measured(
             raise Cancelled
         return found
 
-    planned_views, straight, pairs = with_bend(placed.views, greys, pixels, pairs_between)
-    larger = drawn_larger(pairs, len(planned_views))
-    if larger:
-        planned_views = as_drawn(planned_views, larger)
-        straight = [straightened(grey, view, pixels) for grey, view in zip(greys, planned_views, strict=True)]
-        pairs = pairs_between(planned_views, straight)
+    planned_views, straight, pairs = laid_as_drawn(
+        placed.views, greys, pixels, pairs_between, lambda pairs: drawn_larger(pairs, len(placed.views)), blurs, stop
+    )
     views = corrected(planned_views, pairs)
     gains = gains_of(views, [straightened(s, v, pixels) for s, v in zip(smalls, views, strict=True)], pairs, pixels)
     ghosts, slide = ghosts_between(views, straight, pairs, gains, pixels), None
