@@ -18,6 +18,7 @@ from verispect.prove.check import check
 from verispect.prove.checks import pointing as checks_pointing
 from verispect.prove.checks.pointing import Looked, moved_words, nearer_of, words
 from verispect.prove.expected import View
+from verispect.prove.join import drawn
 from verispect.prove.join.pointing import Pair, growths
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
@@ -112,7 +113,7 @@ def test_who_stood_first_is_the_rule_however_unsure_frames_are_turned_about_wher
     turns[before:] += pushed
     pairs = exact_pairs(planned, tangled(planned, turns))
     grey = np.zeros(PIXELS[::-1], np.float32)
-    monkeypatch.setattr(checks_pointing, "with_bend", lambda views, *_: (views, [grey] * 9, pairs))
+    monkeypatch.setattr(drawn, "with_bend", lambda views, *_: (views, [grey] * 9, pairs))
     found = checks_pointing.looked(
         planned, [grey] * 9, [np.zeros((*grey.shape, 3), np.float32)] * 9, PIXELS,
         is_cancelled=lambda: False, progress=lambda _: None,
@@ -140,7 +141,7 @@ def test_frames_that_only_unsure_pairs_join_to_others_are_told_against_one_anoth
     grey = np.zeros(PIXELS[::-1], np.float32)
 
     def shifts(pairs) -> np.ndarray:
-        monkeypatch.setattr(checks_pointing, "with_bend", lambda views, *_: (views, [grey] * 6, pairs))
+        monkeypatch.setattr(drawn, "with_bend", lambda views, *_: (views, [grey] * 6, pairs))
         found = checks_pointing.looked(
             planned, [grey] * 6, [np.zeros((*grey.shape, 3), np.float32)] * 6, PIXELS,
             is_cancelled=lambda: False, progress=lambda _: None,
