@@ -332,8 +332,10 @@ class _Check:
             if self.evidence.candidate.method.is_grid:
                 return SetKind.GRID
             # Whatever is planned, what shows unlike things is no series; one that was knocked far is not all of them.
-            without = [_alike([*tiny[:k], *tiny[k + 1 :]]) for k in range(len(tiny))] if len(tiny) > _FEW else []
-            return SetKind.SERIES if max([alike, *without]) > _UNLIKE else SetKind.UNKNOWN
+            one_view = alike > _UNLIKE or (
+                len(tiny) > _FEW and any(_alike([*tiny[:k], *tiny[k + 1 :]]) > _UNLIKE for k in range(len(tiny)))
+            )
+            return SetKind.SERIES if one_view else SetKind.UNKNOWN
         return SetKind.SERIES if alike > ALIKE else SetKind.UNKNOWN
 
     def _compare(self, group: FrameSet, kind: SetKind, reports: list[FrameReport], dark: Sequence[bool]) -> None:

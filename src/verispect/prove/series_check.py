@@ -84,7 +84,7 @@ class SeriesCheck:
             scatter = np.array([_scatter_px(motion) for motion in motions]) / reach
             compare_sizes(self.evidence, self.reports, used, np.array(scales), np.array(expected_scales), scatter)
             far = self._far_out(used)
-            if far and len(given) - len(far) >= 2:
+            if far and 2 * len(far) < len(given):
                 self._lay.update(used)
                 self._lost.update(far)
                 self.compare(self._as_if_without(far, given))
