@@ -39,9 +39,10 @@ _FINEST, _ABOVE, _TOLD = 0.47, 5.0, 0.3
 _LEAST_PX, _MOST_PX, _SIZES, _EVERY_DEG = 8.0, 120.0, 24, 10
 # Shorter ones than this are as like as not another focus and what the scene shows most of.
 _SURE_PX = 10.0
-# What a disc leaves unexplained, nepers a bin, and how much less than a motion or no blur; and the same of a motion.
-# Planted motions left 0.10 to 0.25 and 0.13 to 0.54; of a good frame of posts 0.45 and 0.65.
-_DISC, _MOTION = (0.6, 0.8), (0.5, 0.62)
+# What a blur leaves unexplained, nepers a bin, and how much less than the other kind or none; and that of a motion no
+# longer than so many pixels. Planted motions left 0.10 to 0.25 and 0.13 to 0.54; of a good frame of posts one of 11
+# to 13 pixels left 0.45 and 0.65.
+_EXPLAINS, _BETTER, _SHORT_BETTER, _SHORT_PX = 0.6, 0.8, 0.62, 16.0
 # No bin is known better or worse than to so much.
 _LEAST_LOG = -7.0
 
@@ -119,11 +120,10 @@ def blurred_by(soft: Grey, sharp: Grey) -> Blur | None:
         for times in (0.86, 0.93, 1.0, 1.07, 1.15)
         for aside in (-6.0, -3.0, 0.0, 3.0, 6.0)
     )
-    is_disc = disc[0] < line[0]
-    left, better = _DISC if is_disc else _MOTION
     least, other = min(disc[0], line[0]), min(max(disc[0], line[0]), misfit(np.ones_like(content)))
-    blur = Blur(disc[1], None) if is_disc else Blur(line[1], line[2] % 180.0)
-    return blur if least <= left and least <= better * other and blur.size_px >= _SURE_PX else None
+    blur = Blur(disc[1], None) if disc[0] < line[0] else Blur(line[1], line[2] % 180.0)
+    better = _SHORT_BETTER if blur.direction_deg is not None and blur.size_px < _SHORT_PX else _BETTER
+    return blur if least <= min(_EXPLAINS, better * other) and blur.size_px >= _SURE_PX else None
 
 
 def agreed(told: Sequence[Blur], least: int) -> Blur | None:
