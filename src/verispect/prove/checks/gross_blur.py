@@ -38,7 +38,7 @@ _FINEST, _ABOVE, _TOLD = 0.47, 5.0, 0.3
 # Lengths and diameters tried, pixels, and how many each; directions of a motion, degrees.
 _LEAST_PX, _MOST_PX, _SIZES, _EVERY_DEG = 8.0, 120.0, 24, 10
 # Shorter ones than this are as like as not another focus and what the scene shows most of.
-_SURE_PX = 10.0
+_SURE_PX = 12.0
 # What a blur leaves unexplained, nepers a bin, and how much less than the other kind or none; and that of a motion no
 # longer than so many pixels. Planted motions left 0.10 to 0.25 and 0.13 to 0.54; of a good frame of posts one of 11
 # to 13 pixels left 0.45 and 0.65.
