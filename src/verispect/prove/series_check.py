@@ -16,7 +16,15 @@ from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.align.turned import turn_of, turned_picture
 from verispect.prove.checks.exposure import off_the_rest, ratios_stops
-from verispect.prove.checks.gross_blur import Blur, agreed, blurred_by, lacks_beside, sharper_anywhere
+from verispect.prove.checks.gross_blur import (
+    Blur,
+    agreed,
+    blurred_by,
+    detail,
+    lacks_at_places,
+    lacks_beside,
+    sharper_anywhere,
+)
 from verispect.prove.checks.moved import OF_BLUR, Moved, moved_in
 from verispect.prove.checks.odd_places import odd_places
 from verispect.prove.checks.pointing import moved_words, unsure_px
@@ -56,6 +64,7 @@ class SeriesCheck:
         # Frames that were laid over others, and those that are blurred by far.
         self._lay: set[int] = set()
         self._lost: set[int] = set()
+        self._details: dict[int, float] = {}
 
     def compare(self, used: list[int]) -> None:
         """Frames of one view, each laid over the one before it."""
@@ -411,10 +420,18 @@ class SeriesCheck:
 
     def _blur_of(self, k: int, beside: Sequence[int]) -> Blur | None:
         """By what a frame is blurred that shows hardly any of the detail of both beside it."""
+        if self.reads[k].clipped > CLIPPED or len(beside) < 2:
+            return None
         own, others = self.reads[k].grey, [self.reads[other].grey for other in beside]
-        if self.reads[k].clipped > CLIPPED or len(others) < 2 or not lacks_beside(own, others):
+        if not lacks_beside(self._detail(k), [self._detail(n) for n in beside]) or not lacks_at_places(own, others):
             return None
         return agreed([blur for other in others if (blur := blurred_by(own, other)) is not None], len(others))
+
+    def _detail(self, k: int) -> float:
+        """What a frame shows of fine detail, worked out once."""
+        if k not in self._details:
+            self._details[k] = detail(self.reads[k].grey)
+        return self._details[k]
 
     def _shaken_far(self, k: int, beside: Sequence[int]) -> bool:
         """Whether a frame was shaken by more than tiles can tell, against those beside it; it is then said."""

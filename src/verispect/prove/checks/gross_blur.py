@@ -70,16 +70,18 @@ def lacks_detail(own: float, others: float) -> bool:
     return own < _OF_DETAIL * others
 
 
-def lacks_beside(own: Grey, others: Sequence[Grey]) -> bool:
+def lacks_beside(own: float, others: Sequence[float]) -> bool:
+    """Whether a frame of a series, by its detail as a whole, may be blurred by far beside two others."""
+    return own < _OF_ONE * min(others) and lacks_detail(own, max(others))
+
+
+def lacks_at_places(own: Grey, others: Sequence[Grey]) -> bool:
     """Whether many places of a frame of a series show far less than each of those beside it in focus does.
 
     What is nearer or farther than a frame was focused is sharper in one of those beside it, and less sharp in the
-    other: of traced good frames up to nine in ten places alone lacked so, where nothing stands at a frame's focus,
-    but then the whole frame shows as much as the others.
+    other. Where nothing stands at a good frame's focus up to nine in ten of its places alone lack so, but then the
+    whole frame shows as much as the others.
     """
-    whole = [detail(picture) for picture in (own, *others)]
-    if not (min(whole[1:]) * _OF_ONE > whole[0] and max(whole[1:]) * _OF_DETAIL > whole[0]):
-        return False
     power = [_by_place(picture) for picture in (own, *others)]
     least = np.min(power[1:], axis=0)
     tells = least >= _TELLS * np.median(least)
