@@ -16,6 +16,7 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
+from verispect.prove.join.grid import join
 
 APERTURE_MM = 35.0 / 2.0
 
@@ -54,6 +55,21 @@ def test_a_frame_that_missed_its_focus_by_far_is_told_with_how_far(
     assert report.frames[frame].faults[0].size == pytest.approx(blurs, rel=0.15)
     assert ("nearer" if grown > 0.0 else "farther") in report.frames[frame].faults[0].says
     assert np.hypot(*report.frames[frame].shift_px) < 1.5
+
+
+def test_it_is_joined_as_large_as_it_is_drawn_and_leaves_the_others_where_they_look(
+    tmp_path: Path, wide_open: Candidate
+) -> None:
+    taken(tmp_path, wide_open, {4: 0.06})
+    plan = wide_open.scene.plan
+    joined = join([tmp_path], exposures=wide_open.exposures, sensor_mm=plan.sensor_mm, room=None)
+    (says,) = [one["says"] for one in joined.doubtful if "drawn" in one["says"]]
+    assert says.startswith("frame-005.tif is drawn ")
+    assert float(says.split()[3]) == pytest.approx(6.0, rel=0.15)
+    moved = [frame["moved_deg"] for frame in joined.frames]
+    assert max(moved) < 0.12
+    # Less than half a pixel.
+    assert max(moved[:4] + moved[5:]) < 0.05
 
 
 def test_a_frame_that_was_shaken_far_is_no_frame_out_of_focus(tmp_path: Path, wide_open: Candidate) -> None:
