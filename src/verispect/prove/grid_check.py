@@ -34,7 +34,7 @@ from verispect.prove.join.bend import straightened
 from verispect.prove.join.pointing import Pair, drawn_apart, growths, surely_joined
 from verispect.prove.report import Fault, FrameReport, far_motion_fault, motion_fault
 from verispect.prove.resources.threads import in_turn, workers
-from verispect.prove.series_check import CLIPPED, EXPOSURE_STOPS
+from verispect.prove.series_check import EXPOSURE_STOPS, MUCH_CLIPPED
 
 # So many tiles of an overlap must tell of shake.
 _LEAST_TILES = 6
@@ -251,7 +251,7 @@ def _blurred_far(
     usual = float(np.median(whole))
     for number, k in enumerate(planned):
         report = reports[k]
-        if evidence.reads[k].clipped > CLIPPED or not report.without("missed-focus", "dark"):
+        if evidence.reads[k].clipped > MUCH_CLIPPED or not report.without("missed-focus", "dark"):
             continue
         beside = [
             (pair, both if pair.a == number else both[::-1]) for pair, both in details if number in (pair.a, pair.b)

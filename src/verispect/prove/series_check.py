@@ -15,7 +15,7 @@ from verispect.optics.types import Floats
 from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.align.turned import turn_of, turned_picture
-from verispect.prove.checks.exposure import off_the_rest, ratios_stops
+from verispect.prove.checks.exposure import WHITE, off_the_rest, ratios_stops
 from verispect.prove.checks.gross_blur import (
     Blur,
     agreed,
@@ -47,8 +47,8 @@ _FRAMES_IN_HAND, _IN_HAND_PX = 4, 1.0
 # Frames are held against two of so many beside them on either side for what small things moved.
 _BESIDE = 2
 _MOVED_REMEDY = "take that part from another frame when merging, or take it again in a calm moment"
-# Where so much of a frame is clipped its detail is lost by that; and where so much is, all of it.
-CLIPPED, _WHITE = 0.3, 0.8
+# Where so much of a frame is clipped its detail is lost by that.
+MUCH_CLIPPED = 0.3
 # Out of focus by more allowed blurs a frame tells nothing of those beside it.
 _FAR_BLURS = 8.0
 # Of the picture's diagonal: what is known to look so far elsewhere shows other things at the same places.
@@ -133,7 +133,7 @@ class SeriesCheck:
                 self._lost.add(k)
         for k in strangers:
             begin, end = sorted((k, nearest[k][0]))
-            if k in self._lost or any(begin < lost < end for lost in self._lost) or self.reads[k].clipped > _WHITE:
+            if k in self._lost or any(begin < lost < end for lost in self._lost) or self.reads[k].clipped > WHITE:
                 # Past a frame that is lost it may show too little of what the next one does; and white shows nothing.
                 continue
             self.reports[k].faults.append(
@@ -420,7 +420,7 @@ class SeriesCheck:
 
     def _blur_of(self, k: int, beside: Sequence[int]) -> Blur | None:
         """By what a frame is blurred that shows hardly any of the detail of both beside it."""
-        if self.reads[k].clipped > CLIPPED or len(beside) < 2:
+        if self.reads[k].clipped > MUCH_CLIPPED or len(beside) < 2:
             return None
         own, others = self.reads[k].grey, [self.reads[other].grey for other in beside]
         if not lacks_beside(self._detail(k), [self._detail(n) for n in beside]) or not lacks_at_places(own, others):

@@ -14,7 +14,7 @@ from verispect.prove.report import Fault, FrameReport
 
 Small = NDArray[np.float32]
 # A frame of which so much is clipped has nothing left to be compared by; the others have less than so much.
-_WHITE, _OTHERS = 0.8, 0.4
+WHITE, _OTHERS = 0.8, 0.4
 # Between these a value is neither lost in the dark nor clipped.
 _LOW, _HIGH = 0.01, 0.92
 _CLIPPED = 0.98
@@ -88,7 +88,7 @@ def white_among(reports: Sequence[FrameReport], medians: Sequence[float]) -> Non
         known = {fault.name for fault in report.faults}
         if report.planned_exposure is None or "clipped" not in known or "exposure" in known:
             continue
-        if report.clipped_share < _WHITE or usual > _OTHERS:
+        if report.clipped_share < WHITE or usual > _OTHERS:
             continue
         stops = float(np.log2(max(own, 1e-6) / max(light, 1e-6)))
         report.exposure_stops = stops

@@ -19,6 +19,7 @@ from verispect.prove.align.motion import Bands
 from verispect.prove.checks.gross_blur import detail, lacks_detail
 from verispect.prove.expected import View
 from verispect.prove.join.pointing import Pair, as_drawn, laid
+from verispect.prove.merge.unveil import disc
 
 Grey = NDArray[np.float32]
 # A frame's number and by how much larger it is drawn, a logarithm, to the diameter of its disc in pixels of a frame.
@@ -169,7 +170,5 @@ def _smaller(picture: Grey, divide: int) -> Grey:
 
 def _through(picture: Grey, diameter_px: float) -> Grey:
     """A picture blurred by a disc."""
-    reach = math.ceil(0.5 * diameter_px) + 1
-    y, x = np.mgrid[-reach : reach + 1, -reach : reach + 1]
-    disc = np.clip(0.5 * diameter_px + 0.5 - np.hypot(x, y), 0.0, 1.0).astype(np.float32)
-    return np.asarray(cv2.filter2D(picture, -1, disc / disc.sum(), borderType=cv2.BORDER_REFLECT), np.float32)
+    kernel = disc(round(diameter_px, 2))
+    return np.asarray(cv2.filter2D(picture, -1, kernel, borderType=cv2.BORDER_REFLECT), np.float32)
