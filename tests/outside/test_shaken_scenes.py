@@ -11,9 +11,9 @@ import numpy as np
 import pytest
 from skimage import data
 
-from tests.prove.checks.test_shaken import as_jpeg, disc
-from tests.prove.checks.test_swing import moved_as
-from verispect.prove.checks.shaken import above_noise, powers_in, shaken_in
+from tests.prove.shake.test_shaken import as_jpeg, disc
+from tests.prove.shake.test_swing import moved_as
+from verispect.prove.shake.shaken import above_noise, powers_in, shaken_in
 
 FRAMES, STEP_PX = 5, 3.0
 

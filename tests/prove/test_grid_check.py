@@ -21,10 +21,11 @@ from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
 from verispect.prove.checks.moved import Between, Moved
+from verispect.prove.checks.moved_in_grid import InOverlap, tell_moved
 from verispect.prove.checks.pointing import Looked
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import View
-from verispect.prove.grid_check import _focused_alike, _moved, _Seen, _shown_otherwise, _went_with_lead
+from verispect.prove.grid_check import _focused_alike, _shown_otherwise, _went_with_lead
 from verispect.prove.intake import coded_of, linear_of
 from verispect.prove.join.pointing import Pair, growth_agreed, growths, overlap_share
 from verispect.prove.report import Fault, FrameReport
@@ -173,12 +174,12 @@ def test_what_a_third_frame_decides_clears_the_other_of_what_none_can_decide() -
     pairs, found = _all_lie_well(3, (0, 1), (0, 2), (1, 2))
     seen = [
         # What no third frame tells of comes first, and would accuse the later of the two.
-        _Seen(pairs[2], 0, 0, Between([], Moved(220.0, 300.0, 8.0))),
-        _Seen(pairs[0], 0, 0, Between([], Moved(60.0, 80.0, 8.0))),
-        _Seen(pairs[1], 0, 0, Between([(60.0, 80.0)], None)),
+        InOverlap(pairs[2], 0, 0, Between([], Moved(220.0, 300.0, 8.0))),
+        InOverlap(pairs[0], 0, 0, Between([], Moved(60.0, 80.0, 8.0))),
+        InOverlap(pairs[1], 0, 0, Between([(60.0, 80.0)], None)),
     ]
     reports = [FrameReport(file=f"f{k}.tif") for k in range(3)]
-    _moved([0, 1, 2], 1, found, seen, reports, sharp)
+    tell_moved([0, 1, 2], 1, found, seen, reports, sharp)
     assert [[fault.name for fault in report.faults] for report in reports] == [[], ["moved-subject"], []]
 
 
@@ -198,7 +199,7 @@ def test_pairs_that_lie_badly_accuse_nobody_of_what_moved() -> None:
     ):
         reports = [FrameReport(file=f"{k}.tif") for k in range(3)]
         lie = replace(found, rests={**found.rests, (0, 1): rest})
-        _moved([0, 1, 2], 1, lie, [_Seen(pair, 0, 0, aside)], reports, lambda _, blur=blur_px: float(blur))
+        tell_moved([0, 1, 2], 1, lie, [InOverlap(pair, 0, 0, aside)], reports, lambda _, blur=blur_px: float(blur))
         assert sum(len(report.faults) for report in reports) == told
 
 
@@ -206,12 +207,12 @@ def test_who_stands_aside_of_two_is_the_odd_one_whatever_lies_beside_it() -> Non
     """Frames 0 and 2 agree; 1 lies aside of both, on two blocks of one thing, and a third pair agrees close by."""
     pairs, found = _all_lie_well(4, (0, 1), (1, 2), (1, 3))
     seen = [
-        _Seen(pairs[0], 0, 0, Between([], Moved(60.0, 80.0, 8.0))),
-        _Seen(pairs[1], 0, 0, Between([], Moved(70.0, 140.0, 8.0))),
-        _Seen(pairs[2], 0, 0, Between([(75.0, 155.0)], None)),
+        InOverlap(pairs[0], 0, 0, Between([], Moved(60.0, 80.0, 8.0))),
+        InOverlap(pairs[1], 0, 0, Between([], Moved(70.0, 140.0, 8.0))),
+        InOverlap(pairs[2], 0, 0, Between([(75.0, 155.0)], None)),
     ]
     reports = [FrameReport(file=f"f{k}.tif") for k in range(4)]
-    _moved([0, 1, 2, 3], 1, found, seen, reports, sharp)
+    tell_moved([0, 1, 2, 3], 1, found, seen, reports, sharp)
     assert [[fault.name for fault in report.faults] for report in reports] == [[], ["moved-subject"], [], []]
 
 

@@ -22,8 +22,6 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings, motion_between
 from verispect.prove.checks.dust import Speck, is_plain, specks_on
 from verispect.prove.checks.overlap_tiles import Cut
-from verispect.prove.checks.shaken import Powers, powers_in
-from verispect.prove.checks.tile_powers import TilePowers
 from verispect.prove.expected import View, drawn_view, turned_as_happened, view_of
 from verispect.prove.intake import Coded, Frame, Kept, coded_of, grey_linear, linear_of, read_coded, sixteen
 from verispect.prove.join.bend import straightened
@@ -33,6 +31,8 @@ from verispect.prove.refocused import blurs_apart
 from verispect.prove.resources.in_hand import InHand
 from verispect.prove.resources.recall import Recall, file_key, fingerprint
 from verispect.prove.resources.threads import in_turn, workers
+from verispect.prove.shake.shaken import Powers, powers_in
+from verispect.prove.shake.tile_powers import TilePowers
 from verispect.prove.softness.block_map import BlockNet, Shown
 from verispect.prove.softness.mark_softness import ABOUT, SPECTRUM_HALF
 

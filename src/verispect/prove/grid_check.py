@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from typing import NamedTuple
 
@@ -15,18 +15,14 @@ import numpy as np
 from verispect.errors import Cancelled
 from verispect.optics.types import Floats
 from verispect.prove.align.overlap import Overlap, overlap_of
-from verispect.prove.checks.even_motion import Shaken
 from verispect.prove.checks.exposure import off_the_rest
 from verispect.prove.checks.gross_blur import agreed, blurred_by, detail, lacks_detail
-from verispect.prove.checks.moved import OF_BLUR, Between, between
-from verispect.prove.checks.odd_places import aside_fault, odd_places
+from verispect.prove.checks.moved import between
+from verispect.prove.checks.moved_in_grid import MOVED_REMEDY, InOverlap, tell_gusts, tell_moved
+from verispect.prove.checks.odd_places import odd_places
 from verispect.prove.checks.overlap_tiles import Cut, shared_tiles
 from verispect.prove.checks.parallax import Slide, shifts_of, slide_of
 from verispect.prove.checks.pointing import LEAST_PX, Fit, Looked, fit_of, looked, moved_words, nearer_of
-from verispect.prove.checks.shaken import above_noise, shaken_in
-from verispect.prove.checks.shaken_apart import Apart, shaken_apart
-from verispect.prove.checks.swing import swing_between
-from verispect.prove.checks.tile_powers import TilePowers, logs_of, sector_powers
 from verispect.prove.evidence import Evidence, Grey, is_compressed
 from verispect.prove.expected import View, light_hypotheses
 from verispect.prove.focus_check import disc_px, missed_focus, out_of_focus
@@ -35,6 +31,12 @@ from verispect.prove.join.pointing import Pair, drawn_apart, growths, surely_joi
 from verispect.prove.report import Fault, FrameReport, far_motion_fault, motion_fault
 from verispect.prove.resources.threads import in_turn, workers
 from verispect.prove.series_check import EXPOSURE_STOPS, MUCH_CLIPPED
+from verispect.prove.shake.even_motion import Shaken
+from verispect.prove.shake.gust import gust_in, seen_of
+from verispect.prove.shake.shaken import above_noise, shaken_in
+from verispect.prove.shake.shaken_apart import Apart, shaken_apart
+from verispect.prove.shake.swing import swing_between
+from verispect.prove.shake.tile_powers import TilePowers, logs_of, sector_powers
 
 # So many tiles of an overlap must tell of shake.
 _LEAST_TILES = 6
@@ -42,12 +44,6 @@ _LEAST_TILES = 6
 _GRAIN = 0.01
 # Frames of a cell that tell among themselves, as a series does; and how much more it takes for its ends in JPEG.
 _SERIES, _COMPRESSED_END = 3, 2.0
-# Blocks that lie so near one another tell of the same place, pixels of the pictures looked at.
-_NEAR_PX = 24.0
-# Two blocks on one thing lie within so many times that.
-_BLOCKS_NEAR = 4.0
-# What moved stands so many times farther aside than its pair's own place lies from the one that all pairs gave.
-_TIMES_REST = 3.0
 # Frames went together where they lie so alike, of how far they went; and a turn is told in degrees from here on.
 _WENT_TOGETHER, _WORTH_DEG = 0.03, 0.5
 # A thing nearer than the plan has any may stand so many times as far aside as a slide that is off sets those.
@@ -59,7 +55,6 @@ _OTHERS = 6
 # it is shaken or out of focus by far; that is out of focus which is blurred by so many times what its planned focus
 # makes.
 _WITNESSES, _MOST_OF, _LESS, _TIMES_PLANNED = 2, 0.5, 0.4, 2.0
-_MOVED_REMEDY = "take that part from the other frame when joining, or take it again in a calm moment"
 
 
 class Compared(NamedTuple):
@@ -152,7 +147,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
         a, b = pair.a, pair.b
         return overlap_of(found.straight[a], found.straight[b], found.views[b].onto(found.views[a]), divide)
 
-    def held_between(pair: Pair) -> tuple[tuple[float, float], _Seen | None, Apart | None] | None:
+    def held_between(pair: Pair) -> tuple[tuple[float, float], InOverlap | None, Apart | None] | None:
         overlap = shared(pair)
         if overlap is None:
             return None
@@ -161,7 +156,12 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
             return both, None, None
         held = between(overlap.here, overlap.there, overlap.shown)
         lost = _apart(overlap, planned[pair.a], planned[pair.b], grain)
-        return both, _Seen(pair, overlap.top, overlap.left, held), lost
+        here, there = seen_of(overlap.here), seen_of(overlap.there)
+        gusts = (
+            gust_in(here, [(there, np.eye(3))], overlap.shown),
+            gust_in(there, [(here, np.eye(3))], overlap.shown),
+        )
+        return both, InOverlap(pair, overlap.top, overlap.left, held, gusts), lost
 
     for pair, told in zip(found.pairs, in_turn(held_between, found.pairs, workers()), strict=True):
         if evidence.is_cancelled():
@@ -186,10 +186,11 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     by_size = [([pair for pair in pairs if pair and not far & {pair.first, pair.second}], size)
                for pairs, size in by_size]  # fmt: skip
     _shaken(evidence, cells, by_size, compressed, reports)
+    tell_gusts(planned, divide, found, seen, reports)
     nearer = nearer_of(views, found, math.hypot(*evidence.pixels)) if is_planned else 0.0
     if not nearer:
         _shown_otherwise(evidence, planned, found, missed, reports)
-        _moved(planned, divide, found, seen, reports,
+        tell_moved(planned, divide, found, seen, reports,
                lambda one: max(evidence.blurred_px(planned[one.pair.a], [planned[one.pair.b]]),
                                divide * one.held.blurred))  # fmt: skip
     candidate = evidence.candidate
@@ -440,16 +441,6 @@ def _focused_at(evidence: Evidence, k: int) -> float:
     return float(k) if index is None else evidence.exposures[index].state.image_distance_mm
 
 
-@dataclass(frozen=True)
-class _Seen:
-    """What an overlap showed, at a place of its first frame's picture."""
-
-    pair: Pair
-    top: int
-    left: int
-    held: Between
-
-
 def _shaken(
     evidence: Evidence,
     cells: Sequence[Sequence[int]],
@@ -497,83 +488,4 @@ def _shown_otherwise(
         column, row = (float(part) for part in drawn)
         report, beside = reports[planned[one.frame]], reports[planned[one.other]].file
         if report.without("moved-subject"):
-            report.faults.append(one.fault((row, column), beside, _MOVED_REMEDY))
-
-
-def _moved(
-    planned: list[int],
-    divide: int,
-    found: Looked,
-    seen: Sequence[_Seen],
-    reports: list[FrameReport],
-    blurred_px: Callable[[_Seen], float],
-) -> None:
-    """Things that two frames show elsewhere, though all about them agrees; a third frame tells which one is odd.
-
-    `blurred_px` tells by how much more one of a pair is blurred than the other.
-    """
-
-    def ray(one: _Seen, row: float, column: float) -> Floats:
-        view = found.views[one.pair.a]
-        at = ((one.left + column + 0.5) * divide - 0.5, (one.top + row + 0.5) * divide - 0.5, 1.0)
-        whole: Floats = view.rotation.T @ np.linalg.solve(view.to_pixels, np.array(at))
-        return whole / np.linalg.norm(whole)
-
-    agree = [(one.pair, np.array([ray(one, *place) for place in one.held.same]).reshape(-1, 3)) for one in seen]
-    near = _NEAR_PX * divide / float(np.median([view.scale_px for view in found.views]))
-
-    def vouched_for(one: _Seen, way: Floats) -> set[int]:
-        """Which of the two frames agree with a third about what is there."""
-        return {
-            number
-            for other, rays in agree
-            if other != one.pair and rays.size and np.linalg.norm(rays - way, axis=1).min() < near
-            for number in (one.pair.a, one.pair.b)
-            if number in (other.a, other.b)
-        }
-
-    told = [
-        (one, one.held.aside, ray(one, one.held.aside.row, one.held.aside.column))
-        for one in seen
-        if one.held.aside
-        and one.pair.sure
-        and divide * one.held.aside.shift
-        > max(
-            _TIMES_REST * found.rests[one.pair.a, one.pair.b],
-            OF_BLUR * blurred_px(one),
-        )
-    ]
-
-    def against(one: _Seen, way: Floats) -> set[int]:
-        """Which of the two frames stands aside of a third as well, about there, where the other does not."""
-        others = [
-            other.pair for other, _, elsewhere in told
-            if other is not one and np.linalg.norm(elsewhere - way) < _BLOCKS_NEAR * near
-        ]  # fmt: skip
-        often = [sum(number in (other.a, other.b) for other in others) for number in (one.pair.a, one.pair.b)]
-        return {one.pair.a} if often[0] > often[1] else {one.pair.b} if often[1] > often[0] else set()
-
-    decided = []
-    for one, aside, way in told:
-        odd_one, pair = against(one, way), one.pair
-        vouched = {pair.a, pair.b} - odd_one if odd_one else vouched_for(one, way)
-        decided.append((pair, aside, way, vouched))
-    # What a third frame decides first: it may tell whose the others are.
-    for pair, aside, way, vouched in sorted(decided, key=lambda each: not each[3]):
-        if len(vouched) == 2:
-            # Both agree with others about it: it lies between them alone.
-            continue
-        odd = pair.a if vouched == {pair.b} else pair.b if vouched == {pair.a} else max(pair.a, pair.b)
-        report, beside = reports[planned[odd]], reports[planned[pair.a + pair.b - odd]].file
-        either = [reports[planned[number]] for number in ((odd,) if vouched else (pair.a, pair.b))]
-        if any(not reports[planned[number]].without("moved-subject") for number in (pair.a, pair.b)):
-            continue
-        # A frame out of focus shows edges elsewhere, and one that was turned everything.
-        if not all(one.without("moved-subject", "knock", "motion", "missed-focus") for one in either):
-            continue
-        view = found.views[odd]
-        place = view.to_pixels @ view.rotation @ way
-        column, row = (float(part) for part in view.drawn(place[0] / place[2], place[1] / place[2]))
-        report.faults.append(
-            aside_fault(divide * aside.shift, (row, column), beside, _MOVED_REMEDY, is_sure=bool(vouched))
-        )
+            report.faults.append(one.fault((row, column), beside, MOVED_REMEDY))

@@ -128,6 +128,15 @@ def far_motion_fault(report: FrameReport, length_px: float, direction_deg: float
     motion_fault(report, length_px, direction_deg)
 
 
+def gust_fault(at: tuple[float, float], length_px: float, direction_deg: float, remedy: str) -> Fault:
+    """What is said of a thing that moved while the shutter was open, at a place (row, column)."""
+    says = (
+        f"something near row {at[0]:.0f}, column {at[1]:.0f} moved by some {length_px:.0f} px along "
+        f"{direction_deg:.0f}° while the shutter was open"
+    )
+    return Fault("moved-subject", length_px, says, f"{remedy}, or with a shorter time", at)
+
+
 @dataclass
 class Report:
     """What came of a check."""

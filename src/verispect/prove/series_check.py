@@ -29,12 +29,13 @@ from verispect.prove.checks.moved import OF_BLUR, Moved, moved_in
 from verispect.prove.checks.odd_places import odd_places
 from verispect.prove.checks.pointing import moved_words, unsure_px
 from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, step_mm
-from verispect.prove.checks.shaken import above_noise, shaken_in
 from verispect.prove.evidence import Evidence, is_compressed
 from verispect.prove.expected import View, light_hypotheses
 from verispect.prove.focus_check import compare_sizes, missed_by_far, out_of_focus
 from verispect.prove.intake import Frame
-from verispect.prove.report import Fault, FrameReport, far_motion_fault, motion_fault
+from verispect.prove.report import Fault, FrameReport, far_motion_fault, gust_fault, motion_fault
+from verispect.prove.shake.gust import gusts_in
+from verispect.prove.shake.shaken import above_noise, shaken_in
 
 # From these on something is a fault: pixels, stops, stops of colour, log of light.
 KNOCK_PX, EXPOSURE_STOPS, WHITE_STOPS, MOVED = 0.3, 0.08, 0.1, 0.12
@@ -111,7 +112,9 @@ class SeriesCheck:
         self._shaken(beside)
         # How far a thing moved tells more than that something did.
         self._stands_aside(beside, steps)
-        self._shown_otherwise(beside, [chained[number] for number in by_focus])
+        laid = [chained[number] for number in by_focus]
+        self._moved_meanwhile(beside, laid)
+        self._shown_otherwise(beside, laid)
         self._moved(beside)
 
     def _together(self, used: list[int]) -> tuple[list[int], list[Motion]]:
@@ -481,6 +484,22 @@ class SeriesCheck:
                   f"something near row {row}, column {column} stands some {pixels} px aside",
                   _MOVED_REMEDY, (float(row), float(column)))
         )  # fmt: skip
+
+    def _moved_meanwhile(self, used: list[int], chained: Sequence[Floats]) -> None:
+        """Things that moved while a frame was taken, which those beside it show sharper along one direction.
+
+        `chained` lays each over one and the same frame.
+        """
+        divide = self.reads[used[0]].divide
+        told = gusts_in(
+            [self.reads[k].grey if self.reports[k].without("motion", "missed-focus") else None for k in used],
+            [at_level(matrix, divide) for matrix in chained], self.evidence.is_cancelled,
+        )  # fmt: skip
+        for number, gust in told.items():
+            report = self.reports[used[number]]
+            if report.without("moved-subject", "knock"):
+                at = ((gust.row + 0.5) * divide - 0.5, (gust.column + 0.5) * divide - 0.5)
+                report.faults.append(gust_fault(at, divide * gust.length_px, gust.direction_deg, _MOVED_REMEDY))
 
     def _shown_otherwise(self, used: list[int], chained: Sequence[Floats]) -> None:
         """Things that one frame shows elsewhere than two others, or alone, however small they are before what stays.

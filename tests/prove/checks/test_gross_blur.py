@@ -11,9 +11,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.prove.checks.test_shaken import disc, texture
-from tests.prove.checks.test_shaken import series as series_of_five
-from tests.prove.checks.test_swing import moved_as
+from tests.prove.shake.test_shaken import disc, texture
+from tests.prove.shake.test_shaken import series as series_of_five
+from tests.prove.shake.test_swing import moved_as
 from verispect.files.picture_out import write_picture
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check

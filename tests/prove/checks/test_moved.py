@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 from scipy import ndimage
 
-from tests.prove.checks.test_shaken import disc
 from tests.prove.merge.test_lights import out_of_focus
+from tests.prove.shake.test_shaken import disc
 from verispect.prove.checks import moved as checked
 from verispect.prove.checks.moved import between, moved_in
 

@@ -8,16 +8,16 @@ import cv2
 import numpy as np
 import pytest
 
-from tests.prove.checks.test_swing import moved_as
 from tests.prove.join.spheres import FOCAL_PX, SIZE, painted_sphere, seen, turn
+from tests.prove.shake.test_swing import moved_as
 from verispect.files.picture_out import write_picture
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove import evidence, grid_check
 from verispect.prove.check import check
 from verispect.prove.checks.overlap_tiles import shared_tiles
-from verispect.prove.checks.tile_powers import TILE, powers_of
 from verispect.prove.expected import View
 from verispect.prove.intake import coded_of, described, linear_of, read_coded
+from verispect.prove.shake.tile_powers import TILE, powers_of
 from verispect.rehearse.camera import Options
 from verispect.rehearse.pupil_views import Quality
 from verispect.rig.rehearsed_run import Writing, rehearse_to

@@ -8,10 +8,10 @@ import numpy as np
 import pytest
 
 from tests.conftest import a_lens, make_plan
-from tests.prove.checks.test_swing import moved_as
 from tests.prove.join.spheres import SIZE, painted_sphere, seen
 from tests.prove.merge.test_lights import out_of_focus
 from tests.prove.parting.test_unplanned_grid import save
+from tests.prove.shake.test_swing import moved_as
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_level
-from verispect.prove.checks.tile_powers import TILE, Grey, TilePowers, powers_of
 from verispect.prove.expected import View
+from verispect.prove.shake.tile_powers import TILE, Grey, TilePowers, powers_of
 
 # Tiles of a pair lie half over one another unless there are more than so many; so far within both frames, pixels.
 _MOST, _MARGIN = 200, 10

@@ -8,11 +8,11 @@ import cv2
 import numpy as np
 import pytest
 
-from tests.prove.checks.test_swing import moved_as
-from verispect.prove.checks import shaken as checks_shaken
-from verispect.prove.checks.even_motion import Shaken
-from verispect.prove.checks.shaken import above_noise, powers_in, shaken_in
-from verispect.prove.checks.swing import Swing, swing_between
+from tests.prove.shake.test_swing import moved_as
+from verispect.prove.shake import shaken as checks_shaken
+from verispect.prove.shake.even_motion import Shaken
+from verispect.prove.shake.shaken import above_noise, powers_in, shaken_in
+from verispect.prove.shake.swing import Swing, swing_between
 
 SIZE = (768, 512)
 

@@ -10,8 +10,8 @@ from typing import NamedTuple
 import numpy as np
 
 from verispect.optics.types import Floats
-from verispect.prove.checks.even_motion import Shaken, even_motion
-from verispect.prove.checks.swing import Swing, least_between, motion_deg, motion_px
+from verispect.prove.shake.even_motion import Shaken, even_motion
+from verispect.prove.shake.swing import Swing, least_between, motion_deg, motion_px
 
 # Swings of good frames come to so much, and to so much over the places that tell, nepers; fewer places tell nothing.
 # In simulated grids nine in ten of good frames stayed below 0.07, 0.1, 0.3 and 1.0 with 80, 40, 20 and 10 places.

@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 
 from tests.prove.align.test_motion import content
-from verispect.prove.checks.swing import Swing, least_between, motion_deg, motion_px, swing_between
-from verispect.prove.checks.tile_powers import sector_powers
+from verispect.prove.shake.swing import Swing, least_between, motion_deg, motion_px, swing_between
+from verispect.prove.shake.tile_powers import sector_powers
 
 
 def moved(length: float, direction_deg: float, seed: int = 0) -> np.ndarray:

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.checks.tile_powers import MIDDLES, SECTORS
+from verispect.prove.shake.tile_powers import MIDDLES, SECTORS
 
 # The frequency that swings are told at, cycles a pixel; how much steeper a shake is in each ring, and the waves that
 # it swings with, cosine and sine of 2θ.

@@ -6,9 +6,9 @@ import cv2
 import numpy as np
 import pytest
 
-from tests.prove.checks.test_swing import moved_as
-from verispect.prove.checks.even_motion import even_motion
-from verispect.prove.checks.tile_powers import sector_powers
+from tests.prove.shake.test_swing import moved_as
+from verispect.prove.shake.even_motion import even_motion
+from verispect.prove.shake.tile_powers import sector_powers
 
 
 @pytest.mark.parametrize(("length", "direction"), [(3.0, 0.0), (4.5, 63.0), (6.5, 137.0)])

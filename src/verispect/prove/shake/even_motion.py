@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from verispect.optics.types import Floats
-from verispect.prove.checks.swing import told_by
-from verispect.prove.checks.tile_powers import MIDDLES, SECTORS
+from verispect.prove.shake.swing import told_by
+from verispect.prove.shake.tile_powers import MIDDLES, SECTORS
 
 # What was shaken lost up to so much whatever the direction: a length is sought in more rings than a swing, nepers.
 _MOST_LOST = 2.5

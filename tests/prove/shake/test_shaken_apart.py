@@ -8,9 +8,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from verispect.prove.checks.shaken_apart import Apart, shaken_apart
-from verispect.prove.checks.swing import Swing
-from verispect.prove.checks.tile_powers import EDGES
+from verispect.prove.shake.shaken_apart import Apart, shaken_apart
+from verispect.prove.shake.swing import Swing
+from verispect.prove.shake.tile_powers import EDGES
 
 # A grid of two by three: frames whose pictures overlap.
 BESIDE = [(0, 1), (1, 2), (3, 4), (4, 5), (0, 3), (1, 4), (2, 5), (0, 4), (1, 3), (1, 5), (2, 4)]

@@ -15,9 +15,9 @@ from typing import NamedTuple
 import numpy as np
 
 from verispect.optics.types import Floats
-from verispect.prove.checks.even_motion import Shaken, even_motion
-from verispect.prove.checks.swing import STEEP, WAVES, Swing, least_between, left_beside_streaks, swing_beside_streaks
-from verispect.prove.checks.tile_powers import MIDDLES, Grey, TilePowers, above, tile_powers
+from verispect.prove.shake.even_motion import Shaken, even_motion
+from verispect.prove.shake.swing import STEEP, WAVES, Swing, least_between, left_beside_streaks, swing_beside_streaks
+from verispect.prove.shake.tile_powers import MIDDLES, Grey, TilePowers, above, tile_powers
 
 # Swings within a series are never more alike than this; among fewer than three other pairs they are known worse.
 _LEAST_SPREAD, _ALONE, _FEW, _FOR_FEW = 0.06, 0.15, 3, 1.5
