@@ -35,13 +35,16 @@ _LOST, _THAN_ACROSS = 0.35, 0.3
 _RIM, _CLIPPED, _SOME = 3, 0.95, 0.02
 # So many cells lost, before two others and before one; so many places are looked at more closely.
 _CELLS, _CELLS_BEFORE_ONE, _PLACES = 40, 60, 3
-# A motion leaves so little of what a disc leaves unexplained, before two others and before one; a disc leaves at
-# least so much of all, for along an edge the two are the same. Of 150 path-traced sets without a gust series came to
-# 0.141 with too few cells, grids to 0.17; with one to 0.02 and 0.45 in series, to 0.03 and 0.18 in grids.
-_LEFT, _LEFT_BEFORE_ONE, _DISC_LEAVES, _DISC_LEAVES_BEFORE_ONE = 0.45, 0.11, 0.01, 0.06
+# A motion leaves so little of what a disc leaves unexplained, and the disc at least so much of all, for along an edge
+# the two are the same. Of 150 path-traced sets without a gust series came to 0.40, where the motion too left a third
+# of all, and to 0.47; with one to 0.02 and 0.43. Before one other picture sets without came to 0.14, and with one to
+# 0.01 and 0.08; of large things the former to 0.3 and the latter to 0.2.
+_BEFORE_TWO, _BEFORE_ONE, _LARGE_BEFORE_ONE = (0.45, 0.01), (0.11, 0.06), (0.2, 0.12)
+_LARGE, _MOTION_LEAVES = 180, 0.1
 # Looked at more closely: so many pixels about a place, and as many more as a motion may reach; of these bands.
-_HALF, _REACH, _BAND = 28, 16, (1.5, 5.0)
-_LENGTHS = (4.0, 5.0, 6.5, 8.0, 10.0, 12.5, 15.5, 19.5, 24.0)
+_HALF, _REACH, _BAND = 28, 24, (1.5, 5.0)
+_LENGTHS, _ASIDE = (4.5, 6.5, 9.5, 13.5, 19.0), (-22.5, -15.0, -7.5, 0.0, 7.5, 15.0, 22.5)
+_FINER, _FINER_ASIDE, _BEGINS = (0.85, 0.92, 1.0, 1.09, 1.18), (-3.75, 0.0, 3.75), (-0.5, 0.0, 0.5)
 _DISCS = (0.0, 2.0, 3.0, 4.0, 6.0, 8.0, 11.0, 14.0, 18.0, 24.0)
 _STEPS = 60
 # So much brighter or darker what is seen may be; it has to be of so many pixels.
@@ -135,12 +138,13 @@ def gust_in(own: Seen, others: Sequence[tuple[Seen, Floats]], shown: Cells | Non
     alone = len(others) == 1
     told = []
     for part, most, way in _drawn_out(own, others, shown, _CELLS_BEFORE_ONE if alone else _CELLS):
+        cells = int(part.sum())
         fits = [_Fit.of(own.picture, other.picture, onto, part, most, way) for other, onto in others]
-        if not all(fit is not None and fit.tells_of_motion(alone=alone) for fit in fits):
+        if not all(fit is not None and fit.tells_of_motion(cells, alone=alone) for fit in fits):
             continue
         best = min((fit for fit in fits if fit is not None), key=lambda fit: fit.share)
         row, column = _place(most)
-        told.append(Gust(row, column, best.length_px, best.direction_deg % 180.0, int(part.sum())))
+        told.append(Gust(row, column, best.length_px, best.direction_deg % 180.0, cells))
     return max(told, key=lambda gust: gust.cells, default=None)
 
 
@@ -218,10 +222,11 @@ class _Fit:
     length_px: float
     direction_deg: float
 
-    def tells_of_motion(self, *, alone: bool) -> bool:
-        """Whether it was a motion, `alone` where no other picture tells."""
-        left, leaves = (_LEFT_BEFORE_ONE, _DISC_LEAVES_BEFORE_ONE) if alone else (_LEFT, _DISC_LEAVES)
-        return self.share <= left and self.disc_leaves >= leaves
+    def tells_of_motion(self, cells: int, *, alone: bool) -> bool:
+        """Whether it was a motion of so many cells; `alone` where no other picture tells."""
+        ways = (_BEFORE_ONE, *((_LARGE_BEFORE_ONE,) if cells >= _LARGE else ())) if alone else (_BEFORE_TWO,)
+        explained = self.share * self.disc_leaves <= _MOTION_LEAVES
+        return explained and any(self.share <= left and self.disc_leaves >= leaves for left, leaves in ways)
 
     @staticmethod
     def of(own: Grey, other: Grey, onto: Floats, part: Cells, most: Grey, way_deg: float) -> _Fit | None:
@@ -256,14 +261,14 @@ class _Fit:
             return left_by(_line(length, direction, begin)), length, direction
 
         by_disc = min(left_by(disc(diameter) if diameter else np.ones((1, 1), np.float32)) for diameter in _DISCS)
-        _, length, direction = min(
-            left_by_line(length, way_deg + aside, 0.0)
-            for length, aside in itertools.product(_LENGTHS, (-22.5, -15.0, -7.5, 0.0, 7.5, 15.0, 22.5))
-        )
         # It may have come from one side, or gone to it, rather than about where the other picture has it.
+        _, length, direction = min(
+            left_by_line(length, way_deg + aside, begin)
+            for length, aside, begin in itertools.product(_LENGTHS, _ASIDE, _BEGINS)
+        )
         by_line, length, direction = min(
             left_by_line(length * times, direction + aside, begin)
-            for times, aside, begin in itertools.product((0.9, 1.0, 1.1), (-3.75, 0.0, 3.75), (-0.5, 0.0, 0.5))
+            for times, aside, begin in itertools.product(_FINER, _FINER_ASIDE, _BEGINS)
         )
         whole = max(float((weights * wanted**2).sum()), 1e-12)
         return _Fit(by_line / max(by_disc, 1e-12), by_disc / whole, length, direction)
