@@ -161,15 +161,17 @@ def test_a_frame_shaken_by_wind_is_found_with_its_direction(series: Candidate, t
     assert report.frames[4].motion_length == pytest.approx(5.0, rel=0.2)
 
 
-def test_a_thing_that_moved_is_found_where_it_stands(rehearsed, series: Candidate) -> None:
-    folder = rehearsed("moved@1:14")
+@pytest.mark.parametrize(("fault", "size", "within"), [("moved", 14.0, 2.0), ("gust", 9.0, 1.0)])
+def test_a_thing_that_moved_is_found_where_it_stands(rehearsed, series: Candidate, fault, size, within) -> None:
+    """Between two frames or while one of them was taken."""
+    folder = rehearsed(f"{fault}@1:{size:.0f}")
     run = read_run(folder / "run.json")
     happened = run.frames[1].happened
-    place = next(mark["pixel"] for mark in run.frames[0].marks if mark["name"] == happened["moved_mark"])
+    place = next(mark["pixel"] for mark in run.frames[0].marks if mark["name"] == happened[f"{fault}_mark"])
     report = check([folder], candidate=series)
     told = next(fault for fault in report.frames[1].faults if fault.name == "moved-subject")
     row, column = (int(part) for part in re.findall(r"\d+", told.says)[:2])
-    assert told.size == pytest.approx(14.0, abs=2.0)
+    assert told.size == pytest.approx(size, abs=within)
     assert math.hypot(row - place[0], column - place[1]) < 60
     assert {name for found in names(report).values() for name in found} == {"moved-subject"}
 

@@ -217,7 +217,8 @@ class _Check:
         asked = None if candidate is None else Planned(len(shots), is_grid=candidate.method.is_grid)
         matched = Matched(evidence, looks, dark)
         sets = given + (matched.as_planned(parted(shown, single, asked)) if single else [])
-        counted = single if planned is not None and len(bright) < planned <= len(single) else bright
+        # A frame within a set that came out black has its place there.
+        counted = list(sets[0].frames) if planned is not None and len(sets) == 1 and not given else bright
         # More frames than were planned are sets of their own, each held against the plan; so are those put together.
         several = bool(given) or (planned is not None and len(counted) > planned)
         parts = [list(group.frames) for group in sets] if several else [counted]

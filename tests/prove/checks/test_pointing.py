@@ -76,7 +76,22 @@ def looked(shifts: np.ndarray) -> Looked:
     """Frames that both their neighbours agree about."""
     count = len(shifts)
     agreed = {(k, (k + 1) % count): 0.0 for k in range(count)}
-    return Looked(shifts, np.zeros(count), np.zeros(count), np.ones(count, bool), [], [], agreed, [], [])
+    grey = np.zeros((SIZE[1], SIZE[0]), np.float32)
+    return Looked(shifts, np.zeros(count), np.zeros(count), np.ones(count, bool), [], [], agreed, [grey] * count, [])
+
+
+def test_a_frame_that_is_turned_about_where_it_looked_stands_out_by_its_corners() -> None:
+    """A camera that tipped over in its clamp looks where it should, and not as it should."""
+    rng = np.random.default_rng(7)
+    turns = rng.normal(0.0, 0.01, 9)
+    good = replace(looked(np.zeros((9, 2))), turns_deg=turns)
+    assert not good.odd().any()
+    # Corners of these pictures lie 288 pixels from the middle: by 1.5 and by 0.75 of them.
+    assert replace(good, turns_deg=turns + 0.3 * (np.arange(9) == 4)).odd().tolist() == [k == 4 for k in range(9)]
+    assert not replace(good, turns_deg=turns + 0.15 * (np.arange(9) == 4)).odd().any()
+    # Where its overlaps are at odds with one another nothing is told.
+    odds = {pair: 2.0 * (4 in pair) for pair in good.rests}
+    assert not replace(good, turns_deg=turns + 0.3 * (np.arange(9) == 4), rests=odds).odd().any()
 
 
 @pytest.mark.parametrize("count", [4, 5, 6, 9, 16, 40])

@@ -78,10 +78,17 @@ class Looked:
 
     def odd(self, divide: int = 1) -> NDArray[np.bool_]:
         """Which frames stand out, looked at in pixels of which each is `divide` of the frame's."""
-        size = np.hypot(self.shifts[:, 0], self.shifts[:, 1])
+        # Half of how far its corners went by a turn about where it looked: overlaps leave those less sure.
+        corners = np.radians(self.turns_deg) * 0.25 * math.hypot(*self.straight[0].shape) * divide
+        found: NDArray[np.bool_] = self._stand_out(self.shifts, divide) | self._stand_out(corners[:, None], divide)
+        return found
+
+    def _stand_out(self, moves: Floats, divide: int) -> NDArray[np.bool_]:
+        """Which frames moved (N, n) by more than the others leave unsure."""
+        size = np.linalg.norm(moves, axis=1)
         # By how any two differ: half a grid that was pushed is not what is usual, and few steps tell little.
-        first, second = np.triu_indices(len(self.shifts), 1)
-        apart = np.hypot(*(self.shifts[first] - self.shifts[second]).T)
+        first, second = np.triu_indices(len(moves), 1)
+        apart = np.linalg.norm(moves[first] - moves[second], axis=1)
         usual = float(np.quantile(apart, _USUAL)) if len(apart) else 0.0
         agreed = [
             _agreed([rest for pair, rest in self.rests.items() if k in pair], own)

@@ -104,7 +104,11 @@ class Matched:
         if not few or len(guess) < len(part):
             return told
         by_exposure = {shot.exposure: shot for shot in self.planned}
-        places = places_by_content(self.evidence, part, guess, [self.looks[k].small for k in part])
+        places = places_by_content(
+            self.evidence, part, guess, [self.looks[k].small for k in part],
+            dark=[k for k in part if self.dark[k]],
+            repeats=[k for k in range(part[0], part[-1]) if k not in part and not self.dark[k]],
+        )  # fmt: skip
         return [by_exposure[place] for place in places]
 
     def _keep(self, part: Sequence[int], told: Sequence[Shot | None]) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -43,7 +43,13 @@ _OFF = 0.7
 
 
 def places_by_content(
-    evidence: Evidence, used: Sequence[int], guess: Sequence[int], smalls: Sequence[Grey]
+    evidence: Evidence,
+    used: Sequence[int],
+    guess: Sequence[int],
+    smalls: Sequence[Grey],
+    *,
+    dark: Collection[int] = (),
+    repeats: Sequence[int] = (),
 ) -> Places:
     """Which exposure each frame is of; the guess where nothing tells better.
 
@@ -55,17 +61,31 @@ def places_by_content(
         The exposures they are taken for.
     smalls : sequence of ndarray
         A small picture of each in linear light.
+    dark : collection of int
+        Frames that came out black: of fewer than were planned the others tell where these belong.
+    repeats : sequence of int
+        Frames between them that show what one of them does: they took a number, and no place.
     """
     candidate = evidence.candidate
     if candidate is None or not 2 <= len(used) <= _MOST_FRAMES:
         return tuple(guess)
     planned = len(evidence.exposures)
-    numbers = [evidence.frames[k].number for k in used]
+    numbers = [
+        None if (number := evidence.frames[k].number) is None else number - sum(other < k for other in repeats)
+        for k in used
+    ]
     ways = [tuple(guess), *(_ways(numbers, planned) if len(used) < planned else [])]
     ways += [tuple(reversed(places)) for places in ways]
-    judge = _Judge(evidence, used, smalls)
-    told = _in_grid if candidate.method.is_grid else _in_series
-    return told(judge, list(dict.fromkeys(ways)))
+    telling = [n for n, k in enumerate(used) if len(used) == planned or k not in dark]
+    if len(telling) < 2:
+        return tuple(guess)
+    whole: dict[Places, Places] = {}
+    for places in ways:
+        whole.setdefault(tuple(places[n] for n in telling), places)
+    judge = _Judge(evidence, [used[n] for n in telling], [smalls[n] for n in telling])
+    told = (_in_grid if candidate.method.is_grid else _in_series)(judge, list(whole))
+    # An order found by the frames alone is none of the ways; of black ones it says nothing.
+    return whole.get(told, told if len(told) == len(used) else tuple(guess))
 
 
 def in_planned_order(

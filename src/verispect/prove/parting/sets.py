@@ -26,6 +26,7 @@ _FOLLOW = "taken one after the other"
 ELSE = "it shows something else"
 _AGAIN = "the focus goes again to where it has been"
 _ANEW = "the same places once more"
+_MAY_BE_MISSING = 2
 _PLANNED = "as many frames as the plan asks for"
 
 
@@ -119,8 +120,10 @@ def split(looks: Looks, planned: Planned | None) -> list[FrameSet]:
     """
     every, dark = len(looks.frames), looks.dark
     bright = [k for k in range(every) if not dark[k]]
-    if planned is not None and len(bright) < planned.count <= every:
-        return [FrameSet(tuple(range(every)), None, (_PLANNED,))]
+    if planned is not None and len(bright) < planned.count <= every + _few_missing(dark):
+        missing = planned.count - every
+        held = _PLANNED if missing <= 0 else f"all but {missing} of the frames that the plan asks for"
+        return [FrameSet(tuple(range(every)), None, (held,))]
     if planned is not None and len(bright) == planned.count:
         before = bright[0] - 1 if bright[0] > 0 else None
         return [FrameSet(tuple(bright), before, (_PLANNED,))]
@@ -140,6 +143,14 @@ def split(looks: Looks, planned: Planned | None) -> list[FrameSet]:
                 )
             )  # fmt: skip
     return sets or [FrameSet(tuple(range(every)), None, ("nothing parts them",))]
+
+
+def _few_missing(dark: Sequence[bool]) -> int:
+    """How many of the plan's frames may be missing of a set of which one within it came out black.
+
+    A black frame between whole sets parts them; between the halves of one that is all but whole it is a fault.
+    """
+    return _MAY_BE_MISSING if sum(dark[1:-1]) == sum(dark) == 1 else 0
 
 
 def _stretches(looks: Looks) -> list[FrameSet]:

@@ -40,12 +40,13 @@ _CELLS, _CELLS_BEFORE_ONE, _PLACES = 40, 60, 3
 # of all, and to 0.47; with one to 0.02 and 0.43. Before one other picture sets without came to 0.14, and with one to
 # 0.01 and 0.08; of large things the former to 0.3 and the latter to 0.2.
 _BEFORE_TWO, _BEFORE_ONE, _LARGE_BEFORE_ONE = (0.45, 0.01), (0.11, 0.06), (0.2, 0.12)
-_LARGE, _MOTION_LEAVES = 180, 0.1
+# Longer ones are sure of nothing before one other: far out of focus a line may look like a wide disc.
+_LARGE, _MOTION_LEAVES, _LONGEST_BEFORE_ONE = 180, 0.1, 20.0
 # Looked at more closely: so many pixels about a place, and as many more as a motion may reach; of these bands.
 _HALF, _REACH, _BAND = 28, 24, (1.5, 5.0)
 _LENGTHS, _ASIDE = (4.5, 6.5, 9.5, 13.5, 19.0), (-22.5, -15.0, -7.5, 0.0, 7.5, 15.0, 22.5)
 _FINER, _FINER_ASIDE, _BEGINS = (0.85, 0.92, 1.0, 1.09, 1.18), (-3.75, 0.0, 3.75), (-0.5, 0.0, 0.5)
-_DISCS = (0.0, 2.0, 3.0, 4.0, 6.0, 8.0, 11.0, 14.0, 18.0, 24.0)
+_DISCS = (0.0, 2.0, 3.0, 4.0, 6.0, 8.0, 11.0, 14.0, 18.0, 24.0, 32.0, 44.0)
 _STEPS = 60
 # So much brighter or darker what is seen may be; it has to be of so many pixels.
 _MOST_GAIN, _LEAST_PIXELS = 1.5, 100.0
@@ -226,6 +227,8 @@ class _Fit:
         """Whether it was a motion of so many cells; `alone` where no other picture tells."""
         ways = (_BEFORE_ONE, *((_LARGE_BEFORE_ONE,) if cells >= _LARGE else ())) if alone else (_BEFORE_TWO,)
         explained = self.share * self.disc_leaves <= _MOTION_LEAVES
+        if alone and self.length_px > _LONGEST_BEFORE_ONE:
+            return False
         return explained and any(self.share <= left and self.disc_leaves >= leaves for left, leaves in ways)
 
     @staticmethod

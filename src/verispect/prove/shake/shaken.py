@@ -86,7 +86,7 @@ def above_noise(frames: Sequence[Powers]) -> list[Floats]:
         # Coarse rings are never empty; noise is no stronger there than in the others.
         coloured = _MARGIN * np.clip(emptiest, 1.0, max(float(emptiest[MIDDLES > _COARSE].max()), 1.0))
     return [
-        above(one.power, np.maximum(np.minimum(coloured, most) * one.noise[:, None], least[:, None])[..., None])
+        above(one, np.maximum(np.minimum(coloured, most) * one.noise[:, None], least[:, None])[..., None])
         for one, least, most in frames
     ]
 

@@ -31,6 +31,9 @@ _EVENLY, _ALONG, _ALIKE = 0.3, 0.5, 0.3
 # Directions are the same where the cosine of twice the angle between them is so large: within 15°. So many that tell
 # of the same, the lesser so large against the greater, need not all have more detail than the frame.
 _SAME_WAY, _MANY, _SAME_SIZE = 0.87, 3, 0.5
+# Before one witness so many times clearer than it takes, another helps that tells of the same this clearly: at the
+# corners of a grid there are few.
+_FAR_CLEARER, _HELPS = 2.0, 2.0
 
 
 @dataclass(frozen=True)
@@ -133,6 +136,10 @@ def _accused(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> _Accus
     if against and len(clear) >= _MANY and all(one.is_like(other) for one in clear for other in clear):
         # Frames focused in several ways, some nearer and some farther off than this one, all tell of the same.
         against = list(clear)
+    if len(against) == 1 and against[0].clear >= _FAR_CLEARER * sure:
+        strong, unclear = against[0], [one for one in told if one.clear < sure]
+        against += [one for one in unclear if one.clear >= _HELPS and one.is_like(strong) and strong.is_like(one)]
+        sure = _HELPS
     nothing = _Accusation(0.0, np.zeros(2))
     if len(against) < 2 or not all(one.agrees(other) for one in against for other in against):
         return nothing

@@ -52,14 +52,17 @@ class TilePowers(NamedTuple):
 
 def logs_of(tiles: TilePowers, *, grain: float = 0.0) -> Floats:
     """Log powers of tiles, as `sector_powers` has them."""
-    return above(tiles.power, np.maximum(tiles.noise, grain**2 * tiles.light)[:, None, None])
+    return above(tiles, np.maximum(tiles.noise, grain**2 * tiles.light)[:, None, None])
 
 
-def above(power: NDArray[np.floating], noise: Floats) -> Floats:
-    """Log powers less their noise; NaN where they are little more."""
+def above(tiles: TilePowers, noise: Floats) -> Floats:
+    """Log powers less their noise, against the tile's light; NaN where they are little more.
+
+    So a frame of another exposure has lost nothing by that.
+    """
     with np.errstate(invalid="ignore"):
-        logs = np.log(np.maximum(power - noise, 1e-15))
-        return np.where(power <= _ABOVE_NOISE * noise, np.nan, logs)
+        logs = np.log(np.maximum(tiles.power - noise, 1e-15)) - np.log(np.maximum(tiles.light, 1e-9))[:, None, None]
+        return np.where(tiles.power <= _ABOVE_NOISE * noise, np.nan, logs)
 
 
 def tile_powers(picture: Grey, shown: NDArray[np.bool_] | None = None) -> TilePowers:
