@@ -68,6 +68,16 @@ def test_the_frame_that_is_missing_from_a_series_is_named(
     assert [frame.planned_exposure for frame in report.frames if frame.file is None] == [gone]
 
 
+def test_beside_a_black_frame_the_others_tell_which_is_missing(rehearsed, series: Candidate, tmp_path: Path) -> None:
+    order = [k for k in range(series.frame_count) if k != 4]
+    report = check([bare(rehearsed("dark@3"), tmp_path / "set", order)], candidate=series)
+    assert taken_for(report) == order
+    found = {
+        frame.planned_exposure: [fault.name for fault in frame.faults] for frame in report.frames if frame.faults
+    }
+    assert found == {3: ["dark"], 4: ["missing"]}
+
+
 def test_what_tells_of_the_missing_one_is_read_once(
     rehearsed, series: Candidate, tmp_path: Path, monkeypatch
 ) -> None:
@@ -104,6 +114,10 @@ def test_a_grid_is_known_in_any_order_and_its_missing_frame_too(small_grid: Cand
     report = check([bare(good, tmp_path / "missing", order)], candidate=small_grid)
     assert taken_for(report) == order
     assert faults(report) == ["missing"]
+    # A copy among them took a number, and no place.
+    report = check([bare(good, tmp_path / "copied", [0, 2, 2, *range(3, count)])], candidate=small_grid)
+    assert taken_for(report) == [0, 2, None, *range(3, count)]
+    assert sorted(faults(report)) == ["duplicate", "missing"]
 
 
 def test_gaps_in_the_numbering_are_what_is_missing() -> None:

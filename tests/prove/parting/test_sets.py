@@ -46,6 +46,16 @@ def test_a_dark_frame_parts_sets_and_belongs_to_none() -> None:
     assert "dark frame" in second.why[0]
 
 
+def test_a_black_frame_within_a_planned_set_of_which_few_are_missing_parts_nothing() -> None:
+    assert parted([None] * 5, "..x..", "aaaaa", planned=6) == [(0, 1, 2, 3, 4)]
+    [whole] = sets(frames([None] * 7), [k == 5 for k in range(7)], "a" * 7, planned=9)
+    assert whole.why == ("all but 2 of the frames that the plan asks for",)
+    # Of which many are missing, at the end of which it lies, or two black ones: these may have parted what they part.
+    assert parted([None] * 5, "..x..", "aaaaa", planned=8) == [(0, 1), (3, 4)]
+    assert parted([None] * 6, "..x.x.", "aaaaaa", planned=7) == [(0, 1), (3,), (5,)]
+    assert parted([None] * 5, "x....", "aaaaa", planned=6) == [(1, 2, 3, 4)]
+
+
 def test_a_long_pause_parts_sets() -> None:
     assert parted([0, 3, 6, 9, 200, 203], "......", "aaaaaa") == [(0, 1, 2, 3), (4, 5)]
     assert parted([0, 3, 6, 9, 20, 23], "......", "aaaaaa") == [(0, 1, 2, 3, 4, 5)]

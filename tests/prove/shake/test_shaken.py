@@ -66,6 +66,17 @@ def test_so_are_the_first_and_the_last(frame: int) -> None:
     assert abs(found[frame].direction_deg - 40.0) < 6.0
 
 
+@pytest.mark.parametrize("stops", [-1.5, 1.0])
+def test_another_exposure_beside_it_changes_nothing(stops: float) -> None:
+    """What power a frame has for its light alone it has not lost."""
+    told = [above_noise([powers_in(frame) for frame in frames]) for frames in (
+        series((2, 5.0, 60.0)), [frame * 2.0 ** (stops * (k == 3)) for k, frame in enumerate(series((2, 5.0, 60.0)))]
+    )]  # fmt: skip
+    plain, lit = (shaken_in(powers) for powers in told)
+    assert lit == plain
+    assert np.nanmax(np.abs(told[0][3] - told[1][3])) < 0.01
+
+
 def as_jpeg(frame: np.ndarray, quality: int) -> np.ndarray:
     coded = np.clip(frame, 0.0, 1.0) ** (1.0 / 2.2) * 255.0
     _, file = cv2.imencode(".jpg", np.round(coded).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, quality])

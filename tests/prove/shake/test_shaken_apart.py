@@ -74,6 +74,23 @@ def test_a_longer_motion_is_told_only_along_the_way_that_all_agree_on() -> None:
     assert found[4].length_px == pytest.approx(4.0, rel=0.2)
 
 
+@pytest.mark.parametrize(("turned_deg", "told"), [(10.0, True), (60.0, False)])
+def test_at_a_corner_an_unclear_witness_helps_a_clear_one_that_tells_of_the_same(
+    turned_deg: float, told: bool
+) -> None:
+    def seen(other: int, shake: tuple[float, float], unsure: float, even: float) -> Apart:
+        rng = np.random.default_rng(other)
+        return Apart(
+            0, other, Swing(loss(*shake), np.full(2, unsure), even, 60), tiles(shake, rng) - tiles(None, rng)
+        )
+
+    size = float(np.hypot(*loss(8.0, 30.0)))
+    clear = seen(1, (8.0, 30.0), 0.1, -size)
+    unclear = seen(2, (8.0, 30.0 + turned_deg), size / 2.5, size)
+    assert set(shaken_apart([clear, unclear], CELLS)) == ({0} if told else set())
+    assert not shaken_apart([clear], CELLS)
+
+
 def test_good_frames_are_not_accused() -> None:
     for seed in range(40):
         assert shaken_apart(pairs({}, seed), CELLS) == {}
