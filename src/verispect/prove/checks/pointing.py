@@ -33,6 +33,8 @@ LEAST_PX, _TIMES_USUAL, _JUMP = 0.5, 4.5, 6.0
 # Where half of a grid was pushed two in five pairs lie on the same side: the third part that is least is what is
 # usual. Of heads that err evenly by chance one grid of four frames in 150 has a frame beyond, of six in 500.
 _USUAL = 0.33
+# Corners are unsure by so many times what a place is.
+_OF_CORNERS = 2.0
 # Parts of two frames that lie so far apart once laid over one another make it unsure by such a share of the rest;
 # pixels they are looked at in.
 _SCATTER_PX, _OF_SCATTER = 0.4, 0.7
@@ -78,23 +80,23 @@ class Looked:
 
     def odd(self, divide: int = 1) -> NDArray[np.bool_]:
         """Which frames stand out, looked at in pixels of which each is `divide` of the frame's."""
-        # Half of how far its corners went by a turn about where it looked: overlaps leave those less sure.
-        corners = np.radians(self.turns_deg) * 0.25 * math.hypot(*self.straight[0].shape) * divide
-        found: NDArray[np.bool_] = self._stand_out(self.shifts, divide) | self._stand_out(corners[:, None], divide)
+        # How far its corners went by a turn about where it looked: overlaps leave that less sure.
+        corners = np.radians(self.turns_deg) * 0.5 * math.hypot(*self.straight[0].shape) * divide
+        places, turns = _usual(self.shifts), _usual(corners[:, None])
+        found: NDArray[np.bool_] = self._beyond(self.shifts, 1.0, places, divide) | self._beyond(
+            corners[:, None], _OF_CORNERS, max(places, turns), divide
+        )
         return found
 
-    def _stand_out(self, moves: Floats, divide: int) -> NDArray[np.bool_]:
-        """Which frames moved (N, n) by more than the others leave unsure."""
+    def _beyond(self, moves: Floats, unsure: float, usual: float, divide: int) -> NDArray[np.bool_]:
+        """Which frames moved (N, n) by more than is `usual`; so many times what a place is `unsure` by."""
         size = np.linalg.norm(moves, axis=1)
-        # By how any two differ: half a grid that was pushed is not what is usual, and few steps tell little.
-        first, second = np.triu_indices(len(moves), 1)
-        apart = np.linalg.norm(moves[first] - moves[second], axis=1)
-        usual = float(np.quantile(apart, _USUAL)) if len(apart) else 0.0
         agreed = [
             _agreed([rest for pair, rest in self.rests.items() if k in pair], own)
             for k, own in enumerate(size.tolist())
         ]
-        limit = max(LEAST_PX, _TIMES_USUAL * usual) + np.array([self._unsure_px(k, divide) for k in range(len(size))])
+        blurred = np.array([self._unsure_px(k, divide) for k in range(len(size))])
+        limit = max(unsure * LEAST_PX, _TIMES_USUAL * usual) + unsure * blurred
         found: NDArray[np.bool_] = self.joined & (size > limit) & np.array(agreed)
         return found
 
@@ -106,6 +108,13 @@ class Looked:
             if pair.trusted and k in (pair.a, pair.b) and math.isfinite(pair.residual_px)
         ]
         return unsure_px(float(np.median(scatter)), divide) if scatter else 0.0
+
+
+def _usual(moves: Floats) -> float:
+    """By how much two of them differ: half a grid that was pushed is not what is usual, and few steps tell little."""
+    first, second = np.triu_indices(len(moves), 1)
+    apart = np.linalg.norm(moves[first] - moves[second], axis=1)
+    return float(np.quantile(apart, _USUAL)) if len(apart) else 0.0
 
 
 def unsure_px(scatter_px: float, divide: int) -> float:
