@@ -48,8 +48,8 @@ _LENGTHS, _ASIDE = (4.5, 6.5, 9.5, 13.5, 19.0), (-22.5, -15.0, -7.5, 0.0, 7.5, 1
 _FINER, _FINER_ASIDE, _BEGINS = (0.85, 0.92, 1.0, 1.09, 1.18), (-3.75, 0.0, 3.75), (-0.5, 0.0, 0.5)
 _DISCS = (0.0, 2.0, 3.0, 4.0, 6.0, 8.0, 11.0, 14.0, 18.0, 24.0, 32.0, 44.0)
 _STEPS = 60
-# So much brighter or darker what is seen may be; it has to be of so many pixels.
-_MOST_GAIN, _LEAST_PIXELS = 1.5, 100.0
+# So much brighter what is seen may be; pixels times nepers that must be looked at.
+_MOST_GAIN, _LEAST_WEIGHT = 1.5, 100.0
 
 
 @dataclass(frozen=True)
@@ -138,9 +138,9 @@ def gust_in(own: Seen, others: Sequence[tuple[Seen, Floats]], shown: Cells | Non
     """
     alone = len(others) == 1
     told = []
-    for part, most, way in _drawn_out(own, others, shown, _CELLS_BEFORE_ONE if alone else _CELLS):
-        cells = int(part.sum())
-        fits = [_Fit.of(own.picture, other.picture, onto, part, most, way) for other, onto in others]
+    for most, way in _drawn_out(own, others, shown, _CELLS_BEFORE_ONE if alone else _CELLS):
+        cells = int(np.count_nonzero(most))
+        fits = [_Fit.of(own.picture, other.picture, onto, most, way) for other, onto in others]
         if not all(fit is not None and fit.tells_of_motion(cells, alone=alone) for fit in fits):
             continue
         best = min((fit for fit in fits if fit is not None), key=lambda fit: fit.share)
@@ -151,8 +151,8 @@ def gust_in(own: Seen, others: Sequence[tuple[Seen, Floats]], shown: Cells | Non
 
 def _drawn_out(
     own: Seen, others: Sequence[tuple[Seen, Floats]], shown: Cells | None, least: int
-) -> list[tuple[Cells, Grey, float]]:
-    """Places of at least so many cells that lost along one direction: which cells, how much each, and which way."""
+) -> list[tuple[Grey, float]]:
+    """Places of at least so many cells that lost along one direction: how much each cell, and which way."""
     along, (rows, columns) = _along(own.slopes), own.slopes.shape[:2]
     whole = own.slopes[..., 3] < _SOME
     if shown is not None:
@@ -180,7 +180,7 @@ def _drawn_out(
         if areas[number] >= least:
             part = labels == number
             ways = np.bincount(way[part], weights=most[part], minlength=_DIRECTIONS)
-            found.append((part, np.where(part, most, np.float32(0.0)), float(ways.argmax()) * 180.0 / _DIRECTIONS))
+            found.append((np.where(part, most, np.float32(0.0)), float(ways.argmax()) * 180.0 / _DIRECTIONS))
     return found
 
 
@@ -232,8 +232,8 @@ class _Fit:
         return explained and any(self.share <= left and self.disc_leaves >= leaves for left, leaves in ways)
 
     @staticmethod
-    def of(own: Grey, other: Grey, onto: Floats, part: Cells, most: Grey, way_deg: float) -> _Fit | None:
-        """About where most was lost, over the part that lost; None where it is too little."""
+    def of(own: Grey, other: Grey, onto: Floats, most: Grey, way_deg: float) -> _Fit | None:
+        """About where most was lost, each pixel counting by how much; None where it is too little."""
         row, column = _place(most)
         half = _HALF + _REACH
         here = np.array([[1.0, 0.0, half - 0.5 - column], [0.0, 1.0, half - 0.5 - row], [0.0, 0.0, 1.0]])
@@ -241,7 +241,7 @@ class _Fit:
         cells = here @ np.array([[_CELL, 0.0, 0.5 * _CELL - 0.5], [0.0, _CELL, 0.5 * _CELL - 0.5], [0.0, 0.0, 1.0]])
         weights = np.asarray(cv2.warpPerspective(most, cells, (2 * half, 2 * half))[inner], float)
         total = float(weights.sum())
-        if total < _LEAST_PIXELS:
+        if total < _LEAST_WEIGHT:
             return None
 
         def banded(picture: Grey, matrix: Floats) -> Grey:
