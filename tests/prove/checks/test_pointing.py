@@ -147,6 +147,18 @@ def test_a_place_known_from_blurred_overlaps_alone_is_told_from_further_off(resi
     assert pushed.odd()[2]
 
 
+@pytest.mark.parametrize(("correlation", "told"), [(0.97, True), (0.66, False)])
+def test_pairs_that_tell_hardly_anything_speak_for_nobody_beside_two_sure_ones(
+    correlation: float, told: bool
+) -> None:
+    """Two that share much and agree; two that share next to nothing, and lie anywhere."""
+    found = looked(np.array([[0.0, 0.0], [0.0, 0.01], [5.0, 0.0], [0.01, 0.0], [0.0, 0.02], [0.01, 0.01]]))
+    odds = {**found.rests, (0, 2): 4.0, (2, 5): 14.0}
+    pairs = [Pair(a, b, 0.4, correlation if 2 in (a, b) else 0.9, np.zeros(3), 0.1) for a, b in found.rests]
+    pairs += [Pair(a, b, 0.06, 0.6, np.zeros(3), np.inf) for a, b in ((0, 2), (2, 5))]
+    assert replace(found, pairs=pairs, rests=odds).odd()[2] == told
+
+
 def test_frames_that_only_unsure_pairs_join_to_others_are_told_against_one_another(monkeypatch) -> None:
     """Three frames far out of focus for the others lay five pixels aside of them, on good frames."""
     planned = [view(b, p) for p in (-6, 6) for b in (-20, 0, 20)]

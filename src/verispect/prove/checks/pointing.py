@@ -91,14 +91,17 @@ class Looked:
     def _beyond(self, moves: Floats, unsure: float, usual: float, divide: int) -> NDArray[np.bool_]:
         """Which frames moved (N, n) by more than is `usual`; so many times what a place is `unsure` by."""
         size = np.linalg.norm(moves, axis=1)
-        agreed = [
-            _agreed([rest for pair, rest in self.rests.items() if k in pair], own)
-            for k, own in enumerate(size.tolist())
-        ]
+        agreed = [_agreed(self._rests_of(k), own) for k, own in enumerate(size.tolist())]
         blurred = np.array([self._unsure_px(k, divide) for k in range(len(size))])
         limit = max(unsure * LEAST_PX, _TIMES_USUAL * usual) + unsure * blurred
         found: NDArray[np.bool_] = self.joined & (size > limit) & np.array(agreed)
         return found
+
+    def _rests_of(self, k: int) -> list[float]:
+        """How far the pairs of a frame disagree, pixels: of two sure ones and more these alone."""
+        every = {pair: rest for pair, rest in self.rests.items() if k in pair}
+        sure = [every[pair.a, pair.b] for pair in self.pairs if pair.sure and (pair.a, pair.b) in every]
+        return sure if len(sure) > 1 else list(every.values())
 
     def _unsure_px(self, k: int, divide: int) -> float:
         """How far off the place of a frame may be that is out of focus where it overlaps, pixels."""
