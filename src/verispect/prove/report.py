@@ -134,7 +134,7 @@ def gust_fault(at: tuple[float, float], length_px: float, direction_deg: float, 
         f"something near row {at[0]:.0f}, column {at[1]:.0f} moved by some {length_px:.0f} px along "
         f"{direction_deg:.0f}° while the shutter was open"
     )
-    return Fault("moved-subject", length_px, says, f"{remedy}, or with a shorter time", at)
+    return Fault("moved-subject", round(length_px, 2), says, f"{remedy}, or with a shorter time", at)
 
 
 @dataclass
