@@ -36,9 +36,9 @@ _RIM, _CLIPPED, _SOME = 3, 0.95, 0.02
 # So many cells lost, before two others and before one; so many places are looked at more closely.
 _CELLS, _CELLS_BEFORE_ONE, _PLACES = 40, 60, 3
 # A motion leaves so little of what a disc leaves unexplained, and the disc at least so much of all, for along an edge
-# the two are the same. Of 230 path-traced sets without a gust places before two others came to 0.40 of both, where the
-# motion too left a third of all, and to 0.57; with one to 0.02 and 0.33. Before one other picture sets without came to
-# 0.13, with a disc that left too little or of too few cells, and with one to 0.01 to 0.18.
+# the two are the same. Of 230 path-traced sets without a gust places before two others came to 0.40 of both, where
+# the motion too left a third of all, and to 0.57; with one to 0.02 and 0.33. Before one other picture sets without
+# came to 0.13, with a disc that left too little or of too few cells, and with one to 0.01 to 0.20.
 _BEFORE_TWO, _BEFORE_ONE, _LARGE_BEFORE_ONE = (0.45, 0.01), (0.11, 0.06), (0.2, 0.12)
 # Longer ones are sure of nothing before one other: far out of focus a line may look like a wide disc.
 _LARGE, _MOTION_LEAVES, _LONGEST_BEFORE_ONE = 180, 0.1, 20.0
