@@ -22,11 +22,12 @@ _PAUSE_TIMES, _PAUSE_S = 6.0, 20.0
 _ROUND, _SOME = 0.7, 4
 # Over the place of one frame that is not there the focus goes so many of the usual steps.
 _ONE_LEFT = (1.5, 2.7)
+# Of a planned set within which one frame came out black so many others may be missing, and it still parts nothing.
+_MAY_BE_MISSING = 2
 _FOLLOW = "taken one after the other"
 ELSE = "it shows something else"
 _AGAIN = "the focus goes again to where it has been"
 _ANEW = "the same places once more"
-_MAY_BE_MISSING = 2
 _PLANNED = "as many frames as the plan asks for"
 
 
