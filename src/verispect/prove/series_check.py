@@ -490,10 +490,12 @@ class SeriesCheck:
 
         `chained` lays each over one and the same frame.
         """
-        divide = self.reads[used[0]].divide
+        divide, candidate = self.reads[used[0]].divide, self.evidence.candidate
         told = gusts_in(
             [self.reads[k].grey if self.reports[k].without("motion", "missed-focus") else None for k in used],
             [at_level(matrix, divide) for matrix in chained], self.evidence.is_cancelled,
+            # A camera that went nearer draws near things otherwise.
+            by_both=candidate is not None and candidate.method.on_rail,
         )  # fmt: skip
         for number, gust in told.items():
             report = self.reports[used[number]]

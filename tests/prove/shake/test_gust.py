@@ -138,6 +138,12 @@ def test_frames_left_out_neither_tell_nor_are_told_of() -> None:
     assert gusts_in([None, frames[1], None], STILL[:3]) == {}
 
 
+def test_the_first_is_told_where_one_beside_it_is_enough() -> None:
+    frames = [taken(1, 12.0, 45.0), taken(2), taken(3)]
+    assert is_it(gusts_in(frames, STILL[:3])[0], 12.0, 45.0)
+    assert gusts_in(frames, STILL[:3], by_both=True) == {}
+
+
 def test_it_can_be_stopped() -> None:
     counted = itertools.count()
     with pytest.raises(Cancelled):

@@ -40,8 +40,9 @@ _CELLS, _CELLS_BEFORE_ONE, _PLACES = 40, 60, 3
 # the motion too left a third of all, and to 0.57; with one to 0.02 and 0.33. Before one other picture sets without
 # came to 0.13, with a disc that left too little or of too few cells, and with one to 0.01 to 0.20.
 _BEFORE_TWO, _BEFORE_ONE, _LARGE_BEFORE_ONE = (0.45, 0.01), (0.11, 0.06), (0.2, 0.12)
-# Longer ones are sure of nothing before one other: far out of focus a line may look like a wide disc.
-_LARGE, _MOTION_LEAVES, _LONGEST_BEFORE_ONE = 180, 0.1, 20.0
+# Before one other, longer and shorter ones are sure of nothing: far out of focus a line may look like a wide disc,
+# and from frame to frame of a coarse rail near things grow by some pixels.
+_LARGE, _MOTION_LEAVES, _LENGTHS_BEFORE_ONE = 180, 0.1, (6.0, 20.0)
 # Looked at more closely: so many pixels about a place, and as many more as a motion may reach; of these bands.
 _HALF, _REACH, _BAND = 28, 24, (1.5, 5.0)
 _LENGTHS, _ASIDE = (4.5, 6.5, 9.5, 13.5, 19.0), (-22.5, -15.0, -7.5, 0.0, 7.5, 15.0, 22.5)
@@ -93,7 +94,11 @@ def seen_of(picture: Grey) -> Seen:
 
 
 def gusts_in(
-    pictures: Sequence[Grey | None], chained: Sequence[Floats], is_cancelled: Callable[[], bool] = lambda: False
+    pictures: Sequence[Grey | None],
+    chained: Sequence[Floats],
+    is_cancelled: Callable[[], bool] = lambda: False,
+    *,
+    by_both: bool = False,
 ) -> dict[int, Gust]:
     """What moved while frames of a series were taken, in the order of their focus; by those beside each.
 
@@ -103,6 +108,8 @@ def gusts_in(
         Linear light; None for frames that neither tell nor are told of.
     chained : sequence of ndarray, shape (3, 3)
         What lays each over one and the same frame.
+    by_both : bool
+        Whether only those are told that lie between two others.
 
     Raises
     ------
@@ -115,7 +122,7 @@ def gusts_in(
             raise Cancelled
         back = np.linalg.inv(chained[n])
         beside = [(looked[m], np.asarray(back @ chained[m], float)) for m in (n - 1, n + 1) if m in looked]
-        gust = gust_in(own, beside) if beside else None
+        gust = gust_in(own, beside) if len(beside) >= (2 if by_both else 1) else None
         if gust is not None:
             found[n] = gust
     return found
@@ -227,7 +234,8 @@ class _Fit:
         """Whether it was a motion of so many cells; `alone` where no other picture tells."""
         ways = (_BEFORE_ONE, *((_LARGE_BEFORE_ONE,) if cells >= _LARGE else ())) if alone else (_BEFORE_TWO,)
         explained = self.share * self.disc_leaves <= _MOTION_LEAVES
-        if alone and self.length_px > _LONGEST_BEFORE_ONE:
+        shortest, longest = _LENGTHS_BEFORE_ONE
+        if alone and not shortest <= self.length_px <= longest:
             return False
         return explained and any(self.share <= left and self.disc_leaves >= leaves for left, leaves in ways)
 
