@@ -147,10 +147,15 @@ def gust_in(own: Seen, others: Sequence[tuple[Seen, Floats]], shown: Cells | Non
     told = []
     for most, way in _drawn_out(own, others, shown, _CELLS_BEFORE_ONE if alone else _CELLS):
         cells = int(np.count_nonzero(most))
-        fits = [_Fit.of(own.picture, other.picture, onto, most, way) for other, onto in others]
-        if not all(fit is not None and fit.tells_of_motion(cells, alone=alone) for fit in fits):
+        fits = []
+        for other, onto in others:
+            fit = _Fit.of(own.picture, other.picture, onto, most, way, alone=alone)
+            if fit is None or not fit.tells_of_motion(cells, alone=alone):
+                break
+            fits.append(fit)
+        if len(fits) < len(others):
             continue
-        best = min((fit for fit in fits if fit is not None), key=lambda fit: fit.share)
+        best = min(fits, key=lambda fit: fit.share)
         row, column = _place(most)
         told.append(Gust(row, column, best.length_px, best.direction_deg % 180.0, cells))
     return max(told, key=lambda gust: gust.cells, default=None)
@@ -240,8 +245,8 @@ class _Fit:
         return explained and any(self.share <= left and self.disc_leaves >= leaves for left, leaves in ways)
 
     @staticmethod
-    def of(own: Grey, other: Grey, onto: Floats, most: Grey, way_deg: float) -> _Fit | None:
-        """About where most was lost, each pixel counting by how much; None where it is too little."""
+    def of(own: Grey, other: Grey, onto: Floats, most: Grey, way_deg: float, *, alone: bool) -> _Fit | None:
+        """About where most was lost, each pixel counting by how much; None where too little tells."""
         row, column = _place(most)
         half = _HALF + _REACH
         here = np.array([[1.0, 0.0, half - 0.5 - column], [0.0, 1.0, half - 0.5 - row], [0.0, 0.0, 1.0]])
@@ -272,6 +277,9 @@ class _Fit:
             return left_by(_line(length, direction, begin)), length, direction
 
         by_disc = min(left_by(disc(diameter) if diameter else np.ones((1, 1), np.float32)) for diameter in _DISCS)
+        whole = max(float((weights * wanted**2).sum()), 1e-12)
+        if by_disc < (_BEFORE_ONE if alone else _BEFORE_TWO)[1] * whole:
+            return None
         # It may have come from one side, or gone to it, rather than about where the other picture has it.
         _, length, direction = min(
             left_by_line(length, way_deg + aside, begin)
@@ -281,7 +289,6 @@ class _Fit:
             left_by_line(length * times, direction + aside, begin)
             for times, aside, begin in itertools.product(_FINER, _FINER_ASIDE, _BEGINS)
         )
-        whole = max(float((weights * wanted**2).sum()), 1e-12)
         return _Fit(by_line / max(by_disc, 1e-12), by_disc / whole, length, direction)
 
 
