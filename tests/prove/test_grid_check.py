@@ -13,6 +13,7 @@ import pytest
 import tifffile
 
 from tests.conftest import a_lens, make_plan
+from tests.prove.checks.test_moved_in_grid import all_lie_well
 from tests.prove.checks.test_odd_places import SIZE, VIEWS, frames
 from tests.prove.join.spheres import FOCAL_PX, turn
 from verispect.files.plan_file import read_plan
@@ -20,9 +21,6 @@ from verispect.kit.lens import Lens
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
-from verispect.prove.checks.moved import Between, Moved
-from verispect.prove.checks.moved_in_grid import InOverlap, tell_moved
-from verispect.prove.checks.pointing import Looked
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import View
 from verispect.prove.grid_check import _focused_alike, _shown_otherwise, _went_with_lead
@@ -154,68 +152,6 @@ def test_light_that_focus_takes_in_a_grid_is_no_exposures_fault(tmp_path: Path) 
     assert max(abs(frame.exposure_stops) for frame in report.frames) < 0.03
 
 
-def _all_lie_well(count: int, *beside: tuple[int, int]) -> tuple[list[Pair], Looked]:
-    """Frames that all look one way, and what was found of the pairs that were held against one another."""
-    view = View(np.eye(3), 800.0, (199.5, 149.5))
-    pairs = [Pair(a, b, 0.5, 0.9, np.zeros(3), 0.2) for a, b in beside]
-    even, joined = np.zeros(count), np.ones(count, bool)
-    return pairs, Looked(
-        np.zeros((count, 2)), even, even, joined, pairs, [view] * count, dict.fromkeys(beside, 0.0), [], []
-    )
-
-
-def sharp(_: Pair) -> float:
-    """Both frames are focused alike."""
-    return 0.0
-
-
-def test_what_a_third_frame_decides_clears_the_other_of_what_none_can_decide() -> None:
-    """A thing moved in frame 1: frame 2 vouches for 0 about one place of it; of another no third frame tells."""
-    pairs, found = _all_lie_well(3, (0, 1), (0, 2), (1, 2))
-    seen = [
-        # What no third frame tells of comes first, and would accuse the later of the two.
-        InOverlap(pairs[2], 0, 0, Between([], Moved(220.0, 300.0, 8.0))),
-        InOverlap(pairs[0], 0, 0, Between([], Moved(60.0, 80.0, 8.0))),
-        InOverlap(pairs[1], 0, 0, Between([(60.0, 80.0)], None)),
-    ]
-    reports = [FrameReport(file=f"f{k}.tif") for k in range(3)]
-    tell_moved([0, 1, 2], 1, found, seen, reports, sharp)
-    assert [[fault.name for fault in report.faults] for report in reports] == [[], ["moved-subject"], []]
-
-
-def test_pairs_that_lie_badly_accuse_nobody_of_what_moved() -> None:
-    """Far out of focus a thing was found 6 px aside where its pair lay 3 px off; and in a pair that hardly counts.
-
-    One frame blurred by 9 px more than the other shows edges that far aside by itself.
-    """
-    pairs, found = _all_lie_well(3, (0, 1), (0, 2), (1, 2))
-    aside = Between([(50.0, 60.0)] * 4, Moved(100.0, 120.0, 6.0))
-    poor = replace(pairs[0], correlation=0.4)
-    for pair, rest, blur_px, told in (
-        (pairs[0], 0.2, 0, 1),
-        (pairs[0], 2.9, 0, 0),
-        (poor, 0.2, 0, 0),
-        (pairs[0], 0.2, 9, 0),
-    ):
-        reports = [FrameReport(file=f"{k}.tif") for k in range(3)]
-        lie = replace(found, rests={**found.rests, (0, 1): rest})
-        tell_moved([0, 1, 2], 1, lie, [InOverlap(pair, 0, 0, aside)], reports, lambda _, blur=blur_px: float(blur))
-        assert sum(len(report.faults) for report in reports) == told
-
-
-def test_who_stands_aside_of_two_is_the_odd_one_whatever_lies_beside_it() -> None:
-    """Frames 0 and 2 agree; 1 lies aside of both, on two blocks of one thing, and a third pair agrees close by."""
-    pairs, found = _all_lie_well(4, (0, 1), (1, 2), (1, 3))
-    seen = [
-        InOverlap(pairs[0], 0, 0, Between([], Moved(60.0, 80.0, 8.0))),
-        InOverlap(pairs[1], 0, 0, Between([], Moved(70.0, 140.0, 8.0))),
-        InOverlap(pairs[2], 0, 0, Between([(75.0, 155.0)], None)),
-    ]
-    reports = [FrameReport(file=f"f{k}.tif") for k in range(4)]
-    tell_moved([0, 1, 2, 3], 1, found, seen, reports, sharp)
-    assert [[fault.name for fault in report.faults] for report in reports] == [[], ["moved-subject"], [], []]
-
-
 def test_frames_are_held_against_those_focused_most_alike() -> None:
     class Known:
         """Frames by their image distance alone, mm."""
@@ -269,7 +205,7 @@ def test_what_moved_is_told_between_frames_that_their_focus_parts(joined: bool) 
     # A fourth frame, of which nothing more is seen, lies well over all of them, or over all but one.
     beside = [Pair(k, 3, 0.0, 0.9, np.zeros(3), 0.2) for k in range(3) if joined or k != 1]
     assert all(pair.sure for pair in beside)
-    _, found = _all_lie_well(4)
+    _, found = all_lie_well(4)
     found = replace(
         found, pairs=[*unlike, *beside], views=[*VIEWS, View(turn(60.0, 0.0), FOCAL_PX, (159.5, 119.5))],
         colours=frames([(0, 0), (22.0, 0.0), (0, 0)], (2.0, 0.0, 2.0)) + frames([None] * 3)[:1],

@@ -57,7 +57,7 @@ def test_a_board_that_moves_in_one_frame_is_told_where_and_how_far(odd: int, len
     found = gusts_in(frames, STILL)
     if BOARD[odd] > 4.0 and length < 10.0:
         # Out of focus it hardly shows, and one neighbour alone does not tell it.
-        assert found in ({}, {odd: found.get(odd)})
+        assert set(found) <= {odd}
         return
     assert set(found) == {odd}
     assert is_it(found[odd], length, direction)
@@ -112,7 +112,7 @@ def test_an_edge_alone_does_not_tell_a_motion_across_it_before_one_other() -> No
         posts[:, left : left + 17] = 0.6
     rng = np.random.default_rng(2)
     sharp, soft = disc(posts, 1.0), disc(posts, 1.0)
-    soft[100:300, 200:500] = disc(posts, 10.0)[100:300, 200:500]
+    soft[100:300, 200:500] = disc(posts, 14.0)[100:300, 200:500]
     sharp, soft = ((part + rng.normal(0.0, 0.003, part.shape)).astype(np.float32) for part in (sharp, soft))
     assert gust_in(seen_of(soft), [(seen_of(sharp), np.eye(3))]) is None
 
@@ -126,9 +126,9 @@ def test_only_what_is_shown_counts() -> None:
 
 
 def test_clipped_lights_tell_nothing() -> None:
-    frames = [taken(1), taken(2, 12.0, 45.0), taken(3)]
-    for frame in frames:
-        frame[ROW - HALF - 30 : ROW + HALF + 30, COLUMN - HALF - 30 : COLUMN + HALF + 30] = 1.0
+    """What is burnt out keeps its shape, and moves as what is not."""
+    frames = [np.minimum(2.2 * taken(k + 1, 12.0 * (k == 1), 45.0), 1.0).astype(np.float32) for k in range(3)]
+    assert 0.3 < float((frames[1] == 1.0).mean()) < 0.6
     assert gusts_in(frames, STILL[:3]) == {}
 
 
