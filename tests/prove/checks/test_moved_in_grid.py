@@ -3,10 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 
+from tests.conftest import a_lens, make_plan
+from tests.prove.join.spheres import SIZE, painted_sphere, seen
+from tests.prove.parting.test_unplanned_grid import save
+from tests.prove.shake.test_swing import moved_as
+from verispect.plan.methods.registry import worked
+from verispect.plan.scene.scene import build_scene
+from verispect.prove.check import check
 from verispect.prove.checks.moved import Between, Moved
 from verispect.prove.checks.moved_in_grid import InOverlap, tell_gusts, tell_moved
 from verispect.prove.checks.pointing import Looked
@@ -105,3 +114,32 @@ def test_what_moved_while_a_frame_was_taken_is_told_once_by_the_overlap_that_sho
     pushed[1].faults.append(Fault("knock", 3.0, "", ""))
     tell_gusts([0, 1, 2], 2, found, seen, pushed)
     assert [len(report.faults) for report in pushed] == [0, 1, 0]
+
+
+def test_a_check_of_a_grid_tells_what_shook_where_two_frames_overlap(tmp_path: Path) -> None:
+    """Where the frame beside it shows the same painted sphere at rest."""
+    lens = a_lens(35.0, f_numbers=[8, 8], tilt_deg=0)
+    places = [(-4.0, 1.0, 7.0), (0.0, 3.0, 7.4), (4.0, 0.5, 7.0)]
+    plan = make_plan(places, framing=20.0, lenses=[lens])
+    grid = worked("turned-grid", build_scene(plan))
+    focal_px = 35.0 / (plan.sensor_mm[0] / SIZE[0])
+    views = [
+        View(exposure.pose.matrix, focal_px, ((SIZE[0] - 1) / 2, (SIZE[1] - 1) / 2)) for exposure in grid.exposures
+    ]
+    middle = views[0].rotation[2] + views[1].rotation[2]
+    at = views[1].to_pixels @ views[1].rotation @ middle
+    round_about = np.zeros(SIZE[::-1], np.float32)
+    cv2.circle(round_about, (round(at[0] / at[2]), round(at[1] / at[2])), 55, 1.0, -1)
+    for k, view in enumerate(views):
+        light = (0.6 * seen(painted_sphere(3), view.rotation, focal_px=focal_px) ** 2.2).astype(np.float32)
+        if k == 1:
+            part = round_about[..., None]
+            light = part * np.dstack([moved_as(light[..., c], 16.0, 40.0) for c in range(3)]) + (1.0 - part) * light
+        save(tmp_path / f"frame-{k + 1:03d}.tif", light)
+    report = check([tmp_path], candidate=grid)
+    assert {k for k, frame in enumerate(report.frames) if frame.faults} == {1}
+    told = report.frames[1].faults[0]
+    assert told.name == "moved-subject"
+    assert told.size == pytest.approx(16.0, rel=0.2)
+    assert told.at is not None
+    assert np.hypot(told.at[0] - at[1] / at[2], told.at[1] - at[0] / at[2]) < 60.0
