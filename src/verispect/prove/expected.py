@@ -5,8 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from verispect.files.run_file import Run
 from verispect.optics.conjugates import object_for_image_distance_mm
@@ -20,7 +22,7 @@ _STILL_MM = 1e-6
 
 @dataclass(frozen=True)
 class View:
-    """How one frame maps directions to pixels.
+    """How one frame maps directions to pixels, and what light its lens loses on the way.
 
     Attributes
     ----------
@@ -32,12 +34,16 @@ class View:
         Column and row towards which the lens's pupil looks straight.
     bend : float
         How the lens bends lines: what lies r pixels off the middle is drawn at r(1 + bend (r/scale)²).
+    falloff : (float, float)
+        How much light it loses off its axis: so much of the fourth power of the cosine (Kingslake, Optics in
+        Photography, 1992, from memory), and so many stops times the fourth power of the tangent.
     """
 
     rotation: Floats
     scale_px: float
     centre_px: tuple[float, float]
     bend: float = 0.0
+    falloff: tuple[float, float] = (0.0, 0.0)
 
     @property
     def to_pixels(self) -> Floats:
@@ -59,6 +65,13 @@ class View:
             found -= (found * (1.0 + self.bend * found**2) - told) / np.maximum(1.0 + 3.0 * self.bend * found**2, 0.1)
         grown = np.where(told > 0.0, found / np.where(told > 0.0, told, 1.0), 1.0)
         return self.centre_px[0] + across * grown, self.centre_px[1] + down * grown
+
+    def lost_stops(self, column: NDArray[Any], row: NDArray[Any]) -> NDArray[Any]:
+        """By how many stops places of the frame are darker than its middle for the lens's falloff."""
+        squared = ((column - self.centre_px[0]) ** 2 + (row - self.centre_px[1]) ** 2) / self.scale_px**2
+        natural, fourth = self.falloff
+        found: NDArray[Any] = natural * 2.0 * np.log2(1.0 + squared) + fourth * squared**2
+        return found
 
     def onto(self, other: View) -> Floats:
         """The homography from this frame's pixels to another's, for things far away."""

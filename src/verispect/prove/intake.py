@@ -326,6 +326,8 @@ def coded_of(light: NDArray[Any]) -> Coded:
     return np.asarray(np.round(curve * 65535.0), np.uint16)
 
 
+# A channel counts as burnt out from this coded value on.
+WHITE = 64500
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 # Rows of the small picture that are made at once.
 _STRIP_ROWS = 64

@@ -15,7 +15,7 @@ from verispect.prove.expected import View
 from verispect.prove.join.bend import straightened
 from verispect.prove.join.drawn import laid_as_drawn
 from verispect.prove.join.far_out import Blurs
-from verispect.prove.join.gains import gains_of
+from verispect.prove.join.gains import evenly_lit, gains_of, unfallen
 from verispect.prove.join.pointing import (
     Pair,
     corrected,
@@ -186,7 +186,9 @@ def looked(
     trusted = [pair for pair in pairs if pair.trusted]
     joined = np.array([any(k in (pair.a, pair.b) for pair in trusted) for k in range(len(views))])
     rests = {(pair.a, pair.b): disagreement_px(pair, bent, found) for pair in trusted}
-    even = [straightened(small, view, pixels) for small, view in zip(smalls, found, strict=True)]
+    colours = [straightened(small, view, pixels) for small, view in zip(smalls, found, strict=True)]
+    found = unfallen(found, colours, trusted, pixels)
+    even = [evenly_lit(small, view, pixels) for small, view in zip(colours, found, strict=True)]
     stops = -gains_of(found, even, trusted, pixels)
     return Looked(shifts, np.degrees(-own[:, 2]), stops, joined, pairs, found, rests, straight, even)
 

@@ -32,7 +32,7 @@ from verispect.prove.join.drawn import laid_as_drawn
 from verispect.prove.join.far_out import Blurs
 from verispect.prove.join.found.placing import Placed, found_places
 from verispect.prove.join.frames import FrameStore, merged_cells, small_pictures, told_of
-from verispect.prove.join.gains import gains_of
+from verispect.prove.join.gains import corner_falloff, evenly_lit, gains_of, unfallen
 from verispect.prove.join.ghosts import Ghost, ghosts_between
 from verispect.prove.join.kept import Measured, read_measured, write_measured
 from verispect.prove.join.painting import Painter
@@ -74,6 +74,7 @@ class Joined:
     held: Held = field(default_factory=Held)
     slide: Slide | None = None
     developed: dict[str, Any] | None = None
+    falloff_stops: float = 0.0
 
     def report(self) -> dict[str, Any]:
         """The contract's JSON."""
@@ -86,6 +87,7 @@ class Joined:
             "depth": None,
             "projection": self.canvas.projection,
             "corners_share": round(self.corners_share, 6),
+            "falloff_stops": round(self.falloff_stops, 4),
             "seconds": round(self.seconds, 3),
             "peak_memory_mb": round(self.held.most_mb if self.on_disk else peak_mb(), 1),
             "doubtful": self.doubtful,
@@ -263,6 +265,7 @@ def join(
         result, told, [pair_report(pair, files) for pair in pairs], crop, time.monotonic() - begin, canvas, doubtful,
         frames[0], on_disk, views[0].bend * corner_tangent(views[0], pixels) ** 2,
         [_told(ghost, canvas, files) for ghost in ghosts], held, slide, developed_dict(frames),
+        max(corner_falloff(view, pixels) for view in views),
     )  # fmt: skip
 
 
@@ -325,8 +328,14 @@ def _measured(
         placed.views, greys, pixels, pairs_between, lambda pairs: drawn_larger(pairs, len(placed.views)), blurs, stop
     )
     views = corrected(planned_views, pairs)
-    gains = gains_of(views, [straightened(s, v, pixels) for s, v in zip(smalls, views, strict=True)], pairs, pixels)
-    ghosts, slide = ghosts_between(views, straight, pairs, gains, pixels), None
+    colours = [straightened(small, view, pixels) for small, view in zip(smalls, views, strict=True)]
+    views = unfallen(views, colours, pairs, pixels)
+
+    def even(pictures: Sequence[NDArray[np.float32]]) -> list[NDArray[np.float32]]:
+        return [evenly_lit(picture, view, pixels) for picture, view in zip(pictures, views, strict=True)]
+
+    gains = gains_of(views, even(colours), pairs, pixels)
+    ghosts, slide = ghosts_between(views, even(straight), pairs, gains, pixels), None
     if scene is not None:
         sure = [pair for pair in pairs if pair.trusted]
         slide = slide_of(shifts_of(views, straight, sure, pixels[0] / straight[0].shape[1]), scene)

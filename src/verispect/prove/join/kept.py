@@ -22,13 +22,14 @@ Measured = tuple[list[View], list[Pair], Floats, list[Ghost], Slide | None]
 def view_as_json(view: View) -> dict[str, Any]:
     """A view's numbers, which JSON keeps to the last digit."""
     return {"rotation": view.rotation.tolist(), "scale_px": view.scale_px, "centre_px": list(view.centre_px),
-            "bend": view.bend}  # fmt: skip
+            "bend": view.bend, "falloff": list(view.falloff)}  # fmt: skip
 
 
 def view_from_json(told: dict[str, Any]) -> View:
     """The view of such numbers."""
     column, row = told["centre_px"]
-    return View(np.array(told["rotation"], float), told["scale_px"], (column, row), told["bend"])
+    natural, fourth = told["falloff"]
+    return View(np.array(told["rotation"], float), told["scale_px"], (column, row), told["bend"], (natural, fourth))
 
 
 def canvas_as_json(canvas: Canvas) -> dict[str, Any]:

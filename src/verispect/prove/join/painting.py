@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
 from verispect.prove.expected import View
-from verispect.prove.intake import Coded
+from verispect.prove.intake import WHITE, Coded
 from verispect.prove.join.canvas import Canvas, frame_maps
 from verispect.prove.join.ghosts import Ghost
 
@@ -38,6 +38,8 @@ _MIRRORED = 256.0
 _HARDLY = 1e-3
 # A place between pixels is read from two on either side.
 _CUBIC = 2
+# A frame made darker by so many stops gives as good as nothing of what is burnt out in it.
+_DARKENED, _BURNT = 0.1, np.float32(1e-3)
 
 
 def _net(count: int, step: int) -> NDArray[np.int64]:
@@ -156,6 +158,11 @@ class Painter:
         mapped = [np.asarray(by_row @ part @ by_column.T, np.float32) for part in (column, row)]
         return mapped[0], mapped[1]
 
+    def _times(self, k: int, column: NDArray[np.float32], row: NDArray[np.float32]) -> NDArray[np.float32] | None:
+        """By how much its lens darkens a frame's places; None where it does not."""
+        view = self.views[k]
+        return None if view.falloff == (0.0, 0.0) else np.exp2(view.lost_stops(column, row)).astype(np.float32)
+
     def paint(self, box: Box, read: Callable[[int, Place], Coded]) -> tuple[Coded, NDArray[np.bool_], Floats]:
         """A part's pixels (rows, columns, 3), where frames cover it, and how much of its detail each frame gave.
 
@@ -176,9 +183,14 @@ class Painter:
             if place is None:
                 continue
             column, row, border = column[place], row[place], np.clip(inside[place], 0.0, 1.0)
+            times = self._times(k, column, row)
             (across, column), (down, row) = _within(column, wide), _within(row, high)
             part = cv2.remap(read(k, (down, across)), column, row, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
-            light = _brightened(np.asarray(part, np.uint16), float(self.gains[k]))
+            coded = np.asarray(part, np.uint16)
+            if self.gains[k] < -_DARKENED:
+                # What it has burnt out, another that was exposed for less time shows.
+                border *= np.where((coded >= WHITE).any(axis=2), _BURNT, np.float32(1.0))
+            light = _brightened(coded, float(self.gains[k]), times)
             if k in given:
                 border *= given[k][place]
             eased = _eased(light)
@@ -235,8 +247,12 @@ def _eased(light: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray(cv2.resize(soft, (columns, rows), interpolation=cv2.INTER_LINEAR), np.float32)
 
 
-def _brightened(coded: Coded, stops: float) -> NDArray[np.float32]:
-    """Coded values made brighter in linear light."""
+def _brightened(coded: Coded, stops: float, times: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
+    """Coded values made brighter in linear light: by so many stops, and so many times place by place."""
+    if times is not None:
+        light = cv2.LUT(coded, _linear(round(stops, 4))[None]) * times[..., None]
+        curved = 1.055 * cv2.pow(np.maximum(light, 0.0031308), 1 / 2.4) - 0.055
+        return np.asarray(np.where(light <= 0.0031308, 12.92 * light, curved) * np.float32(65535.0), np.float32)
     if abs(stops) <= 1e-4:
         return coded.astype(np.float32)
     return np.asarray(cv2.LUT(coded, _curve(round(stops, 4))[None]), np.float32)
@@ -245,9 +261,15 @@ def _brightened(coded: Coded, stops: float) -> NDArray[np.float32]:
 @lru_cache(maxsize=512)
 def _curve(stops: float) -> NDArray[np.float32]:
     """The coded value that each of 65536 becomes."""
-    x = np.arange(65536) / 65535.0
-    linear = np.where(x <= 0.04045, x / 12.92, ((x + 0.055) / 1.055) ** 2.4) * 2.0**stops
+    linear = _linear(stops).astype(float)
     curved = np.where(
         linear <= 0.0031308, 12.92 * linear, 1.055 * np.power(np.maximum(linear, 1e-9), 1 / 2.4) - 0.055
     )
     return np.asarray(curved * 65535.0, np.float32)
+
+
+@lru_cache(maxsize=512)
+def _linear(stops: float) -> NDArray[np.float32]:
+    """The linear light that each of 65536 coded values stands for."""
+    x = np.arange(65536) / 65535.0
+    return np.asarray(np.where(x <= 0.04045, x / 12.92, ((x + 0.055) / 1.055) ** 2.4) * 2.0**stops, np.float32)

@@ -14,6 +14,8 @@ from verispect.prove.intake import Coded, Linear, coded_of, linear_of
 # Of the small pictures that are held against one another; and what nobody sees, in stops.
 _SMALL_PIXELS = 60_000
 _UNSEEN = 0.004
+# What is burnt out stays white unless the frame is brighter than it should be by so much, in stops.
+_MUCH = 0.1
 
 
 def small_light(coded: Coded) -> Linear:
@@ -62,7 +64,7 @@ def off_in_stops(smalls: Sequence[Linear], matrices: Sequence[Floats], pixels: t
 
 
 def evened(coded: Coded, stops: Floats, *, halved: bool = False) -> Coded:
-    """The frame as it would be with so many stops less, by channel; what is clipped stays white.
+    """The frame as it would be with so many stops less, by channel; what is clipped stays white where that is little.
 
     `halved` gives half of every value, for those who work with signed integers.
 
@@ -77,7 +79,8 @@ def evened(coded: Coded, stops: Floats, *, halved: bool = False) -> Coded:
     code = np.arange(65536, dtype=np.uint16)
     light = linear_of(np.repeat(code[:, None, None], 3, axis=2))[:, 0].astype(float) * 2.0 ** -np.asarray(stops)
     table = coded_of(light)
-    table[-1] = 65535
+    if float(np.max(stops)) < _MUCH:
+        table[-1] = 65535
     if halved:
         table >>= 1
     return np.asarray(cv2.LUT(coded, table[None]), np.uint16)

@@ -16,12 +16,12 @@ from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_level
-from verispect.prove.intake import Coded
+from verispect.prove.intake import WHITE, Coded
 from verispect.prove.merge.ghosts import part_of
 
 Grey = NDArray[np.float32]
-# A channel counts as clipped from here on, and a place where so much of it is, of 255.
-_WHITE, _SHARE = 64500, 75
+# A place counts as clipped where so much of it is, of 255.
+_SHARE = 75
 # Clipped places so near one another are one light; about it so much is looked at, in its own size, and pixels.
 _NEAR, _ABOUT, _ROOM = 5, 1.0, 16
 # What is larger than this share of the picture is a sky.
@@ -51,9 +51,9 @@ class Rim:
 
 def clipped_share(coded: Coded, size: tuple[int, int]) -> NDArray[np.uint8] | None:
     """How much of every place is clipped in some channel, of 255, small (width, height); None where nothing is."""
-    if int(coded.max()) < _WHITE:
+    if int(coded.max()) < WHITE:
         return None
-    below = cv2.inRange(coded, (0, 0, 0), (_WHITE - 1,) * 3)
+    below = cv2.inRange(coded, (0, 0, 0), (WHITE - 1,) * 3)
     return np.asarray(cv2.resize(cv2.bitwise_not(below), size, interpolation=cv2.INTER_AREA), np.uint8)
 
 

@@ -23,6 +23,7 @@ from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvin
 from verispect.prove.expected import drawn_view
 from verispect.prove.intake import Coded, Frame, grey_linear, in_order, read_coded
 from verispect.prove.merge.bands import bands_of, merged_in_bands
+from verispect.prove.merge.burnt import laid_over, told_by, witness_of
 from verispect.prove.merge.evened import evened, off_in_stops, small_light
 from verispect.prove.merge.ghosts import LeftOut, ghosts_in, leave_out
 from verispect.prove.merge.lights import clipped_share, rims_of
@@ -142,6 +143,7 @@ def merge(
     clipped = _some(clipped, together)
     exposures = None if exposures is None else _some(exposures, together)
     brighter = off_in_stops(smalls, matrices, frames[0].pixels)
+    witnesses = [witness_of(k, clipped, brighter) for k in range(len(frames))]
     passes = 1 if proof or len(frames) < 2 else 2
 
     def look() -> None:
@@ -150,20 +152,28 @@ def merge(
 
     # A proof has no time to look for them.
     ghosts = ghosts_in(greys, matrices, frames[0].pixels) if align and passes > 1 else []
+    clipped = [share if witness is None else None for share, witness in zip(clipped, witnesses, strict=True)]
     rims = rims_of(greys, clipped, matrices, brighter.mean(axis=1).tolist(), frames[0].pixels, look)
     without: list[LeftOut] = [*ghosts, *rims]
     corner_moves = [_most_moved(matrix, frames[0].pixels) for matrix in matrices]
 
+    def even(k: int, first: int, last: int) -> Coded:
+        """A frame's own rows, as light as the others; half of every value, to be worked on with a sign."""
+        coded, witness = read_coded(frames[k]), witnesses[k]
+        if witness is None:
+            return evened(coded[first:last], brighter[k], halved=True)
+        onto = np.linalg.inv(matrices[k]) @ matrices[witness]
+        theirs = laid_over(read_coded(frames[witness]), onto, (first, last), coded.shape[1])
+        return np.right_shift(told_by(coded[first:last], brighter[k], theirs, brighter[witness]), 1)
+
     def laid(k: int, top: int, bottom: int) -> tuple[Level, NDArray[np.uint8] | None]:
         """A frame's rows, laid over the first frame's."""
-        coded = read_coded(frames[k])
         if corner_moves[k] < _STILL_PX:
-            still = evened(coded[top:bottom], brighter[k], halved=True).view(np.int16)
+            still = even(k, top, bottom).view(np.int16)
             return still, leave_out(without, k, None, (top, bottom), frames[0].pixels[0])
         first, last = _source_rows(matrices[k], frames[0].pixels, top, bottom)
         # Without a sign it is warped in half the time, and what swings below black is cut there.
-        halved = evened(coded[first:last], brighter[k], halved=True)
-        del coded
+        halved = even(k, first, last)
         move = _down(-top) @ matrices[k] @ _down(first)
         size = (frames[0].pixels[0], bottom - top)
         how = cv2.INTER_LINEAR if passes == 1 else cv2.INTER_CUBIC
@@ -174,6 +184,9 @@ def merge(
         return np.asarray(moved, np.uint16).view(np.int16), there
 
     held = sum(grey.nbytes for grey in greys) / 1e6
+    if any(witness is not None for witness in witnesses):
+        # Read beside the frame that it tells of.
+        held += 6e-6 * math.prod(frames[0].pixels)
     del greys
     focusing = _focusing(frames, exposures, wide_mm) if passes > 1 else None
     bands = bands_of(frames[0].pixels, passes, memory_mb - held, unveiling=focusing is not None)
