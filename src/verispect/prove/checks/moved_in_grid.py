@@ -21,6 +21,8 @@ _NEAR_PX = 24.0
 _BLOCKS_NEAR = 4.0
 # What moved stands so many times farther aside than its pair's own place lies from the one that all pairs gave.
 _TIMES_REST = 3.0
+# Lines drawn out across by less than so many times what focus makes of them may be out of focus.
+_OF_LINES = 1.6
 MOVED_REMEDY = "take that part from the other frame when joining, or take it again in a calm moment"
 
 
@@ -108,13 +110,26 @@ def tell_moved(
 
 
 def tell_gusts(
-    planned: Sequence[int], divide: int, found: Looked, seen: Sequence[InOverlap], reports: list[FrameReport]
+    planned: Sequence[int],
+    divide: int,
+    found: Looked,
+    seen: Sequence[InOverlap],
+    reports: list[FrameReport],
+    apart_px: Callable[[InOverlap], float],
 ) -> None:
-    """Things that moved while a frame was taken, by the overlap that shows most of each."""
+    """Things that moved while a frame was taken, by the overlap that shows most of each.
+
+    `apart_px` tells by how much more one of a pair is blurred than the other where that is in focus.
+    """
     told: dict[int, tuple[InOverlap, Gust]] = {}
     for one in seen:
         for number, gust in zip((one.pair.a, one.pair.b), one.gusts, strict=True):
-            if gust is not None and (number not in told or gust.cells > told[number][1].cells):
+            if gust is None:
+                continue
+            # Posts that only one of both has in focus, or neither, look as if they had moved.
+            if gust.across_lines and divide * gust.length_px < _OF_LINES * apart_px(one):
+                continue
+            if number not in told or gust.cells > told[number][1].cells:
                 told[number] = (one, gust)
     for number, (one, gust) in told.items():
         report = reports[planned[number]]

@@ -49,6 +49,8 @@ _LENGTHS, _ASIDE = (4.5, 6.5, 9.5, 13.5, 19.0), (-22.5, -15.0, -7.5, 0.0, 7.5, 1
 _FINER, _FINER_ASIDE, _BEGINS = (0.85, 0.92, 1.0, 1.09, 1.18), (-3.75, 0.0, 3.75), (-0.5, 0.0, 0.5)
 _DISCS = (0.0, 2.0, 3.0, 4.0, 6.0, 8.0, 11.0, 14.0, 18.0, 24.0, 32.0, 44.0)
 _STEPS = 60
+# Lines have so many times the slopes across them, and lie across within 15°.
+_LINES, _ACROSS = 3.0, 0.96
 # So much brighter what is seen may be; pixels times nepers that must be looked at.
 _MOST_GAIN, _LEAST_WEIGHT = 1.5, 100.0
 
@@ -65,6 +67,8 @@ class Gust:
         0 to 180, clockwise from left to right.
     cells : int
         How much of the picture it was.
+    across_lines : bool
+        Whether what another picture shows there are mostly lines across it, which a disc draws out as well.
     """
 
     row: float
@@ -72,6 +76,7 @@ class Gust:
     length_px: float
     direction_deg: float
     cells: int
+    across_lines: bool = False
 
 
 class Seen(NamedTuple):
@@ -157,8 +162,22 @@ def gust_in(own: Seen, others: Sequence[tuple[Seen, Floats]], shown: Cells | Non
             continue
         best = min(fits, key=lambda fit: fit.share)
         row, column = _place(most)
-        told.append(Gust(row, column, best.length_px, best.direction_deg % 180.0, cells))
+        way = best.direction_deg % 180.0
+        lines = all(_lines_across(other, onto, (row, column), way) for other, onto in others)
+        told.append(Gust(row, column, best.length_px, way, cells, lines))
     return max(told, key=lambda gust: gust.cells, default=None)
+
+
+def _lines_across(other: Seen, onto: Floats, place: tuple[float, float], direction_deg: float) -> bool:
+    """Whether a picture shows mostly lines across a direction at a place (row, column) of the one it is laid over."""
+    column, row, depth = np.linalg.inv(onto) @ (place[1], place[0], 1.0)
+    at = (int(part / depth) // _CELL for part in (row, column))
+    right, both, down, _ = other.slopes[
+        tuple(min(max(k, 0), n - 1) for k, n in zip(at, other.slopes.shape, strict=False))
+    ]
+    (least, most), ways = np.linalg.eigh(np.array([[right, both], [both, down]], float))
+    aside = math.radians(direction_deg) - math.atan2(ways[1, 1], ways[0, 1])
+    return bool(most > _LINES * least and abs(math.cos(aside)) > _ACROSS)
 
 
 def _drawn_out(
