@@ -36,6 +36,10 @@ _SAME_WAY, _MANY, _SAME_SIZE = 0.87, 3, 0.5
 _FAR_CLEARER, _HELPS = 2.0, 2.0
 
 
+# Two that tell of the very same: this much clearer than it takes, within so much of one another, each way.
+_ALIKE_SURE, _VERY_SAME = 1.5, 0.2
+
+
 @dataclass(frozen=True)
 class Apart:
     """What one frame of a pair has more of than the other, and who they are.
@@ -79,6 +83,11 @@ class _Witness(NamedTuple):
         """Whether both tell of the very same, however much each lost besides."""
         along = float(self.loss @ other.loss) >= _SAME_WAY * self.size * other.size
         return along and self.size >= _SAME_SIZE * other.size
+
+    def is_as(self, other: _Witness, clear: float) -> bool:
+        """Whether both are so clear and tell of the very same."""
+        apart = float(np.hypot(*(self.loss - other.loss)))
+        return min(self.clear, other.clear) >= clear and apart <= _VERY_SAME * min(self.size, other.size)
 
 
 def shaken_apart(pairs: Sequence[Apart], place: Mapping[int, int]) -> dict[int, Shaken]:
@@ -135,6 +144,9 @@ def _accused(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> _Accus
     against = [one for one in clear if one.even <= -_EVENLY * one.size]
     if against and len(clear) >= _MANY and all(one.is_like(other) for one in clear for other in clear):
         # Frames focused in several ways, some nearer and some farther off than this one, all tell of the same.
+        against = list(clear)
+    if len(against) == 1 and len(clear) == 2 and clear[0].is_as(clear[1], _ALIKE_SURE * sure):
+        # One that is focused nearer and one farther off tell of the very same.
         against = list(clear)
     if len(against) == 1 and against[0].clear >= _FAR_CLEARER * sure:
         strong, unclear = against[0], [one for one in told if one.clear < sure]
