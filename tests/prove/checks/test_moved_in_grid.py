@@ -40,6 +40,11 @@ def focused_alike(_: Pair) -> float:
     return 0.0
 
 
+def in_focus(_: InOverlap) -> float:
+    """Neither frame of an overlap is out of focus beside the other."""
+    return 0.0
+
+
 def test_what_a_third_frame_decides_clears_the_other_of_what_none_can_decide() -> None:
     """A thing moved in frame 1: frame 2 vouches for 0 about one place of it; of another no third frame tells."""
     pairs, found = all_lie_well(3, (0, 1), (0, 2), (1, 2))
@@ -101,7 +106,7 @@ def test_what_moved_while_a_frame_was_taken_is_told_once_by_the_overlap_that_sho
         InOverlap(pairs[2], 0, 0, nothing, (Gust(20.0, 20.0, 9.0, 80.0, 100), None)),
     ]
     reports = [FrameReport(file=f"f{k}.tif") for k in range(3)]
-    tell_gusts([0, 1, 2], 2, found, seen, reports)
+    tell_gusts([0, 1, 2], 2, found, seen, reports, in_focus)
     assert [[fault.name for fault in report.faults] for report in reports] == [[], ["moved-subject"], []]
     told = reports[1].faults[0]
     assert told.size == pytest.approx(12.0)
@@ -112,8 +117,18 @@ def test_what_moved_while_a_frame_was_taken_is_told_once_by_the_overlap_that_sho
     assert told.at == pytest.approx((row, column), abs=1.0)
     pushed = [FrameReport(file=f"f{k}.tif") for k in range(3)]
     pushed[1].faults.append(Fault("knock", 3.0, "", ""))
-    tell_gusts([0, 1, 2], 2, found, seen, pushed)
+    tell_gusts([0, 1, 2], 2, found, seen, pushed, in_focus)
     assert [len(report.faults) for report in pushed] == [0, 1, 0]
+
+
+@pytest.mark.parametrize(("lines", "apart", "told"), [(True, 9.0, 0), (True, 5.0, 1), (False, 9.0, 1)])
+def test_posts_that_focus_draws_out_as_far_have_not_moved(lines: bool, apart: float, told: int) -> None:
+    """Twelve pixels across posts, where one frame is so many pixels farther out of focus than the other."""
+    pairs, found = all_lie_well(2, (0, 1))
+    seen = [InOverlap(pairs[0], 0, 0, Between([], None), (None, Gust(149.5, 279.5, 12.0, 0.0, 200, lines)))]
+    reports = [FrameReport(file=f"f{k}.tif") for k in range(2)]
+    tell_gusts([0, 1], 1, found, seen, reports, lambda _: apart)
+    assert [len(report.faults) for report in reports] == [0, told]
 
 
 def test_a_check_of_a_grid_tells_what_shook_where_two_frames_overlap(tmp_path: Path) -> None:

@@ -9,10 +9,11 @@ import pytest
 
 from tests.prove.join.spheres import FOCAL_PX, SIZE, painted_sphere, seen, turn
 from verispect.prove.expected import View
-from verispect.prove.intake import Coded
+from verispect.prove.intake import Coded, linear_of
 from verispect.prove.join.canvas import canvas_for, frame_maps
 from verispect.prove.join.ghosts import Ghost, _with
 from verispect.prove.join.painting import Painter, _brightened
+from verispect.rehearse.sensor_noise import srgb_16
 
 MIDDLE = ((SIZE[0] - 1) / 2.0, (SIZE[1] - 1) / 2.0)
 
@@ -132,3 +133,33 @@ def test_places_that_cover_one_another_become_one_that_one_frame_shows() -> None
     # It covers both.
     assert np.degrees(np.arcsin(one.outline[:, 0])).max() > 14.0
     assert np.degrees(np.arcsin(one.outline[:, 0])).min() < 10.0
+
+
+def test_what_a_bright_frame_burnt_out_comes_from_one_that_did_not() -> None:
+    """The middle frame had a stop too much light: where another shows the place it is as it is there."""
+    sphere, painter = 1.1 * painted_sphere(), painter_of("cylinder")
+    light = [np.clip(seen(sphere, turn(b, 5)), 0.0, 1.0) ** 2.2 for b in (-25, 0, 25)]
+
+    even, _ = whole(painter, [srgb_16(one) for one in light], 2000)
+    bright = replace(painter, gains=np.array([0.0, -1.0, 0.0]))
+    odd, _ = whole(bright, [srgb_16(light[0]), srgb_16(2.0 * light[1]), srgb_16(light[2])], 2000)
+    directions = painter.canvas.directions(0, 0, *painter.canvas.size)
+    inside = []
+    for view in painter.views:
+        column, row = frame_maps(view, directions)
+        inside.append(np.min([column, SIZE[0] - 1 - column, row, SIZE[1] - 1 - row], axis=0))
+    shared = (np.maximum(inside[0], inside[2]) > 12.0) & (inside[1] > 12.0)
+    burnt = shared & (linear_of(even).max(axis=2) > 0.55)
+    assert burnt.mean() > 0.01
+    off = np.abs(linear_of(odd) - linear_of(even))
+    assert off[burnt].mean() < 0.02
+    assert off[shared].mean() < 0.01
+
+
+def test_a_lens_that_darkens_its_corners_is_made_up_for_place_by_place() -> None:
+    coded = srgb_16(np.full((40, 60, 3), 0.2))
+    times = np.linspace(1.0, 3.0, 60, dtype=np.float32)[None].repeat(40, axis=0)
+    told = _brightened(coded, -0.5, times)
+    np.testing.assert_allclose(linear_of(told.astype(np.uint16))[..., 1], 0.2 * 2**-0.5 * times, rtol=2e-3)
+    dark = _brightened(srgb_16(np.full((1, 60, 3), 0.002)), 0.0, times[:1])
+    np.testing.assert_allclose(linear_of(dark.astype(np.uint16))[..., 1], 0.002 * times[:1], rtol=2e-2)

@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from tests.prove.shake.test_shaken import SIZE, disc, texture
 from tests.prove.shake.test_swing import moved_as
 from verispect.errors import Cancelled
-from verispect.prove.shake.gust import Gust, gust_in, gusts_in, seen_of
+from verispect.prove.shake.gust import Gust, _lines_across, gust_in, gusts_in, seen_of
 
 ROW, COLUMN, HALF = 260, 400, 60
 # Discs of the board and of what stands behind it, frame by frame, pixels.
@@ -148,3 +148,13 @@ def test_it_can_be_stopped() -> None:
     counted = itertools.count()
     with pytest.raises(Cancelled):
         gusts_in([taken(k) for k in range(3)], STILL[:3], lambda: next(counted) > 0)
+
+
+@pytest.mark.parametrize(("direction", "lines"), [(0.0, True), (90.0, False)])
+def test_whether_what_moved_shows_lines_across_its_way(direction: float, lines: bool) -> None:
+    """Upright stripes with a grain of their own, drawn out across and along."""
+    grain = texture(4)
+    stripes = 0.2 + 0.15 * np.sign(np.sin(np.arange(SIZE[0]) / 4.0)).astype(np.float32)[None] * np.ones_like(grain)
+    at_rest = stripes + 0.1 * grain
+    assert _lines_across(seen_of(at_rest), np.eye(3), (float(ROW), float(COLUMN)), direction) is lines
+    assert not _lines_across(seen_of(grain), np.eye(3), (float(ROW), float(COLUMN)), direction)

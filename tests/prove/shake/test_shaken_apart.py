@@ -137,3 +137,18 @@ def test_few_places_take_a_greater_shake() -> None:
     assert shaken_apart(pairs({1: (2.5, 60.0)}, places=12), CELLS) == {}
     assert set(shaken_apart(pairs({1: (6.0, 60.0)}, places=12), CELLS)) == {1}
     assert shaken_apart(pairs({1: (6.0, 60.0)}, places=3), CELLS) == {}
+
+
+@pytest.mark.parametrize(("turned_deg", "told"), [(2.0, True), (15.0, False)])
+def test_two_focused_either_side_of_a_frame_tell_of_the_very_same(turned_deg: float, told: bool) -> None:
+    """Frame 0 was shaken: the one has far less detail all told than it, the other more; both lost along one way."""
+    of = {3: loss(5.0, 20.0), 1: loss(5.0, 20.0 + turned_deg)}
+    even = {3: 2.8, 1: -2.2}
+    rng = np.random.default_rng(1)
+    seen = [
+        Apart(
+            0, other, Swing(of[other], np.full(2, 0.03), even[other], 60), tiles((5.0, 20.0), rng) - tiles(None, rng)
+        )
+        for other in (1, 3)
+    ]
+    assert set(shaken_apart(seen, CELLS)) == ({0} if told else set())

@@ -24,8 +24,8 @@ Small = NDArray[np.float32]
 _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 # Blocks of a small picture that are held against one another, with light between these; fewer of a pair tell nothing.
 _BLOCK, _DARK, _BRIGHT, _FEWEST = 8, 0.01, 0.92, 12
-# What differs by more than so many stops is told by something else than falloff.
-_HUBER, _FITS = 0.03, 6
+# What differs by more than so many stops is told by something else than falloff; where half does by so many, all is.
+_HUBER, _FITS, _UNLIKE = 0.03, 6, 0.1
 # In the corners it is at most so many stops, and less than this is let be, as is what is not so many times as sure.
 _MOST, _LEAST, _SURE = 5.0, 0.05, 4.0
 _TERMS = ((1.0, 0.0), (0.0, 1.0))
@@ -149,6 +149,9 @@ def _fitted(
     spread = np.linalg.pinv(terms.T @ (terms * weights[:, None])) * float(np.mean(weights * rest**2)) * _ALIKE
     ends = corner[-1, list(used)] / size[list(used)]
     sure = math.sqrt(max(float(ends @ spread @ ends), 0.0))
+    # Pictures of something else tell nothing.
+    if float(np.median(rest)) > _UNLIKE:
+        return None
     if not max(_LEAST, _SURE * sure) < lost[-1] < _MOST or np.any(np.diff(lost, prepend=0.0) < -_LEAST / 4.0):
         return None
     loss = np.where(rest < _HUBER, 0.5 * rest**2, _HUBER * (rest - 0.5 * _HUBER))
