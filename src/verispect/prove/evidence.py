@@ -19,7 +19,8 @@ from verispect.optics.blur import image_centres_mm
 from verispect.optics.lens_state import from_principal_point
 from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
-from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings, motion_between
+from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings
+from verispect.prove.align.stood import motion_of_camera
 from verispect.prove.checks.dust import Speck, is_plain, specks_on
 from verispect.prove.checks.overlap_tiles import Cut
 from verispect.prove.expected import View, drawn_view, turned_as_happened, view_of
@@ -413,7 +414,7 @@ class Evidence:
         focal = self.focal_px(k) / read.divide
         found = self.recall.of(
             ("motion", self._files[k], self._files[before], small.tobytes(), focal),
-            lambda: motion_between(
+            lambda: motion_of_camera(
                 self._bands(k), self._bands(before), planned=small, focal_px=focal, centre_px=middle
             ),
         )

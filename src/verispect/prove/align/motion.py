@@ -41,7 +41,7 @@ _FINE, _SLOW, _LEVEL = 1.5, 12.0, 30.0
 # apart half a pixel off.
 _FAINT, _DARKNESS = 0.1, 0.005
 # Side of a block whose own shift is looked at.
-_BLOCK = 40
+BLOCK = 40
 
 
 @dataclass(frozen=True)
@@ -248,8 +248,9 @@ def _refined(
     centre_px: tuple[float, float],
     rotate: bool,
     enough_px: float,
+    only: NDArray[np.uint8] | None = None,
 ) -> Floats:
-    """Gauss-Newton at one level; the homography stays one of whole pixels."""
+    """Gauss-Newton at one level; the homography stays one of whole pixels. `only` tells where of the other counts."""
     focal = focal_px / divide
     cx, cy = (centre_px[0] - (divide - 1) / 2) / divide, (centre_px[1] - (divide - 1) / 2) / divide
     rows, columns = large.shape
@@ -265,10 +266,13 @@ def _refined(
     shown = np.asarray(cv2.merge([small, *slopes]), np.float32)
     turned = _slopes_turned(level, x, y)
     near = np.ones((5, 5) if apart == 1 else (3, 3), np.uint8)
+    counts = None if only is None else only[::apart, ::apart].astype(np.float32)
     parts = np.empty((4, *u.shape), np.float32)
     for _ in range(_MOST_STEPS):
         laid, there = _warped(shown, thinner @ level, some.shape)
         inner = cv2.erode(there.astype(np.uint8), near).astype(np.float32)
+        if counts is not None:
+            inner *= counts
         if inner.sum() < 400:
             return np.asarray(begin / begin[2, 2], float)
         moved, along, up = cv2.split(laid)
@@ -325,14 +329,63 @@ def shifts_left(frame: Bands, other: Bands, matrix: Floats) -> tuple[Floats, Flo
     places, shifts : ndarray, shape (K, 2)
         Columns and rows of the blocks that tell, and their shifts; pixels of the frames given.
     """
-    rows, columns = frame.picture.shape
-    divide = halvings((columns, rows), _PLENTY)
+    divide = finest_of(frame)
     small, large = frame.at(divide), other.at(divide)
     moved, there = _warped(small, at_level(matrix, divide), large.shape)
-    shifts, fit = _block_shifts(moved, large, there)
+    shifts, fit, _ = _block_shifts(moved, large, there)
     row, column = np.nonzero(fit)
-    middles = np.stack([column, row], axis=1) * float(_BLOCK) + 0.5 * (_BLOCK - 1)
+    middles = np.stack([column, row], axis=1) * float(BLOCK) + 0.5 * (BLOCK - 1)
     return np.asarray(middles * divide + 0.5 * (divide - 1), float), shifts[fit] * divide
+
+
+def finest_of(frame: Bands) -> int:
+    """How many times smaller the finest pictures are that are laid over one another."""
+    rows, columns = frame.picture.shape
+    return halvings((columns, rows), _PLENTY)
+
+
+def parts_left(frame: Bands, other: Bands, matrix: Floats) -> tuple[Floats, NDArray[np.bool_], NDArray[np.bool_]]:
+    """As `shifts_left`, block by block of the finest pictures.
+
+    Returns
+    -------
+    shifts : ndarray, shape (down, across, 2)
+        Columns and rows, pixels of the frames given.
+    fit, tells : ndarray of bool, shape (down, across)
+        Which of them are sure, and which have something to see.
+    """
+    divide = finest_of(frame)
+    small, large = frame.at(divide), other.at(divide)
+    moved, there = _warped(small, at_level(matrix, divide), large.shape)
+    shifts, fit, tells = _block_shifts(moved, large, there)
+    return shifts * divide, fit, tells
+
+
+def part_motion(
+    frame: Bands,
+    other: Bands,
+    begin: Floats,
+    only: NDArray[np.uint8],
+    focal_px: float,
+    centre_px: tuple[float, float],
+) -> Motion:
+    """The motion that lays parts of two pictures over one another, near one that is known.
+
+    Parameters
+    ----------
+    begin : ndarray, shape (3, 3)
+    only : ndarray, shape (rows, columns)
+        Where the other counts, of its finest picture: 1 there.
+    """
+    divide = finest_of(frame)
+    small, large = frame.at(divide), other.at(divide)
+    counts = np.zeros(large.shape, np.uint8)
+    rows, columns = (min(a, b) for a, b in zip(only.shape, large.shape, strict=True))
+    counts[:rows, :columns] = only[:rows, :columns]
+    found = _refined(small, large, begin, divide, focal_px, centre_px, True, _SMALL_STEP_PX, counts)
+    moved, there = _warped(small, at_level(found, divide), large.shape)
+    there &= counts > 0
+    return Motion(found, alike(moved, large, there), _left_over(moved, large, there) * divide)
 
 
 def _left_over(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> float:
@@ -340,16 +393,18 @@ def _left_over(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> float:
 
     What no turn of the whole mends is parallax, or things that moved.
     """
-    shifts, fit = _block_shifts(moved, large, there)
+    shifts, fit, _ = _block_shifts(moved, large, there)
     if not fit.any():
         return float("inf")
     return float(np.sqrt(np.mean(np.sum(shifts[fit] ** 2, axis=1))))
 
 
-def _block_shifts(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> tuple[Floats, NDArray[np.bool_]]:
-    """The shift of each block by itself, one step (down, across, 2), and which of them tell."""
+def _block_shifts(
+    moved: Grey, large: Grey, there: NDArray[np.bool_]
+) -> tuple[Floats, NDArray[np.bool_], NDArray[np.bool_]]:
+    """The shift of each block by itself, one step (down, across, 2), which of them tell, and which show something."""
     # Every other pixel, as in the search: the finest has been left out.
-    some, side = (slice(None, None, 2), slice(None, None, 2)), _BLOCK // 2
+    some, side = (slice(None, None, 2), slice(None, None, 2)), BLOCK // 2
     gx = np.ascontiguousarray(cv2.Sobel(moved, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)[some])
     gy = np.ascontiguousarray(cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)[some])
     moved, large, there = moved[some].copy(), large[some].copy(), there[some]
@@ -370,9 +425,10 @@ def _block_shifts(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> tuple[F
     own = (total(moved * moved) - size * mean**2) * (total(large * large) - size * mean_large**2)
     alike = together / np.sqrt(np.maximum(own, 1e-24))
     least = 0.5 * (xx + yy) - np.sqrt(0.25 * (xx - yy) ** 2 + xy * xy)
-    fit = (total(there.astype(np.float32)) > size - 0.5) & (least >= 0.002 * size) & (alike >= 0.5)
+    tells = (total(there.astype(np.float32)) > size - 0.5) & (least >= 0.002 * size)
+    fit = tells & (alike >= 0.5)
     shifts = np.stack([yy * xe - xy * ye, xx * ye - xy * xe], axis=-1)
-    return shifts / np.maximum(xx * yy - xy * xy, 1e-30)[..., None], fit
+    return shifts / np.maximum(xx * yy - xy * xy, 1e-30)[..., None], fit, tells
 
 
 def _at_level_inverse(matrix: Floats, divide: int) -> Floats:

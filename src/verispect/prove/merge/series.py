@@ -19,7 +19,8 @@ from verispect.optics.types import Floats
 from verispect.plan.frames.between import blur_per_defocus, closeness_per_mm, focused_from
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.align.chains import longest_chain
-from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings, motion_between
+from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings
+from verispect.prove.align.stood import motion_of_camera
 from verispect.prove.expected import drawn_view
 from verispect.prove.intake import Coded, Frame, grey_linear, in_order, read_coded
 from verispect.prove.merge.bands import bands_of, merged_in_bands
@@ -302,7 +303,7 @@ def _chain(
         if stop():
             raise Cancelled
         say(0.2 + 0.2 * k / len(frames), f"laying {frames[k].path.name} over the others")
-        found = motion_between(
+        found = motion_of_camera(
             bands(k),
             bands(before),
             planned=down @ steps(k, before) @ up,
