@@ -368,8 +368,10 @@ def part_motion(
     only: NDArray[np.uint8],
     focal_px: float,
     centre_px: tuple[float, float],
+    *,
+    steps: bool = True,
 ) -> Motion:
-    """The motion that lays parts of two pictures over one another, near one that is known.
+    """The motion that lays parts of two pictures over one another, near one that is known; without steps that one.
 
     Parameters
     ----------
@@ -382,7 +384,9 @@ def part_motion(
     counts = np.zeros(large.shape, np.uint8)
     rows, columns = (min(a, b) for a, b in zip(only.shape, large.shape, strict=True))
     counts[:rows, :columns] = only[:rows, :columns]
-    found = _refined(small, large, begin, divide, focal_px, centre_px, True, _SMALL_STEP_PX, counts)
+    found = begin
+    if steps:
+        found = _refined(small, large, begin, divide, focal_px, centre_px, True, _SMALL_STEP_PX, counts)
     moved, there = _warped(small, at_level(found, divide), large.shape)
     there &= counts > 0
     return Motion(found, alike(moved, large, there), _left_over(moved, large, there) * divide)

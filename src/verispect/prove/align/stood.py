@@ -6,6 +6,8 @@ was planned, however much of the picture drifts; one that was touched moves all 
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -16,10 +18,20 @@ from verispect.prove.align.motion import BLOCK, Bands, Motion, finest_of, motion
 # A motion that moves some corner less than this from where it was planned needs no second look, pixels.
 _NEAR_PX = 0.4
 # Parts stand still that lie so near where they were planned, pixels; so many must, and such a share of all that tell.
-_STILL_PX, _LEAST, _SHARE = 0.35, 8, 0.15
+# Where fewer do, such a share of those that lie within some pixels at all must.
+_STILL_PX, _LEAST, _SHARE, _FEW, _ABOUT_PX, _APART = 0.3, 5, 0.15, 0.05, 1.2, 0.5
+# And the other motion must take one in ten of them so far from there: what moved by less may lie there by chance.
+_ELSEWHERE_PX = 0.6
 # What lies farther off than this tells no growth; and parts nearer to the middle than such a share of the picture.
 _GROWTH_PX, _FROM_MIDDLE, _MOST_GROWTH = 3.0, 0.15, 0.01
-_ROUNDS = 2
+
+
+class _Still(NamedTuple):
+    """The motion by which parts stand still, where in the other's finest picture they do, and whether many do."""
+
+    motion: Floats
+    where: NDArray[np.uint8]
+    are_many: bool
 
 
 def motion_of_camera(
@@ -39,15 +51,13 @@ def motion_of_camera(
     found = motion_between(frame, other, planned=planned, focal_px=focal_px, centre_px=centre_px)
     if most_apart_px(found.matrix, planned, frame.picture.shape) < _NEAR_PX:
         return found
-    begin, still = planned, None
-    for _ in range(_ROUNDS):
-        seen = _still(frame, other, begin, centre_px)
-        if seen is None:
-            return found
-        begin, still = seen
-        begin = part_motion(frame, other, begin, still, focal_px, centre_px).matrix
-    assert still is not None
-    stood = part_motion(frame, other, begin, still, focal_px, centre_px)
+    seen = _still(frame, other, planned, centre_px, found.matrix)
+    if seen is None:
+        return found
+    # Few parts tell that it stood, but not how, to a tenth of a pixel.
+    stood = part_motion(frame, other, seen.motion, seen.where, focal_px, centre_px, steps=seen.are_many)
+    if seen.are_many and (again := _still(frame, other, stood.matrix, centre_px, found.matrix)) is not None:
+        stood = part_motion(frame, other, again.motion, again.where, focal_px, centre_px)
     return stood if stood.trusted else found
 
 
@@ -60,27 +70,48 @@ def most_apart_px(one: Floats, other: Floats, shape: tuple[int, ...]) -> float:
 
 
 def _still(
-    frame: Bands, other: Bands, begin: Floats, centre_px: tuple[float, float]
-) -> tuple[Floats, NDArray[np.uint8]] | None:
-    """The motion with the growth that parts tell, and where they stand still by it; None where too few do."""
+    frame: Bands, other: Bands, begin: Floats, centre_px: tuple[float, float], elsewhere: Floats
+) -> _Still | None:
+    """The motion with the growth that parts tell, where they stand still by it; None where too few do.
+
+    `elsewhere` is the motion that most of the picture tells of.
+    """
     shifts, fit, tells = parts_left(frame, other, begin)
     divide = finest_of(frame)
     rows, columns = np.nonzero(fit)
-    places = (np.stack([columns, rows], axis=1) + 0.5) * float(BLOCK * divide) - np.array(centre_px)
+    middles = (np.stack([columns, rows], axis=1) + 0.5) * float(BLOCK * divide)
+    places = middles - np.array(centre_px)
     moved = shifts[fit]
-    far = np.hypot(*places.T) > _FROM_MIDDLE * max(frame.picture.shape)
-    near = far & (np.hypot(*moved.T) < _GROWTH_PX)
-    if near.sum() < _LEAST:
+    growth = max((0.0, _growth(places, moved, frame.picture.shape)), key=lambda grown: _off(grown, places, moved)[1])
+    off, count = _off(growth, places, moved)
+    of_all = count / max(int(tells.sum()), 1)
+    stands_out = of_all >= _FEW and count >= _APART * np.count_nonzero(off < _ABOUT_PX)
+    if count < _LEAST or not (of_all >= _SHARE or stands_out):
         return None
-    growth = float(np.median((moved * places)[near].sum(axis=1) / (places**2)[near].sum(axis=1)))
-    growth = float(np.clip(growth, -_MOST_GROWTH, _MOST_GROWTH))
-    is_still = np.hypot(*(moved - growth * places).T) < _STILL_PX
-    if is_still.sum() < max(_LEAST, _SHARE * tells.sum()):
-        return None
-    still = np.zeros(fit.shape, np.uint8)
-    still[rows[is_still], columns[is_still]] = 1
+    is_still = off < _STILL_PX
     grown = np.array(
         [[1.0 + growth, 0, -growth * centre_px[0]], [0, 1.0 + growth, -growth * centre_px[1]], [0, 0, 1]]
     )
+    there = middles[is_still].T
+    told = elsewhere @ np.linalg.inv(grown @ begin) @ np.vstack([there, np.ones(count)])
+    if np.quantile(np.hypot(*(told[:2] / told[2] - there)), 0.9) < _ELSEWHERE_PX:
+        return None
+    still = np.zeros(fit.shape, np.uint8)
+    still[rows[is_still], columns[is_still]] = 1
     large = cv2.resize(still, None, fx=BLOCK, fy=BLOCK, interpolation=cv2.INTER_NEAREST)
-    return grown @ begin, np.asarray(large, np.uint8)
+    return _Still(grown @ begin, np.asarray(large, np.uint8), of_all >= _SHARE)
+
+
+def _growth(places: Floats, moved: Floats, shape: tuple[int, ...]) -> float:
+    """By how much parts at places (K, 2) about the middle are drawn larger, as their shifts tell; 0 where few do."""
+    near = (np.hypot(*places.T) > _FROM_MIDDLE * max(shape)) & (np.hypot(*moved.T) < _GROWTH_PX)
+    if near.sum() < _LEAST:
+        return 0.0
+    told = (moved * places)[near].sum(axis=1) / (places**2)[near].sum(axis=1)
+    return float(np.clip(np.median(told), -_MOST_GROWTH, _MOST_GROWTH))
+
+
+def _off(growth: float, places: Floats, moved: Floats) -> tuple[Floats, int]:
+    """How far parts lie from where they stand still but for a growth, and how many do."""
+    off: Floats = np.hypot(*(moved - growth * places).T)
+    return off, int(np.count_nonzero(off < _STILL_PX))

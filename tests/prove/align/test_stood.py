@@ -1,0 +1,95 @@
+"""What stands still under a drifting sky, against motions that were planted."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+import tifffile
+
+from tests.prove.shake.test_shaken import SIZE, disc, texture
+from verispect.prove.align.motion import Bands, motion_between
+from verispect.prove.align.stood import most_apart_px, motion_of_camera
+from verispect.prove.check import check
+from verispect.prove.merge.series import merge
+
+MIDDLE = ((SIZE[0] - 1) / 2.0, (SIZE[1] - 1) / 2.0)
+FOCAL_PX = 1.2 * SIZE[0]
+
+
+def moved_by(right: float, down: float, *, turn_deg: float = 0.0, scale: float = 1.0) -> np.ndarray:
+    found = np.vstack([cv2.getRotationMatrix2D(MIDDLE, -turn_deg, scale), [0.0, 0.0, 1.0]])
+    found[:2, 2] += (right, down)
+    return found
+
+
+def taken(k: int, camera: np.ndarray, *, drift: float = 0.0, sky: float = 0.55) -> np.ndarray:
+    """A frame: a wall, the camera moved so, and over the upper part of it clouds, drifted to the right."""
+    wall, clouds = texture(5), texture(6)
+    rows = round(sky * SIZE[1])
+    whole = cv2.warpPerspective(
+        disc(wall, 1.0 + k), camera, SIZE, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT
+    )
+    if drift or sky:
+        away = cv2.warpPerspective(disc(clouds, 2.0 + k), moved_by(drift, 0.0), SIZE, borderMode=cv2.BORDER_REFLECT)
+        whole[:rows] = away[:rows]
+    return (whole + np.random.default_rng(k).normal(0.0, 0.003, whole.shape)).astype(np.float32)
+
+
+def found_between(first: np.ndarray, second: np.ndarray, **named):
+    kept = {"planned": np.eye(3), "focal_px": FOCAL_PX, "centre_px": MIDDLE} | named
+    return motion_of_camera(Bands(second), Bands(first), **kept), motion_between(second, first, **kept)
+
+
+@pytest.mark.parametrize("drift", [3.0, 6.0, 14.0])
+def test_a_camera_that_stood_is_not_led_away_by_what_drifts(drift: float) -> None:
+    first, second = taken(0, np.eye(3)), taken(1, np.eye(3), drift=drift)
+    found, led = found_between(first, second)
+    assert most_apart_px(found.matrix, np.eye(3), first.shape) < 0.25
+    assert found.trusted
+    assert found.residual_px < 0.3
+    # What most of it does is something else.
+    assert most_apart_px(led.matrix, np.eye(3), first.shape) > 1.0
+
+
+def test_it_may_draw_larger_than_planned() -> None:
+    grown = moved_by(0.0, 0.0, scale=1.004)
+    found, _ = found_between(taken(0, np.eye(3)), taken(1, grown, drift=6.0))
+    assert most_apart_px(found.matrix, np.linalg.inv(grown), SIZE[::-1]) < 0.4
+
+
+@pytest.mark.parametrize("moves", [(1.0, 0.0, 0.0), (-4.0, 2.5, 0.0), (0.0, 0.0, 0.3), (0.6, -0.5, 0.1)])
+def test_a_camera_that_moved_is_told_as_ever(moves: tuple[float, float, float]) -> None:
+    camera = moved_by(moves[0], moves[1], turn_deg=moves[2])
+    found, plain = found_between(taken(0, np.eye(3), sky=0.0), taken(1, camera, sky=0.0))
+    np.testing.assert_array_equal(found.matrix, plain.matrix)
+    # A picture that was pushed aside is drawn otherwise in its corners than one of a camera that turned.
+    assert most_apart_px(found.matrix, np.linalg.inv(camera), SIZE[::-1]) < 0.2 + 0.2 * np.hypot(*moves[:2])
+
+
+def test_under_a_drifting_sky_a_tripod_stands_and_its_series_is_merged_where_it_stood(
+    tmp_path: Path, series, rehearsed
+) -> None:
+    folder = tmp_path / "set"
+    shutil.copytree(rehearsed(), folder)
+    rng = np.random.default_rng(1)
+    files = sorted(folder.glob("*.tif"))
+    rows, columns = tifffile.imread(files[0]).shape[:2]
+    wide = np.zeros((rows, columns + 200), np.float32)
+    for side in (8, 16, 32, 64, 128):
+        some = rng.normal(0.0, 1.0, (max(2, rows // side), max(2, wide.shape[1] // side))).astype(np.float32)
+        wide += cv2.resize(some, wide.shape[::-1], interpolation=cv2.INTER_CUBIC) * (side / 64) ** 0.8
+    for k, file in enumerate(files):
+        picture = tifffile.imread(file)
+        sky = 0.68 * (1.0 + 0.1 * wide[: rows // 2, 5 * k : 5 * k + columns])
+        picture[: rows // 2] = np.clip(65535 * sky[..., None], 0, 65535).astype(np.uint16)
+        tifffile.imwrite(file, picture, photometric="rgb")
+    report = check([folder], candidate=series)
+    assert not {fault.name for frame in report.frames for fault in frame.faults} & {"knock", "unsteady"}
+    merged = merge([folder], exposures=series.exposures)
+    for frame in merged.frames:
+        column, row, depth = np.array(frame["matrix"]) @ (0.5 * (columns - 1), 0.5 * (rows - 1), 1.0)
+        assert np.hypot(column / depth - 0.5 * (columns - 1), row / depth - 0.5 * (rows - 1)) < 0.3
