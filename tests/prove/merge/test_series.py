@@ -117,7 +117,7 @@ def test_what_is_too_soft_to_be_laid_for_sure_stays_where_the_plan_has_it(
         sure = 2.0 not in (here, there)
         return Motion(np.array([[1, 0, steps], [0, 1, 0], [0, 0, 1.0]]), 0.9 if sure else likeness, 0.0)
 
-    monkeypatch.setattr(series_module, "motion_between", between)
+    monkeypatch.setattr(series_module, "motion_of_camera", between)
     frames = [SimpleNamespace(pixels=(12, 8), focal_px=10.0, path=Path(f"{k}.tif")) for k in range(5)]
     greys = [np.full((8, 12), float(k), np.float32) for k in range(5)]
     planned = [np.array([[1, 0, 1.1 * k], [0, 1, 0], [0, 0, 1.0]]) for k in range(5)]
