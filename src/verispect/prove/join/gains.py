@@ -51,6 +51,9 @@ def unfallen(
     by, off = (np.concatenate([told[part] for told in seen]) for part in (0, 1))
     of = np.repeat(np.arange(len(seen)), [len(logs) for _, logs in seen])
     size = np.abs(_within(by, np.ones(len(off)), of)).max(axis=0)
+    if not size.min() > 0.0:
+        # Overlaps as narrow as a block tell of no change within them.
+        return list(views)
     alone = [[replace(view, falloff=term) for term in _TERMS] for view in views]
     farthest = max(alone, key=lambda terms: corner_falloff(terms[0], pixels))
     corner = np.stack([term.lost_stops(*_to_corner(term, pixels)) for term in farthest], axis=1)
