@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 from functools import cache
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -142,3 +143,25 @@ def test_it_is_joined_as_even_as_what_it_shows(dimmed_grid) -> None:
         off.append(np.log2(ratio[..., 1][whole]))
     every = np.concatenate(off)
     assert np.quantile(every, 0.99) - np.quantile(every, 0.01) < 0.06
+
+
+def test_a_frame_that_came_out_black_spoils_none_beside_it(dimmed_grid, tmp_path: Path) -> None:
+    """Its place comes from the others where they show it; nobody is made darker for it."""
+    folder, grid = dimmed_grid
+    for file in sorted(folder.glob("*.tif"))[1:]:
+        (tmp_path / file.name).write_bytes(file.read_bytes())
+    rng = np.random.default_rng(4)
+    save(tmp_path / "frame-001.tif", np.abs(rng.normal(0.0002, 0.0001, (*SIZE[::-1], 3))))
+    kept = {"exposures": grid.exposures, "sensor_mm": (36.0, 24.0), "basis": grid.scene.pose.matrix}
+    joined, good = join([tmp_path], **kept), join([folder], **kept)
+    gains = np.array([frame["gain_stops"] for frame in joined.frames])
+    assert abs(gains[0]) < 0.3
+    np.testing.assert_allclose(np.diff(gains[1:]), np.diff([f["gain_stops"] for f in good.frames[1:]]), atol=0.03)
+    # It is shown where no other shows anything, and there alone.
+    assert joined.frames[0]["used_share"] < 0.7 * good.frames[0]["used_share"]
+    other = View(grid.exposures[1].pose.matrix, focal_of(grid), MIDDLE)
+    directions = joined.canvas.directions(0, 0, *joined.canvas.size)
+    column, row = frame_maps(other, directions)
+    inside = (np.abs(column - MIDDLE[0]) < MIDDLE[0] - 12) & (np.abs(row - MIDDLE[1]) < MIDDLE[1] - 12)
+    ratio = (joined.pixels[inside].astype(float) + 1.0) / (good.pixels[inside].astype(float) + 1.0)
+    assert np.quantile(np.abs(np.log(ratio) - np.median(np.log(ratio))), 0.98) < 0.1

@@ -37,6 +37,7 @@ from verispect.prove.join.ghosts import Ghost, ghosts_between
 from verispect.prove.join.kept import Measured, read_measured, write_measured
 from verispect.prove.join.painting import Painter
 from verispect.prove.join.pointing import Pair, corrected, drawn_larger, pair_report, pairs_of
+from verispect.prove.parting.sets import is_dark
 from verispect.prove.refocused import disc_mm, refocused
 from verispect.prove.resources.peak_memory import Held, begin_peak, peak_mb
 from verispect.prove.taken_in.developed import developed_dict
@@ -334,7 +335,10 @@ def _measured(
     def even(pictures: Sequence[NDArray[np.float32]]) -> list[NDArray[np.float32]]:
         return [evenly_lit(picture, view, pixels) for picture, view in zip(pictures, views, strict=True)]
 
-    gains = gains_of(views, even(colours), pairs, pixels)
+    # A frame that came out black is evened with nothing.
+    black = is_dark([float(np.median(small)) for small in smalls])
+    lit = [pair for pair in pairs if not black[pair.a] and not black[pair.b]]
+    gains = gains_of(views, even(colours), lit, pixels)
     ghosts, slide = ghosts_between(views, even(straight), pairs, gains, pixels), None
     if scene is not None:
         sure = [pair for pair in pairs if pair.trusted]

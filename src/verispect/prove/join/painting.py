@@ -38,8 +38,9 @@ _MIRRORED = 256.0
 _HARDLY = 1e-3
 # A place between pixels is read from two on either side.
 _CUBIC = 2
-# A frame made darker by so many stops gives as good as nothing of what is burnt out in it.
-_DARKENED, _BURNT = 0.1, np.float32(1e-3)
+# A frame made darker by so many stops gives as good as nothing of what is burnt out in it where another shows it, and
+# any frame nothing of what is as black as this.
+_DARKENED, _BLACK, _LOST = 0.1, 1200, np.float32(1e-3)
 
 
 def _net(count: int, step: int) -> NDArray[np.int64]:
@@ -189,7 +190,8 @@ class Painter:
             coded = np.asarray(part, np.uint16)
             if self.gains[k] < -_DARKENED:
                 # What it has burnt out, another that was exposed for less time shows.
-                border *= np.where((coded >= WHITE).any(axis=2), _BURNT, np.float32(1.0))
+                border *= np.where((coded >= WHITE).any(axis=2), _LOST, np.float32(1.0))
+            border *= np.where((coded < _BLACK).all(axis=2), _LOST, np.float32(1.0))
             light = _brightened(coded, float(self.gains[k]), times)
             if k in given:
                 border *= given[k][place]
