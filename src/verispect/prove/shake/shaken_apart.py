@@ -34,8 +34,6 @@ _SAME_WAY, _MANY, _SAME_SIZE = 0.87, 3, 0.5
 # Before one witness so many times clearer than it takes, another helps that tells of the same this clearly: at the
 # corners of a grid there are few.
 _FAR_CLEARER, _HELPS = 2.0, 2.0
-
-
 # Two that tell of the very same: this much clearer than it takes, within so much of one another, each way.
 _ALIKE_SURE, _VERY_SAME = 1.5, 0.2
 
