@@ -15,7 +15,7 @@ import numpy as np
 from verispect.errors import Cancelled
 from verispect.optics.types import Floats
 from verispect.prove.align.overlap import Overlap, overlap_of
-from verispect.prove.checks.exposure import off_the_rest
+from verispect.prove.checks.exposure import OTHER_WHITE, lower_median, off_the_rest, other_white_balance
 from verispect.prove.checks.gross_blur import agreed, blurred_by, detail, lacks_detail
 from verispect.prove.checks.moved import between
 from verispect.prove.checks.moved_in_grid import MOVED_REMEDY, InOverlap, tell_gusts, tell_moved
@@ -97,7 +97,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
         if is_planned
         else [2.0 / math.log(2.0) * (drawn[0] - drawn)]
     )
-    off = off_the_rest(found.stops.tolist(), [np.zeros(len(planned)), *expected])
+    off = off_the_rest(found.lights[:, 0].tolist(), [np.zeros(len(planned)), *expected])
     missed = [
         is_planned and found.joined[number] and drawn_apart(found.pairs, grown, number)
         and (not reports[k].without("missed-focus") or missed_focus(evidence, k, float(grown[number]), reports[k]))
@@ -122,6 +122,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
                 Fault("exposure", float(off[number]), says,
                       "take it again with the others' exposure; joining evens out what is not clipped")
             )  # fmt: skip
+    _white_balance(planned, cells, found, reports)
     divide = evidence.reads[planned[0]].divide
     if is_planned:
         odd = found.odd(divide)
@@ -208,6 +209,27 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
                 if fault.name != "moved-subject" or fault.size > _TIMES_ASIDE * slide.aside_px
             ]  # fmt: skip
     return Compared(fit, slide, nearer)
+
+
+def _white_balance(
+    planned: Sequence[int], cells: Sequence[Sequence[int]], found: Looked, reports: list[FrameReport]
+) -> None:
+    """Frames of another white balance than most: what of a cell shows most stands for all of it."""
+    joined = np.flatnonzero(found.joined)
+    if len(joined) < 2:
+        return
+    usual = [lower_median(found.lights[joined, c]) for c in (1, 2)]
+    for number in joined.tolist():
+        lead = planned[number]
+        off = found.lights[number, 1:] - usual - np.array(reports[lead].white_balance_stops)
+        for k in next(cell for cell in cells if lead in cell):
+            own = np.array(reports[k].white_balance_stops)
+            red, blue = (off + own).tolist()
+            if np.abs(own).max() > OTHER_WHITE:
+                # It was told within its cell.
+                reports[k].white_balance_stops = (red, blue)
+            else:
+                other_white_balance(reports[k], red, blue)
 
 
 def _knocks(pushed: Sequence[int], planned: Sequence[int], found: Looked, reports: list[FrameReport]) -> None:

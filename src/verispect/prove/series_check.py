@@ -15,7 +15,7 @@ from verispect.optics.types import Floats
 from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.align.turned import turn_of, turned_picture
-from verispect.prove.checks.exposure import WHITE, off_the_rest, ratios_stops
+from verispect.prove.checks.exposure import WHITE, lower_median, off_the_rest, other_white_balance, ratios_stops
 from verispect.prove.checks.gross_blur import (
     Blur,
     agreed,
@@ -38,7 +38,7 @@ from verispect.prove.shake.gust import gusts_in
 from verispect.prove.shake.shaken import above_noise, shaken_in
 
 # From these on something is a fault: pixels, stops, stops of colour, log of light.
-KNOCK_PX, EXPOSURE_STOPS, WHITE_STOPS, MOVED = 0.3, 0.08, 0.1, 0.12
+KNOCK_PX, EXPOSURE_STOPS, MOVED = 0.3, 0.08, 0.12
 # Fewer frames tell no drift from a knock; without a plan it is at most so much from one frame to the next, pixels.
 _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
 # A rail looks aside by this at the most, five degrees.
@@ -370,20 +370,14 @@ class SeriesCheck:
         for number, k in enumerate(used):
             report = self.reports[k]
             report.exposure_stops = float(off[number])
-            red, blue = (float(values[number, c] - _lower_median(values[:, c])) for c in (1, 2))
-            report.white_balance_stops = (red, blue)
+            red, blue = (float(values[number, c] - lower_median(values[:, c])) for c in (1, 2))
             if abs(off[number]) > EXPOSURE_STOPS:
                 lighter = "brighter" if off[number] > 0 else "darker"
                 report.faults.append(
                     Fault("exposure", float(off[number]), f"{abs(off[number]):.2f} stops {lighter} than the others",
                           "take it again with the others' exposure, or even it out before merging")
                 )  # fmt: skip
-            elif max(abs(red), abs(blue)) > WHITE_STOPS:
-                report.faults.append(
-                    Fault("wrong-setting", max(abs(red), abs(blue)),
-                          f"another white balance: red {red:+.2f}, blue {blue:+.2f} stops",
-                          "develop all frames with one white balance")
-                )  # fmt: skip
+            other_white_balance(report, red, blue)
 
     def _care(self, number: int, used: list[int]) -> float:
         """How much more it takes to accuse a frame: twice as much beside one that shows something else itself."""
@@ -562,7 +556,7 @@ def _reference(offsets: Floats, stays: Sequence[tuple[int, int]]) -> Floats:
     if last - first >= 2:
         found: Floats = np.median(offsets[first:last], axis=0)
         return found
-    return np.array([_lower_median(offsets[:, c]) for c in range(offsets.shape[1])])
+    return np.array([lower_median(offsets[:, c]) for c in range(offsets.shape[1])])
 
 
 def _beside(number: int, used: Sequence[int]) -> list[int]:
@@ -589,11 +583,3 @@ def _knock_words(moved: str, used: Sequence[int], stay: tuple[int, int], frames:
             f"take what was shot before {begin} again from where it stands now, or {begin} to {end} from before",
         )
     return said, f"take {begin} to {end} again, or let merging lay them over the rest"
-
-
-def _lower_median(values: Floats) -> float:
-    """The median; of an even number the lower of the middle two, so that one of two frames is the standard."""
-    ordered = np.sort(np.asarray(values, float))
-    if len(ordered) == 2:
-        return float(values[0])
-    return float(ordered[(len(ordered) - 1) // 2])

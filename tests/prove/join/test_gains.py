@@ -21,7 +21,7 @@ from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
 from verispect.prove.expected import View
 from verispect.prove.join.canvas import frame_maps
-from verispect.prove.join.gains import corner_falloff, evenly_lit, gains_of, unfallen
+from verispect.prove.join.gains import by_channel, corner_falloff, evenly_lit, gains_of, unfallen
 from verispect.prove.join.grid import join
 from verispect.prove.join.kept import view_as_json, view_from_json
 from verispect.prove.join.pointing import Pair
@@ -69,9 +69,27 @@ def test_falloff_and_exposure_are_told_apart(natural: float, stops: float, odd: 
     # What is let be is less than anybody sees.
     assert told == pytest.approx(planted, abs=0.03) or (told == 0.0 and planted < 0.06)
     even = [evenly_lit(one, view, SIZE) for one, view in zip(pictures, found, strict=True)]
-    gains = gains_of(found, even, PAIRS, SIZE)
+    gains = gains_of(found, even, PAIRS, SIZE)[:, 0]
     expected = np.where(np.arange(6) == odd, -off, 0.0)
     np.testing.assert_allclose(gains - gains.mean(), expected - expected.mean(), atol=0.012)
+
+
+@settings(max_examples=8, deadline=None)
+@given(odd=st.integers(0, 5), red=st.floats(-0.5, 0.5), blue=st.floats(-0.5, 0.5), channel=st.floats(-1.0, 1.0))
+def test_white_balance_is_told_by_overlaps(odd: int, red: float, blue: float, channel: float) -> None:
+    """To a hundredth of a stop; less than anybody sees is let be."""
+    tint = 2.0 ** np.array([red, 0.0, blue])
+    pictures = [picture * (tint if k == odd else 1.0) for k, picture in enumerate(frames())]
+    white = gains_of(VIEWS, [np.asarray(one, np.float32) for one in pictures], PAIRS, SIZE)[:, 1:]
+    expected = -np.outer(np.arange(6) == odd, (red, blue))
+    if np.abs(expected).max() > 0.04:
+        np.testing.assert_allclose(white - white.mean(axis=0), expected - expected.mean(axis=0), atol=0.012)
+    else:
+        assert np.abs(white).max() < 0.045
+    # By channel the eye's sum of them is the light.
+    gains = np.array([channel, red, blue])
+    assert by_channel(gains) @ (0.2126, 0.7152, 0.0722) == pytest.approx(channel, abs=1e-6)
+    assert by_channel(gains)[[0, 2]] - by_channel(gains)[1] == pytest.approx((red, blue), abs=1e-6)
 
 
 def test_light_that_grows_towards_the_corners_is_no_falloff() -> None:
@@ -94,7 +112,10 @@ def test_a_view_keeps_its_falloff_in_a_file() -> None:
 
 @pytest.fixture(scope="module")
 def dimmed_grid(tmp_path_factory):
-    """A planned grid by a lens of which nobody knows that its corners lose 1.6 stops, one frame 0.5 stop too dark."""
+    """A planned grid by a lens of which nobody knows that its corners lose 1.6 stops, one frame 0.5 stop too dark.
+
+    And one of another white balance.
+    """
     lens = a_lens(28.0, f_numbers=[8, 8], tilt_deg=0)
     places = [(-5.0, 1.0, 6.0), (0.0, 3.0, 6.4), (5.0, 0.5, 6.0)]
     plan = make_plan(places, framing=17.0, lenses=[lens])
@@ -103,7 +124,8 @@ def dimmed_grid(tmp_path_factory):
     focal_px = focal_of(grid)
     for k, exposure in enumerate(grid.exposures):
         light = 0.5 * seen(painted_sphere(3), exposure.pose.matrix, focal_px=focal_px) ** 2.2
-        save(folder / f"frame-{k + 1:03d}.tif", light * left(1.0, 0.6, focal_px) * (0.5**0.5 if k == 1 else 1.0))
+        own = 2.0 ** np.array({1: (-0.5, -0.5, -0.5), 2: (0.25, 0.0, -0.15)}.get(k, (0.0, 0.0, 0.0)))
+        save(folder / f"frame-{k + 1:03d}.tif", light * left(1.0, 0.6, focal_px) * own)
     return folder, grid
 
 
@@ -111,12 +133,14 @@ def focal_of(grid) -> float:
     return grid.exposures[0].state.image_distance_mm / (grid.scene.plan.sensor_mm[0] / SIZE[0])
 
 
-def test_a_grid_with_dark_corners_is_told_nothing_but_its_dark_frame(dimmed_grid) -> None:
+def test_a_grid_with_dark_corners_is_told_nothing_but_its_odd_frames(dimmed_grid) -> None:
     folder, grid = dimmed_grid
     report = check([folder], candidate=grid)
     told = {k: [fault.name for fault in frame.faults] for k, frame in enumerate(report.frames) if frame.faults}
-    assert told == {1: ["exposure"]}
+    assert told == {1: ["exposure"], 2: ["wrong-setting"]}
     assert report.frames[1].exposure_stops == pytest.approx(-0.5, abs=0.02)
+    assert report.frames[2].white_balance_stops == pytest.approx((0.25, -0.15), abs=0.02)
+    assert report.frames[0].white_balance_stops == pytest.approx((0.0, 0.0), abs=0.02)
 
 
 def test_it_is_joined_as_even_as_what_it_shows(dimmed_grid) -> None:
@@ -140,9 +164,12 @@ def test_it_is_joined_as_even_as_what_it_shows(dimmed_grid) -> None:
             cv2.blur(np.where(inside[..., None], truth, 0.0), (31, 31)), 1e-6
         )
         whole = cv2.erode(inside.astype(np.uint8), np.ones((35, 35), np.uint8)) > 0
-        off.append(np.log2(ratio[..., 1][whole]))
+        off.append(np.log2(ratio[whole]))
     every = np.concatenate(off)
-    assert np.quantile(every, 0.99) - np.quantile(every, 0.01) < 0.06
+    for channel in range(3):
+        assert np.ptp(np.quantile(every[:, channel], [0.01, 0.99])) < 0.06
+    white = np.array([frame["white_balance_gain_stops"] for frame in joined.frames])
+    np.testing.assert_allclose(white[2] - white[0], (-0.25, 0.15), atol=0.02)
 
 
 def test_a_frame_that_came_out_black_spoils_none_beside_it(dimmed_grid, tmp_path: Path) -> None:

@@ -26,7 +26,7 @@ def frames() -> list[Coded]:
 
 def painter_of(projection: str | None = None) -> Painter:
     views = tuple(View(turn(b, 5), FOCAL_PX, MIDDLE) for b in (-25, 0, 25))
-    return Painter(canvas_for(views, SIZE, projection, None), views, np.zeros(3), SIZE)
+    return Painter(canvas_for(views, SIZE, projection, None), views, np.zeros((3, 3)), SIZE)
 
 
 def whole(painter: Painter, frames: list[Coded], side: int) -> tuple[np.ndarray, np.ndarray]:
@@ -61,7 +61,7 @@ def test_where_one_frame_is_alone_its_own_pixels_are_shown(frames: list[Coded]) 
 def test_the_net_of_a_mapping_is_as_good_as_every_pixel() -> None:
     views = (View(turn(10, 8, 4), 6000.0, (2999.5, 1999.5)),)
     canvas = canvas_for(views, (6000, 4000), "cylinder", None)
-    painter = Painter(canvas, views, np.zeros(1), (6000, 4000))
+    painter = Painter(canvas, views, np.zeros((1, 3)), (6000, 4000))
     directions = canvas.directions(100, 50, 900, 700)
     for fine, net in zip(frame_maps(views[0], directions), painter._maps(views[0], directions), strict=True):
         assert float(np.abs(fine - net).max()) < 0.02
@@ -78,7 +78,7 @@ def test_no_part_misses_a_frame(projection: str, seed: int) -> None:
         for _ in range(7)
     )
     canvas = canvas_for(views, (80, 60), projection, np.eye(3))
-    painter = Painter(canvas, views, np.zeros(7), (80, 60))
+    painter = Painter(canvas, views, np.zeros((7, 3)), (80, 60))
     for box in painter.parts(48):
         left, top, right, bottom = box
         directions = canvas.directions(left - 40, top, right + 40, bottom)
@@ -91,8 +91,8 @@ def test_no_part_misses_a_frame(projection: str, seed: int) -> None:
 def test_a_stop_more_doubles_the_light() -> None:
     """Half of full light, sRGB-coded 0.7354, becomes full; IEC 61966-2-1."""
     coded = np.full((4, 4, 3), round(0.735357 * 65535), np.uint16)
-    assert float(_brightened(coded, 1.0)[0, 0, 0]) == pytest.approx(65535.0, rel=1e-4)
-    assert np.array_equal(_brightened(coded, 0.0), coded.astype(np.float32))
+    assert float(_brightened(coded, np.full(3, 1.0))[0, 0, 0]) == pytest.approx(65535.0, rel=1e-4)
+    assert np.array_equal(_brightened(coded, np.zeros(3)), coded.astype(np.float32))
 
 
 @pytest.mark.parametrize("side", [96, 2000])
@@ -141,7 +141,7 @@ def test_what_a_bright_frame_burnt_out_comes_from_one_that_did_not() -> None:
     light = [np.clip(seen(sphere, turn(b, 5)), 0.0, 1.0) ** 2.2 for b in (-25, 0, 25)]
 
     even, _ = whole(painter, [srgb_16(one) for one in light], 2000)
-    bright = replace(painter, gains=np.array([0.0, -1.0, 0.0]))
+    bright = replace(painter, gains=np.outer([0.0, -1.0, 0.0], [1.0, 0.0, 0.0]))
     odd, _ = whole(bright, [srgb_16(light[0]), srgb_16(2.0 * light[1]), srgb_16(light[2])], 2000)
     directions = painter.canvas.directions(0, 0, *painter.canvas.size)
     inside = []
@@ -156,10 +156,18 @@ def test_what_a_bright_frame_burnt_out_comes_from_one_that_did_not() -> None:
     assert off[shared].mean() < 0.01
 
 
+@pytest.mark.parametrize("times", [None, np.ones((1, 4), np.float32)], ids=["alike", "by place"])
+def test_another_white_balance_leaves_white_white(times: np.ndarray | None) -> None:
+    coded = srgb_16(np.repeat(np.array([[0.02, 0.2, 0.5, 1.0]])[..., None], 3, axis=2))
+    told = linear_of(np.round(_brightened(coded, np.array([-0.3, 0.1, 0.2]), times)).astype(np.uint16))[0]
+    np.testing.assert_allclose(told[:2], np.array([[0.02], [0.2]]) * 2.0 ** np.array([-0.3, 0.1, 0.2]), rtol=3e-3)
+    assert np.ptp(told[3]) < 1e-3
+
+
 def test_a_lens_that_darkens_its_corners_is_made_up_for_place_by_place() -> None:
     coded = srgb_16(np.full((40, 60, 3), 0.2))
     times = np.linspace(1.0, 3.0, 60, dtype=np.float32)[None].repeat(40, axis=0)
-    told = _brightened(coded, -0.5, times)
+    told = _brightened(coded, np.full(3, -0.5), times)
     np.testing.assert_allclose(linear_of(told.astype(np.uint16))[..., 1], 0.2 * 2**-0.5 * times, rtol=2e-3)
-    dark = _brightened(srgb_16(np.full((1, 60, 3), 0.002)), 0.0, times[:1])
+    dark = _brightened(srgb_16(np.full((1, 60, 3), 0.002)), np.zeros(3), times[:1])
     np.testing.assert_allclose(linear_of(dark.astype(np.uint16))[..., 1], 0.002 * times[:1], rtol=2e-2)

@@ -18,6 +18,8 @@ WHITE, _OTHERS = 0.8, 0.4
 # Between these a value is neither lost in the dark nor clipped.
 _LOW, _HIGH = 0.01, 0.92
 _CLIPPED = 0.98
+# Red or blue off by so many stops is another white balance.
+OTHER_WHITE = 0.1
 _BLOCK, _ENOUGH_BLOCKS = 8, 50
 
 
@@ -74,6 +76,25 @@ def _middle_of(first: Small, second: Small) -> tuple[float, float, float]:
     red, green, blue = (float(np.median(logs[:, k])) for k in range(3))
     light = float(np.median(logs @ np.array([0.2126, 0.7152, 0.0722])))
     return light, red - green, blue - green
+
+
+def other_white_balance(report: FrameReport, red: float, blue: float) -> None:
+    """Tell of a frame how many stops its red and its blue are off, and that it has another white balance by that."""
+    report.white_balance_stops = (red, blue)
+    if max(abs(red), abs(blue)) > OTHER_WHITE and report.without("exposure"):
+        report.faults.append(
+            Fault("wrong-setting", max(abs(red), abs(blue)),
+                  f"another white balance: red {red:+.2f}, blue {blue:+.2f} stops",
+                  "develop all frames with one white balance")
+        )  # fmt: skip
+
+
+def lower_median(values: Floats) -> float:
+    """The median; of an even number the lower of the middle two, so that one of two frames is the standard."""
+    ordered = np.sort(np.asarray(values, float))
+    if len(ordered) == 2:
+        return float(values[0])
+    return float(ordered[(len(ordered) - 1) // 2])
 
 
 def white_among(reports: Sequence[FrameReport], medians: Sequence[float]) -> None:

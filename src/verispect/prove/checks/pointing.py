@@ -62,15 +62,16 @@ class Fit(StrEnum):
 
 @dataclass(frozen=True)
 class Looked:
-    """Of every frame: content moved down, right in pixels and turned clockwise in degrees; stops brighter; joined.
+    """Of every frame: content moved down, right in pixels and turned clockwise in degrees; its light; joined.
 
-    With the pairs looked at, the views as they came out, by how much each pair that counts (a, b) still disagrees,
-    pixels, and the pictures looked at, and small ones in colour, as a lens that bends no lines would have drawn them.
+    The light (N, 3) is by how many stops it is brighter, and its red and blue besides. With the pairs looked at, the
+    views as they came out, by how much each pair that counts (a, b) still disagrees, pixels, and the pictures looked
+    at, and small ones in colour, as a lens that bends no lines would have drawn them.
     """
 
     shifts: Floats
     turns_deg: Floats
-    stops: Floats
+    lights: Floats
     joined: NDArray[np.bool_]
     pairs: Sequence[Pair]
     views: Sequence[View]
@@ -189,8 +190,8 @@ def looked(
     colours = [straightened(small, view, pixels) for small, view in zip(smalls, found, strict=True)]
     found = unfallen(found, colours, trusted, pixels)
     even = [evenly_lit(small, view, pixels) for small, view in zip(colours, found, strict=True)]
-    stops = -gains_of(found, even, trusted, pixels)
-    return Looked(shifts, np.degrees(-own[:, 2]), stops, joined, pairs, found, rests, straight, even)
+    lights = -gains_of(found, even, trusted, pixels)
+    return Looked(shifts, np.degrees(-own[:, 2]), lights, joined, pairs, found, rests, straight, even)
 
 
 def _agreed(rests: Sequence[float], size: float) -> bool:

@@ -31,6 +31,8 @@ _MOST, _LEAST, _SURE = 5.0, 0.05, 4.0
 _TERMS = ((1.0, 0.0), (0.0, 1.0))
 # Of so many neighbouring blocks one has a say of its own.
 _ALIKE = 6.0
+# Frames whose red and blue are off by less than so many stops have one white balance.
+_ONE_WHITE = 0.03
 
 
 def unfallen(
@@ -164,9 +166,12 @@ def _fitted(
 def gains_of(
     views: Sequence[View], smalls: Sequence[NDArray[np.float32]], pairs: Sequence[Pair], pixels: tuple[int, int]
 ) -> Floats:
-    """Stops to add to each frame so that overlaps agree, by least squares; none on the whole."""
+    """Stops to add to each frame so that overlaps agree, by least squares; none on the whole: shape (frames, 3).
+
+    To its light, and to its red and its blue besides. Where all have about one white balance none is changed.
+    """
     count = len(views)
-    rows, right = [np.eye(count) * 0.05], [np.zeros(count)]
+    rows, right = [np.eye(count) * 0.05], [np.zeros((count, 3))]
     factor = pixels[0] / smalls[0].shape[1]
     for pair in pairs:
         a, b = smalls[pair.a], smalls[pair.b]
@@ -176,12 +181,21 @@ def gains_of(
         there = cv2.warpPerspective(np.ones(b.shape[:2], np.float32), matrix, size) > 0.999
         if there.sum() < 60:
             continue
-        light, _, _ = ratios_stops(a, np.asarray(moved, np.float32), there)
+        told = np.array(ratios_stops(a, np.asarray(moved, np.float32), there))
         row = np.zeros((1, count))
         row[0, pair.a], row[0, pair.b] = -1.0, 1.0
         weight = math.sqrt(float(there.mean()))
         rows.append(row * weight)
-        right.append(np.array([-light * weight]))
-    found: Floats = np.linalg.lstsq(np.vstack(rows), np.concatenate(right), rcond=None)[0]
-    even: Floats = found - found.mean()
+        right.append(-told[None] * weight)
+    found: Floats = np.linalg.lstsq(np.vstack(rows), np.vstack(right), rcond=None)[0]
+    even: Floats = found - found.mean(axis=0)
+    if float(np.abs(even[:, 1:]).max()) < _ONE_WHITE:
+        even[:, 1:] = 0.0
     return even
+
+
+def by_channel(gains: Floats) -> Floats:
+    """What such stops add to red, green and blue, shape (..., 3)."""
+    light, red, blue = np.moveaxis(np.asarray(gains, float), -1, 0)
+    green = light - _LUMA[0] * red - _LUMA[2] * blue
+    return np.stack([green + red, green, green + blue], axis=-1)

@@ -59,7 +59,7 @@ class Ghost:
 def ghosts_between(
     views: Sequence[View], straight: Sequence[Grey], pairs: Sequence[Pair], gains: Floats, pixels: tuple[int, int]
 ) -> list[Ghost]:
-    """Find them, in pictures of a lens that bends no lines."""
+    """Find them, in pictures of a lens that bends no lines; `gains` as of `gains_of`."""
     divide = pixels[0] / straight[0].shape[1]
     found: list[Ghost] = []
     for pair in pairs:
@@ -67,7 +67,7 @@ def ghosts_between(
             continue
         a, b = views[pair.a], views[pair.b]
         matrix = at_level(b.onto(a), divide)
-        for hull in _changed(straight[pair.a], straight[pair.b], matrix, float(gains[pair.b] - gains[pair.a])):
+        for hull in _changed(straight[pair.a], straight[pair.b], matrix, float(gains[pair.b, 0] - gains[pair.a, 0])):
             at = hull * divide + 0.5 * (divide - 1.0)
             rays = np.linalg.inv(a.to_pixels) @ np.concatenate([at, np.ones((len(at), 1))], axis=1).T
             outline = (a.rotation.T @ rays).T

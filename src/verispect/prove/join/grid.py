@@ -243,7 +243,8 @@ def join(
             "matrix": None if (to := canvas.homography_of(view)) is None else to.tolist(),
             "rotation": view.rotation.tolist(),
             "moved_deg": round(_apart_deg(view, placed.views[k]), 5),
-            "gain_stops": round(float(gains[k]), 5),
+            "gain_stops": round(float(gains[k, 0]), 5),
+            "white_balance_gain_stops": [round(float(part), 5) for part in gains[k, 1:]],
             "residual_px": _worst(pairs, k),
         }
         for k, view in enumerate(views)

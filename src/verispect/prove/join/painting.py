@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
@@ -15,6 +15,7 @@ from verispect.optics.types import Floats
 from verispect.prove.expected import View
 from verispect.prove.intake import WHITE, Coded
 from verispect.prove.join.canvas import Canvas, frame_maps
+from verispect.prove.join.gains import by_channel
 from verispect.prove.join.ghosts import Ghost
 
 Box = tuple[int, int, int, int]
@@ -41,6 +42,8 @@ _CUBIC = 2
 # A frame made darker by so many stops gives as good as nothing of what is burnt out in it where another shows it, and
 # any frame nothing of what is as black as this.
 _DARKENED, _BLACK, _LOST = 0.1, 1200, np.float32(1e-3)
+# Of the range of coded values the lightest share has less and less of another white balance.
+_WHITES = 0.03
 
 
 def _net(count: int, step: int) -> NDArray[np.int64]:
@@ -65,8 +68,8 @@ class Painter:
 
     Attributes
     ----------
-    gains : ndarray, shape (views,)
-        Stops to add to each frame.
+    gains : ndarray, shape (views, 3)
+        Stops to add to each frame's light, and to its red and blue besides.
     pixels : (int, int)
         Width and height of every frame.
     ghosts : tuple of Ghost
@@ -188,11 +191,11 @@ class Painter:
             (across, column), (down, row) = _within(column, wide), _within(row, high)
             part = cv2.remap(read(k, (down, across)), column, row, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
             coded = np.asarray(part, np.uint16)
-            if self.gains[k] < -_DARKENED:
+            if self.gains[k, 0] < -_DARKENED:
                 # What it has burnt out, another that was exposed for less time shows.
                 border *= np.where((coded >= WHITE).any(axis=2), _LOST, np.float32(1.0))
             border *= np.where((coded < _BLACK).all(axis=2), _LOST, np.float32(1.0))
-            light = _brightened(coded, float(self.gains[k]), times)
+            light = _brightened(coded, by_channel(self.gains[k]), times)
             if k in given:
                 border *= given[k][place]
             eased = _eased(light)
@@ -249,21 +252,33 @@ def _eased(light: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray(cv2.resize(soft, (columns, rows), interpolation=cv2.INTER_LINEAR), np.float32)
 
 
-def _brightened(coded: Coded, stops: float, times: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
-    """Coded values made brighter in linear light: by so many stops, and so many times place by place."""
-    if times is not None:
-        light = cv2.LUT(coded, _linear(round(stops, 4))[None]) * times[..., None]
-        curved = 1.055 * cv2.pow(np.maximum(light, 0.0031308), 1 / 2.4) - 0.055
-        return np.asarray(np.where(light <= 0.0031308, 12.92 * light, curved) * np.float32(65535.0), np.float32)
-    if abs(stops) <= 1e-4:
+def _brightened(coded: Coded, stops: Floats, times: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
+    """Coded values made brighter in linear light: by so many stops a channel (3,), and so many times by place."""
+    if times is None and float(np.abs(stops).max()) <= 1e-4:
         return coded.astype(np.float32)
-    return np.asarray(cv2.LUT(coded, _curve(round(stops, 4))[None]), np.float32)
+    # White that a frame's own white balance left is white in any other.
+    light = float(stops[1])
+    tables = [(round(light, 4), round(float(channel) - light, 4)) for channel in stops]
+    if times is None:
+        return np.asarray(cv2.LUT(coded, _of_channels(_curve, tables)), np.float32)
+    linear = cv2.LUT(coded, _of_channels(_linear, tables)) * times[..., None]
+    curved = 1.055 * cv2.pow(np.maximum(linear, 0.0031308), 1 / 2.4) - 0.055
+    return np.asarray(np.where(linear <= 0.0031308, 12.92 * linear, curved) * np.float32(65535.0), np.float32)
+
+
+def _of_channels(
+    table: Callable[[float, float], NDArray[np.float32]], stops: Sequence[tuple[float, float]]
+) -> NDArray[np.float32]:
+    """A table for a picture of three channels; of one for all where they are alike."""
+    if len(set(stops)) == 1:
+        return table(*stops[0])[None]
+    return np.stack([table(*one) for one in stops], axis=-1)[None]
 
 
 @lru_cache(maxsize=512)
-def _curve(stops: float) -> NDArray[np.float32]:
+def _curve(stops: float, tint: float) -> NDArray[np.float32]:
     """The coded value that each of 65536 becomes."""
-    linear = _linear(stops).astype(float)
+    linear = _linear(stops, tint).astype(float)
     curved = np.where(
         linear <= 0.0031308, 12.92 * linear, 1.055 * np.power(np.maximum(linear, 1e-9), 1 / 2.4) - 0.055
     )
@@ -271,7 +286,8 @@ def _curve(stops: float) -> NDArray[np.float32]:
 
 
 @lru_cache(maxsize=512)
-def _linear(stops: float) -> NDArray[np.float32]:
-    """The linear light that each of 65536 coded values stands for."""
+def _linear(stops: float, tint: float) -> NDArray[np.float32]:
+    """The linear light that each of 65536 coded values stands for, so many stops brighter; white has no tint."""
     x = np.arange(65536) / 65535.0
-    return np.asarray(np.where(x <= 0.04045, x / 12.92, ((x + 0.055) / 1.055) ** 2.4) * 2.0**stops, np.float32)
+    more = stops + tint * np.clip((1.0 - x) / _WHITES, 0.0, 1.0)
+    return np.asarray(np.where(x <= 0.04045, x / 12.92, ((x + 0.055) / 1.055) ** 2.4) * 2.0**more, np.float32)
