@@ -377,6 +377,12 @@ class Evidence:
         least = min(blurs_apart(own, self.exposures[other]) for other in others)
         return least * own.allowed_blur_mm / self.pitch_mm
 
+    def blurs_of(self, frames: Sequence[int]) -> Callable[[int, int], float] | None:
+        """By how much one of some frames is blurred where another is sharp, pixels; None where no plan tells it."""
+        if any(self.matched[k] is None for k in frames):
+            return None
+        return lambda a, b: self.blurred_px(frames[a], [frames[b]])
+
     def view(self, k: int) -> View | None:
         """How a frame maps directions to pixels, as planned, as is known to have happened or as was found."""
         index = self.matched[k]

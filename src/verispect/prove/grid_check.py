@@ -507,7 +507,7 @@ def _shown_otherwise(
     views = found.views
     for one in odd_places(
         lambda j, k: views[j].onto(views[k]), found.colours, shared, evidence.pixels,
-        most_others=_OTHERS, without=without, is_cancelled=evidence.is_cancelled,
+        most_others=_OTHERS, without=without, blurs=evidence.blurs_of(planned), is_cancelled=evidence.is_cancelled,
     ):  # fmt: skip
         drawn = views[one.frame].drawn(np.array(one.column), np.array(one.row))
         column, row = (float(part) for part in drawn)

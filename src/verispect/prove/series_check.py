@@ -508,7 +508,8 @@ class SeriesCheck:
         overlaps = [(a, b, 1.0 / (b - a)) for a, b in itertools.combinations(places, 2) if b - a <= _BESIDE]
         for one in odd_places(
             lambda a, b: np.linalg.inv(chained[b]) @ chained[a], [self.reads[k].colour for k in used], overlaps,
-            self.evidence.pixels, most_others=2, without=without, is_cancelled=self.evidence.is_cancelled,
+            self.evidence.pixels, most_others=2, without=without, blurs=self.evidence.blurs_of(used),
+            is_cancelled=self.evidence.is_cancelled,
         ):  # fmt: skip
             report = self.reports[used[one.frame]]
             if one.is_sure and report.without("knock", "moved-subject"):

@@ -64,9 +64,12 @@ def onto(a: int, b: int) -> Floats:
     return VIEWS[a].onto(VIEWS[b])
 
 
-def told(shown: list[Floats], without: Collection[int] = ()) -> list[OddPlace]:
+def told(shown: list[Floats], without: Collection[int] = (), disc_px: float | None = None) -> list[OddPlace]:
     count = len(shown)
-    return odd_places(onto, shown, overlaps(count), SIZE, most_others=6, without=without, is_cancelled=lambda: False)
+    return odd_places(
+        onto, shown, overlaps(count), SIZE, most_others=6, without=without, is_cancelled=lambda: False,
+        blurs=None if disc_px is None else lambda _a, _b: disc_px,
+    )  # fmt: skip
 
 
 @pytest.mark.parametrize("blurs", [(0.0, 0.0, 0.0), (2.0, 0.0, 0.0), (0.0, 2.0, 0.8)])
@@ -132,7 +135,23 @@ def test_a_lamp_that_is_burnt_out_tells_nothing_however_it_is_focused() -> None:
         column = MIDDLE[0] - FOCAL_PX * np.tan(np.radians((-14, 0, 14)[number]))
         cv2.circle(shown[number], (round(column), round(MIDDLE[1])), radius, (light, light, light), -1)
     assert told(shown) == []
+    # How far it is spread a plan may tell; not what glows farther about it than that.
+    assert told(shown, disc_px=20.0) == []
     # A disc that is not burnt out is something that one frame shows otherwise.
     column = round(MIDDLE[0])
     cv2.circle(shown[1], (column, round(MIDDLE[1])), 6, (0.03, 0.03, 0.03), -1)
     assert [one.frame for one in told(shown)] == [1]
+
+
+def test_someone_in_a_shirt_that_burns_out_walks_all_the_same() -> None:
+    """Taller than focus spreads any lamp, one channel burnt out here and there; what a plan says of focus is told."""
+    shown = frames([None, None, None])
+    for number, aside in enumerate((-40, 0, 40)):
+        column = round(MIDDLE[0] - FOCAL_PX * np.tan(np.radians((-14, 0, 14)[number]))) + aside
+        middle = (column, round(MIDDLE[1]))
+        cv2.ellipse(shown[number], middle, (14, 44), 0, 0, 360, (0.5, 0.9, 0.05), -1)
+        for row in (-20, 6):
+            cv2.circle(shown[number], (column - 5, middle[1] + row), 4, (0.6, 1.0, 0.1), -1)
+    assert told(shown) == []
+    found = told(shown, disc_px=4.0)
+    assert {one.frame for one in found if one.is_sure} == {0, 1, 2}

@@ -37,6 +37,9 @@ _MOST = 0.2
 _OF_EDGES, _EDGE = 0.1, 9
 # Light from here on is burnt out, or in part.
 _BRIGHT = 0.985
+# What lies so near to what is burnt out a lamp may have spread out of focus, where nobody knows how far that is; else
+# so many times as far, and so much more. Where less than such a share of a place lies farther, nothing is told there.
+_OF_LAMP, _OF_BLUR, _GLARE, _NO_LAMP = 16.0, 1.25, 3.0, 0.3
 # Places of one thing, where it stood and where it stands, lie so near one another.
 _NEAR = 12
 # A thing may have moved so far, and at least so far to be told where it went.
@@ -121,6 +124,7 @@ def odd_places(
     *,
     most_others: int,
     without: Collection[int],
+    blurs: Callable[[int, int], float] | None = None,
     is_cancelled: Callable[[], bool],
 ) -> list[OddPlace]:
     """The surest such place of every frame that has one.
@@ -137,6 +141,8 @@ def odd_places(
         A frame is held against so many others, which share most with it.
     without : collection of int
         Frames that are not looked at: out of focus, or not where they were found to look.
+    blurs : callable, optional
+        By what disc one frame blurs what another has sharp, pixels, as planned.
     """
     divide = pixels[0] / colours[0].shape[1]
     dark = dark_of(colours)
@@ -150,7 +156,10 @@ def odd_places(
     def place(k: int) -> list[OddPlace]:
         own = in_stops(colours[k], dark)
         laid = [one for j in others[k] if (one := _laid(j, own, colours[j], onto(j, k), divide, dark))]
-        burnt = np.logical_or.reduce([_burnt(colours[k]), *(one.burnt for one in laid)])
+        burnt = _by_lamps(
+            np.logical_or.reduce([_burnt(colours[k]), *(one.burnt for one in laid)]),
+            None if blurs is None else max((blurs(k, one.number) / divide for one in laid), default=0.0),
+        )
         odd = _odd(laid, own[0].shape[:2])
         odd[odd < _OF_EDGES * _about(own[0])] = 0.0
         sure = _surest(own, laid, odd, burnt, _LEAST)
@@ -199,6 +208,15 @@ def _burnt(picture: Grey) -> Mask:
     return found
 
 
+def _by_lamps(burnt: Mask, disc: float | None) -> Mask:
+    """Where light may lie that a lamp spreads: about what is burnt out, as far as it is out of focus."""
+    reach = _OF_LAMP if disc is None else _OF_BLUR * disc + _GLARE
+    side = 2 * math.ceil(reach) + 1
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
+    found: Mask = cv2.dilate(burnt.astype(np.uint8), kernel) > 0
+    return found
+
+
 def _odd(laid: Sequence[_Laid], size: tuple[int, ...]) -> Grey:
     """By how much more a frame differs from two others than these from one another, the most of all two, stops."""
     odd = np.zeros(size, np.float32)
@@ -232,17 +250,17 @@ class _Place:
     across: float
 
 
-def _surest(own: Sequence[Grey], laid: Sequence[_Laid], odd: Grey, burnt: Mask, least: float) -> _Place | None:
+def _surest(own: Sequence[Grey], laid: Sequence[_Laid], odd: Grey, by_lamps: Mask, least: float) -> _Place | None:
     """The place where most differs, but for those about a lamp, and where it went."""
     told = (odd > _STOPS).astype(np.uint8)
     if not told.any():
         return None
     near = cv2.dilate(told, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_NEAR + 1, _NEAR + 1)))
     count, labels = cv2.connectedComponents(near)
-    lamps = np.unique(labels[burnt])
     labels = np.where(told > 0, labels, 0)
-    sizes = np.bincount(labels.ravel(), weights=odd.ravel(), minlength=count)[1:]
-    sizes[lamps[lamps > 0] - 1] = 0.0
+    whole = np.bincount(labels.ravel(), weights=odd.ravel(), minlength=count)[1:]
+    sizes = np.bincount(labels.ravel(), weights=np.where(by_lamps, 0.0, odd).ravel(), minlength=count)[1:]
+    sizes[sizes < _NO_LAMP * whole] = 0.0
     if sizes.max() < least:
         return None
     region = labels == 1 + int(np.argmax(sizes))
