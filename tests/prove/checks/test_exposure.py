@@ -41,6 +41,25 @@ def test_the_odd_one_is_found_whatever_the_light_drifts(odd: int, size: float, d
     assert np.abs(np.delete(off, odd)).max() < 0.06 + 0.1 * size
 
 
+@given(st.lists(st.sampled_from([-0.6, -0.25, 0.0, 0.3, 0.7]), min_size=6, max_size=12))
+def test_frames_that_each_have_a_light_of_their_own_are_told_by_that(stops: list[float]) -> None:
+    """Automatic exposure: whatever line lies nearest, no drift made it."""
+    off = off_the_rest(stops, [np.zeros(len(stops))])
+    assert off.max() - off.min() == pytest.approx(max(stops) - min(stops), abs=1e-9) or is_a_line(stops)
+
+
+def is_a_line(stops: list[float]) -> bool:
+    """Whether a line leaves more than half of them within half of how far they are from the middle one."""
+    at, values = np.arange(len(stops)), np.array(stops)
+    away = np.median(np.abs(values - np.median(values)))
+    for first in at:
+        for second in at[first + 1 :]:
+            line = values[first] + (values[second] - values[first]) / (second - first) * (at - first)
+            if np.median(np.abs(values - line)) < 0.5 * away:
+                return True
+    return False
+
+
 def test_what_frames_tell_of_their_times_is_allowed_for() -> None:
     """A bracket that tells its times is no fault; one that does not is."""
     bracket = np.array([0.0, 1.0, -1.0, 0.0, 1.0, -1.0])

@@ -18,6 +18,8 @@ WHITE, _OTHERS = 0.8, 0.4
 # Between these a value is neither lost in the dark nor clipped.
 _LOW, _HIGH = 0.01, 0.92
 _CLIPPED = 0.98
+# A drift of the light leaves less than such a part of how far frames lie apart.
+_DRIFTS = 0.5
 # Red or blue off by so many stops is another white balance.
 OTHER_WHITE = 0.1
 _BLOCK, _ENOUGH_BLOCKS = 8, 50
@@ -128,7 +130,7 @@ def off_the_rest(chained: Sequence[float], hypotheses: Sequence[Floats]) -> Floa
         Brightness of every frame against the first.
     hypotheses : sequence of ndarray, shape (n,)
         What may be expected of it: nothing, the light lost to extension, the times and stops that frames tell. The
-        one that leaves the least spread is taken, and a slow drift of the light with it.
+        one that leaves the least spread is taken, and a slow drift of the light with it where that is what it is.
     """
     values = np.asarray(chained, float)
     left = [values - expected for expected in hypotheses]
@@ -145,4 +147,6 @@ def off_the_rest(chained: Sequence[float], hypotheses: Sequence[Floats]) -> Floa
     slopes = [(rest[j] - rest[i]) / (j - i) for i in range(len(rest)) for j in range(i + 1, len(rest))]
     drift = float(np.median(slopes)) * at
     found: Floats = rest - drift - np.median(rest - drift)
-    return found
+    # Frames of which each has a light of its own lie about some line too.
+    is_drift = np.median(np.abs(found)) < _DRIFTS * np.median(np.abs(rest))
+    return found if is_drift else rest
