@@ -17,29 +17,20 @@ from numpy.typing import NDArray
 
 from verispect.errors import Cancelled
 from verispect.optics.types import Floats
-from verispect.prove.align.motion import at_level
-from verispect.prove.align.unlike import dark_of, in_stops, unlike
+from verispect.prove.align.unlike import unlike
+from verispect.prove.checks.laid_small import BORDER, STOPS, Beside, Laid, Small
 from verispect.prove.report import Fault
 from verispect.prove.resources.threads import in_turn, workers
 
 Grey = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 # All that follows is in pixels of small pictures, of which the short side has 180 to 360.
-# Frames differ from so many stops on, beyond twice what two others differ by.
-_STOPS, _TIMES_OTHERS = 0.25, 2.0
 # So many stops times pixels must differ, and where no third frame sees it; in good path-traced grids 1 and 8 at most.
 _LEAST, _LEAST_OF_TWO = 25.0, 40.0
-# Next to its border a frame is not looked at, and overlaps of fewer pixels neither.
-_BORDER, _FEWEST = 7, 900
 # What is larger than this share of what two frames share is light, or no thing in it.
 _MOST = 0.2
-# Beside an edge frames differ by so much of its height, who knows how it is covered; pixels of a box.
-_OF_EDGES, _EDGE = 0.1, 9
-# Light from here on is burnt out, or in part.
-_BRIGHT = 0.985
-# What lies so near to what is burnt out a lamp may have spread out of focus, where nobody knows how far that is; else
-# so many times as far, and so much more. Where less than such a share of a place lies farther, nothing is told there.
-_OF_LAMP, _OF_BLUR, _GLARE, _NO_LAMP = 16.0, 1.25, 3.0, 0.3
+# Of a place so much must lie farther from what is burnt out than a lamp spreads it.
+_NO_LAMP = 0.3
 # Places of one thing, where it stood and where it stands, lie so near one another.
 _NEAR = 12
 # A thing may have moved so far, and at least so far to be told where it went.
@@ -105,17 +96,6 @@ def aside_fault(
     return Fault("moved-subject", shift_px, says + f"{beside} has it{doubt}", remedy, place)
 
 
-@dataclass(frozen=True)
-class _Laid:
-    """Another frame laid over one: its pictures, where it is shown and burnt out, and how far both differ, stops."""
-
-    number: int
-    pictures: Sequence[Grey]
-    shown: Mask
-    burnt: Mask
-    apart: Grey
-
-
 def odd_places(
     onto: Callable[[int, int], Floats],
     colours: Sequence[Grey],
@@ -145,7 +125,7 @@ def odd_places(
         By what disc one frame blurs what another has sharp, pixels, as planned.
     """
     divide = pixels[0] / colours[0].shape[1]
-    dark = dark_of(colours)
+    small = Small(onto, colours, divide, blurs)
     shares: dict[int, list[tuple[float, int]]] = {k: [] for k in range(len(colours))}
     for a, b, overlap in overlaps:
         if a not in without and b not in without:
@@ -154,19 +134,12 @@ def odd_places(
     others = {k: [number for _, number in sorted(told, reverse=True)[:most_others]] for k, told in shares.items()}
 
     def place(k: int) -> list[OddPlace]:
-        own = in_stops(colours[k], dark)
-        laid = [one for j in others[k] if (one := _laid(j, own, colours[j], onto(j, k), divide, dark))]
-        burnt = _by_lamps(
-            np.logical_or.reduce([_burnt(colours[k]), *(one.burnt for one in laid)]),
-            None if blurs is None else max((blurs(k, one.number) / divide for one in laid), default=0.0),
-        )
-        odd = _odd(laid, own[0].shape[:2])
-        odd[odd < _OF_EDGES * _about(own[0])] = 0.0
-        sure = _surest(own, laid, odd, burnt, _LEAST)
+        beside = small.beside(k, others[k])
+        sure = _surest(beside, beside.laid, beside.but_for_edges(beside.odd()), _LEAST)
         told = [] if sure is None else [_in_full(k, sure, divide, is_sure=True)]
-        for one in laid:
+        for one in beside.laid:
             if one.number < k:
-                by_two = _surest(own, [one], np.where(one.shown, one.apart, 0.0), burnt, _LEAST_OF_TWO)
+                by_two = _surest(beside, [one], np.where(one.shown, one.apart, 0.0), _LEAST_OF_TWO)
                 if by_two is not None and by_two.shift is not None:
                     told.append(_in_full(k, by_two, divide, is_sure=False))
         return told
@@ -178,56 +151,6 @@ def odd_places(
         found += places
     odd = {one.frame for one in found if one.is_sure}
     return [one for one in found if one.is_sure or not odd & {one.frame, one.other}]
-
-
-def _laid(number: int, own: Sequence[Grey], picture: Grey, onto: Floats, divide: float, dark: float) -> _Laid | None:
-    """Lay a frame over another, evened out to its light; None where they share too little."""
-    size, matrix = picture.shape[1::-1], at_level(onto, divide)
-    there = cv2.warpPerspective(np.ones(picture.shape[:2], np.uint8), matrix, size, flags=cv2.INTER_NEAREST)
-    kernel = np.ones((2 * _BORDER + 1, 2 * _BORDER + 1), np.uint8)
-    shown = cv2.erode(there, kernel, borderType=cv2.BORDER_CONSTANT, borderValue=0) > 0
-    if shown.sum() < _FEWEST:
-        return None
-    moved = cv2.warpPerspective(picture, matrix, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    pictures = in_stops(np.asarray(moved, np.float32), dark)
-    stops = np.median((own[0] - pictures[0])[shown], axis=0).astype(np.float32)
-    pictures = [one + stops for one in pictures]
-    burnt = cv2.warpPerspective(_burnt(picture).astype(np.uint8), matrix, size, flags=cv2.INTER_NEAREST) > 0
-    return _Laid(number, pictures, shown, burnt, unlike(own, pictures))
-
-
-def _about(picture: Grey) -> Grey:
-    """By how much what lies about each place differs, stops."""
-    kernel = np.ones((_EDGE, _EDGE), np.uint8)
-    return np.asarray((cv2.dilate(picture, kernel) - cv2.erode(picture, kernel)).max(axis=2), np.float32)
-
-
-def _burnt(picture: Grey) -> Mask:
-    """Where a picture is as bright as it can be, or part of it: what a lamp spreads out of focus is lost there."""
-    found: Mask = picture.max(axis=2) > _BRIGHT
-    return found
-
-
-def _by_lamps(burnt: Mask, disc: float | None) -> Mask:
-    """Where light may lie that a lamp spreads: about what is burnt out, as far as it is out of focus."""
-    reach = _OF_LAMP if disc is None else _OF_BLUR * disc + _GLARE
-    side = 2 * math.ceil(reach) + 1
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
-    found: Mask = cv2.dilate(burnt.astype(np.uint8), kernel) > 0
-    return found
-
-
-def _odd(laid: Sequence[_Laid], size: tuple[int, ...]) -> Grey:
-    """By how much more a frame differs from two others than these from one another, the most of all two, stops."""
-    odd = np.zeros(size, np.float32)
-    for number, one in enumerate(laid):
-        for other in laid[:number]:
-            both = one.shown & other.shown
-            least = np.where(both, np.minimum(one.apart, other.apart), 0.0)
-            if (least > _STOPS).any():
-                rest = least - _TIMES_OTHERS * unlike(one.pictures, other.pictures)
-                odd = np.maximum(odd, rest.astype(np.float32))
-    return odd
 
 
 def _touched(wanted: Mask, by: Mask) -> Mask:
@@ -242,7 +165,7 @@ def _touched(wanted: Mask, by: Mask) -> Mask:
 class _Place:
     """One place, in small pixels; `found` is how much of what differs a shift explains."""
 
-    laid: _Laid
+    laid: Laid
     row: float
     column: float
     shift: float | None
@@ -250,28 +173,28 @@ class _Place:
     across: float
 
 
-def _surest(own: Sequence[Grey], laid: Sequence[_Laid], odd: Grey, by_lamps: Mask, least: float) -> _Place | None:
+def _surest(beside: Beside, laid: Sequence[Laid], odd: Grey, least: float) -> _Place | None:
     """The place where most differs, but for those about a lamp, and where it went."""
-    told = (odd > _STOPS).astype(np.uint8)
+    told = (odd > STOPS).astype(np.uint8)
     if not told.any():
         return None
     near = cv2.dilate(told, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_NEAR + 1, _NEAR + 1)))
     count, labels = cv2.connectedComponents(near)
     labels = np.where(told > 0, labels, 0)
     whole = np.bincount(labels.ravel(), weights=odd.ravel(), minlength=count)[1:]
-    sizes = np.bincount(labels.ravel(), weights=np.where(by_lamps, 0.0, odd).ravel(), minlength=count)[1:]
+    sizes = np.bincount(labels.ravel(), weights=np.where(beside.by_lamps, 0.0, odd).ravel(), minlength=count)[1:]
     sizes[sizes < _NO_LAMP * whole] = 0.0
     if sizes.max() < least:
         return None
     region = labels == 1 + int(np.argmax(sizes))
     other = max(laid, key=lambda one: float(one.apart[region & one.shown].sum()))
     # All that differs between these two about there: a third may see but a part of it.
-    region = _touched(other.shown & (other.apart > _STOPS), region)
+    region = _touched(other.shown & (other.apart > STOPS), region)
     if region.sum() > _MOST * other.shown.sum():
         return None
     rows, columns = np.nonzero(region)
     across = 2.0 * math.sqrt(len(rows) / math.pi)
-    shift, there, found = _went(own, other.pictures, region)
+    shift, there, found = _went(beside.own, other.pictures, region)
     if found < _FOUND:
         return _Place(other, float(rows.mean()), float(columns.mean()), None, found, across)
     rows, columns = np.nonzero(there)
@@ -285,8 +208,8 @@ def _went(own: Sequence[Grey], other: Sequence[Grey], region: Mask) -> tuple[tup
     How far that is out of focus may be another matter than what lies about it.
     """
     rows, columns = np.nonzero(region)
-    top, left = (max(int(part.min()) - _BORDER, 0) for part in (rows, columns))
-    part = np.s_[top : int(rows.max()) + _BORDER + 1, left : int(columns.max()) + _BORDER + 1]
+    top, left = (max(int(part.min()) - BORDER, 0) for part in (rows, columns))
+    part = np.s_[top : int(rows.max()) + BORDER + 1, left : int(columns.max()) + BORDER + 1]
     here, wanted = [np.ascontiguousarray(picture[part]) for picture in other], region[part]
     # What lies beyond the frame is like nothing.
     room = ((_FARTHEST, _FARTHEST), (_FARTHEST, _FARTHEST), (0, 0))

@@ -1,0 +1,138 @@
+"""Frames laid over one of them, small, in stops, and where that one differs from them by more than focus makes."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from verispect.optics.types import Floats
+from verispect.prove.align.motion import at_level
+from verispect.prove.align.unlike import dark_of, in_stops, unlike
+
+Grey = NDArray[np.float32]
+Mask = NDArray[np.bool_]
+# All that follows is in pixels of small pictures, of which the short side has 180 to 360.
+# Frames differ from so many stops on, beyond twice what two others differ by.
+STOPS, _TIMES_OTHERS = 0.25, 2.0
+# Next to its border a frame is not looked at, and overlaps of fewer pixels neither.
+BORDER, _FEWEST = 7, 900
+# Beside an edge frames differ by so much of its height, who knows how it is covered; pixels of a box.
+_OF_EDGES, _EDGE = 0.1, 9
+# Light from here on is burnt out, or in part.
+_BRIGHT = 0.985
+# What lies so near to what is burnt out a lamp may have spread out of focus, where nobody knows how far that is; else
+# so many times as far, and so much more.
+_OF_LAMP, _OF_BLUR, _GLARE = 16.0, 1.25, 3.0
+
+
+@dataclass(frozen=True)
+class Laid:
+    """Another frame laid over one: its pictures, where it is shown and burnt out, and how far both differ, stops."""
+
+    number: int
+    pictures: Sequence[Grey]
+    shown: Mask
+    burnt: Mask
+    apart: Grey
+
+
+@dataclass(frozen=True)
+class Beside:
+    """One frame and others laid over it.
+
+    Attributes
+    ----------
+    own : sequence of ndarray
+        Its pictures, `in_stops`.
+    by_lamps : ndarray of bool
+        Where light may lie that a lamp spreads.
+    """
+
+    own: Sequence[Grey]
+    laid: Sequence[Laid]
+    by_lamps: Mask
+
+    def odd(self) -> Grey:
+        """By how much more it differs from two others than these from one another, the most of all two, stops."""
+        odd = np.zeros(self.own[0].shape[:2], np.float32)
+        for number, one in enumerate(self.laid):
+            for other in self.laid[:number]:
+                both = one.shown & other.shown
+                least = np.where(both, np.minimum(one.apart, other.apart), 0.0)
+                if (least > STOPS).any():
+                    rest = least - _TIMES_OTHERS * unlike(one.pictures, other.pictures)
+                    odd = np.maximum(odd, rest.astype(np.float32))
+        return odd
+
+    def but_for_edges(self, odd: Grey) -> Grey:
+        """The same without what how an edge is covered may make."""
+        kernel = np.ones((_EDGE, _EDGE), np.uint8)
+        own = self.own[0]
+        about = (cv2.dilate(own, kernel) - cv2.erode(own, kernel)).max(axis=2)
+        return np.asarray(np.where(odd < _OF_EDGES * about, 0.0, odd), np.float32)
+
+
+class Small:
+    """Small pictures of frames, to be laid over one another.
+
+    Parameters
+    ----------
+    onto : callable
+        How one frame is laid over another, (3, 3), in pixels of the whole frames.
+    colours : sequence of ndarray, shape (rows, columns, 3)
+        Linear light, as a lens that bends no lines draws it.
+    divide : float
+        Pixels of a whole frame in one of theirs.
+    blurs : callable, optional
+        By what disc one frame blurs what another has sharp, pixels of the whole frames.
+    """
+
+    def __init__(
+        self,
+        onto: Callable[[int, int], Floats],
+        colours: Sequence[Grey],
+        divide: float,
+        blurs: Callable[[int, int], float] | None,
+    ) -> None:
+        self._onto, self._colours, self._divide, self._blurs = onto, colours, divide, blurs
+        self._dark = dark_of(colours)
+
+    def beside(self, k: int, others: Sequence[int]) -> Beside:
+        """One of them with others laid over it, but for those that share too little with it."""
+        own = in_stops(self._colours[k], self._dark)
+        laid = [one for j in others if (one := self._laid(j, k, own)) is not None]
+        burnt = np.logical_or.reduce([_burnt(self._colours[k]), *(one.burnt for one in laid)])
+        reach = _OF_LAMP
+        if self._blurs is not None:
+            disc = max((self._blurs(k, one.number) / self._divide for one in laid), default=0.0)
+            reach = _OF_BLUR * disc + _GLARE
+        side = 2 * math.ceil(reach) + 1
+        kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
+        return Beside(own, laid, cv2.dilate(burnt.astype(np.uint8), kernel) > 0)
+
+    def _laid(self, number: int, k: int, own: Sequence[Grey]) -> Laid | None:
+        """A frame laid over another, evened out to its light; None where they share too little."""
+        picture = self._colours[number]
+        size, matrix = picture.shape[1::-1], at_level(self._onto(number, k), self._divide)
+        there = cv2.warpPerspective(np.ones(picture.shape[:2], np.uint8), matrix, size, flags=cv2.INTER_NEAREST)
+        kernel = np.ones((2 * BORDER + 1, 2 * BORDER + 1), np.uint8)
+        shown = cv2.erode(there, kernel, borderType=cv2.BORDER_CONSTANT, borderValue=0) > 0
+        if shown.sum() < _FEWEST:
+            return None
+        moved = cv2.warpPerspective(picture, matrix, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        pictures = in_stops(np.asarray(moved, np.float32), self._dark)
+        stops = np.median((own[0] - pictures[0])[shown], axis=0).astype(np.float32)
+        pictures = [one + stops for one in pictures]
+        burnt = cv2.warpPerspective(_burnt(picture).astype(np.uint8), matrix, size, flags=cv2.INTER_NEAREST) > 0
+        return Laid(number, pictures, shown, burnt, unlike(own, pictures))
+
+
+def _burnt(picture: Grey) -> Mask:
+    """Where a picture is as bright as it can be, or part of it: what a lamp spreads out of focus is lost there."""
+    found: Mask = picture.max(axis=2) > _BRIGHT
+    return found
