@@ -28,6 +28,8 @@ _BRIGHT = 0.985
 # What lies so near to what is burnt out a lamp may have spread out of focus, where nobody knows how far that is; else
 # so many times as far, and so much more.
 _OF_LAMP, _OF_BLUR, _GLARE = 16.0, 1.25, 3.0
+# So near, pixels, all of it may be a lamp's; and so many stops brighter or darker is not by chance.
+_CORE, _CLEARLY = 2.0, 0.1
 
 
 @dataclass(frozen=True)
@@ -106,14 +108,11 @@ class Small:
         """One of them with others laid over it, but for those that share too little with it."""
         own = in_stops(self._colours[k], self._dark)
         laid = [one for j in others if (one := self._laid(j, k, own)) is not None]
-        burnt = np.logical_or.reduce([_burnt(self._colours[k]), *(one.burnt for one in laid)])
         reach = _OF_LAMP
         if self._blurs is not None:
             disc = max((self._blurs(k, one.number) / self._divide for one in laid), default=0.0)
             reach = _OF_BLUR * disc + _GLARE
-        side = 2 * math.ceil(reach) + 1
-        kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
-        return Beside(own, laid, cv2.dilate(burnt.astype(np.uint8), kernel) > 0)
+        return Beside(own, laid, _by_lamps(own[0], _burnt(self._colours[k]), laid, reach))
 
     def _laid(self, number: int, k: int, own: Sequence[Grey]) -> Laid | None:
         """A frame laid over another, evened out to its light; None where they share too little."""
@@ -130,6 +129,33 @@ class Small:
         pictures = [one + stops for one in pictures]
         burnt = cv2.warpPerspective(_burnt(picture).astype(np.uint8), matrix, size, flags=cv2.INTER_NEAREST) > 0
         return Laid(number, pictures, shown, burnt, unlike(own, pictures))
+
+
+def _by_lamps(own: Grey, burnt: Mask, laid: Sequence[Laid], reach: float) -> Mask:
+    """Where light may lie that a lamp spreads, so far at most from what is burnt out.
+
+    The frame that shows a lamp sharp is darker about it than the others, in every colour, and one that does not is
+    brighter. Whoever walks through a frame in a shirt that burns out, or before a wall that does, is not so.
+    """
+    theirs = np.logical_or.reduce([np.zeros_like(burnt), *(one.burnt for one in laid)])
+    near, near_theirs = _within(burnt, reach), _within(theirs, reach)
+    found = near | near_theirs
+    if not found.any() or not laid:
+        return found
+    pictures = [one.pictures[0] for one in laid]
+    brighter = (own - np.maximum.reduce(pictures)).max(axis=2) > _CLEARLY
+    darker = (np.minimum.reduce(pictures) - own).max(axis=2) > _CLEARLY
+    no_lamp = (near & ~near_theirs & brighter) | (near_theirs & ~near & darker)
+    kept: Mask = found & ~(no_lamp & ~_within(burnt | theirs, _CORE))
+    return kept
+
+
+def _within(mask: Mask, reach: float) -> Mask:
+    """What lies no farther from a mask than so many pixels."""
+    side = 2 * math.ceil(reach) + 1
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
+    found: Mask = cv2.dilate(mask.astype(np.uint8), kernel) > 0
+    return found
 
 
 def _burnt(picture: Grey) -> Mask:

@@ -76,11 +76,16 @@ def ghosts_in(greys: Sequence[Grey], matrices: Sequence[Floats], pixels: tuple[i
             parts = [part_of(grey, matrix, ends) for grey, matrix in zip(greys, laid, strict=True)]
             mine = [aside for place, aside in places if _meet(ends, _within(place, greys[0].shape))]
             mask = _covered(parts, odd, mine, laid, ends)
-            details = [_detail(part, mask) for part in parts]
+            details = [detail_of(part, mask) for part in parts]
             best = max(detail for k, detail in enumerate(details) if k != odd)
             whole = (top * divide, left * divide, bottom * divide, right * divide)
             found.append(Ghost(whole, mask, odd, details[odd] > best))
     return found
+
+
+def beside_those(ghosts: Sequence[Ghost], others: Sequence[Ghost]) -> list[Ghost]:
+    """Those that have no place in common with any of some others."""
+    return [ghost for ghost in ghosts if not any(_meet(ghost.box, other.box) for other in others)]
 
 
 class LeftOut(Protocol):
@@ -152,7 +157,7 @@ def part_of(grey: Grey, matrix: Floats, ends: tuple[int, int, int, int]) -> Grey
     return np.asarray(part, np.float32)
 
 
-def _detail(part: Grey, mask: NDArray[np.uint8]) -> float:
+def detail_of(part: Grey, mask: NDArray[np.uint8]) -> float:
     """Energy of the fine detail under a mask, over the square of its mean light."""
     if not mask.any():
         return 0.0

@@ -25,12 +25,15 @@ from verispect.prove.expected import drawn_view
 from verispect.prove.intake import Coded, Frame, grey_linear, in_order, read_coded
 from verispect.prove.merge.bands import bands_of, merged_in_bands
 from verispect.prove.merge.burnt import laid_over, told_by, witness_of
+from verispect.prove.merge.cleared import Cleared
 from verispect.prove.merge.evened import evened, off_in_stops, small_light
-from verispect.prove.merge.ghosts import LeftOut, ghosts_in, leave_out
+from verispect.prove.merge.ghosts import Ghost, LeftOut, beside_those, ghosts_in, leave_out
 from verispect.prove.merge.lights import clipped_share, rims_of
+from verispect.prove.merge.passing import passing_in
 from verispect.prove.merge.pyramid import Level
 from verispect.prove.merge.unveil import Focusing
 from verispect.prove.parting.sets import is_dark
+from verispect.prove.refocused import blurs_apart
 from verispect.prove.resources.peak_memory import begin_peak, peak_mb
 from verispect.prove.taken_in.developed import developed_dict
 from verispect.prove.taken_in.read_alike import read_alike
@@ -46,6 +49,8 @@ _STOOD_STILL_M = 1e-5
 # Frames that hold together are the most by far when they are such a part of all; less alike than this one shows
 # something else, more so it may be sharp where the others are not.
 _MOST_BY_FAR, _STRANGE = 0.6, 0.2
+# Of the memory allowed so much may be pixels that take the place of what passed.
+_OF_GHOSTS = 0.1
 # Parts of a pixel in which a frame's sides are drawn.
 _FINE = 256
 
@@ -152,7 +157,11 @@ def merge(
             raise Cancelled
 
     # A proof has no time to look for them.
-    ghosts = ghosts_in(greys, matrices, frames[0].pixels) if align and passes > 1 else []
+    ghosts: list[Ghost] = []
+    if align and passes > 1:
+        blurs = None if exposures is None else _blurs(exposures, wide_mm / frames[0].pixels[0])
+        ghosts = passing_in(smalls, greys, matrices, frames[0].pixels, blurs=blurs, look=look)
+        ghosts += beside_those(ghosts_in(greys, matrices, frames[0].pixels), ghosts)
     clipped = [share if witness is None else None for share, witness in zip(clipped, witnesses, strict=True)]
     rims = rims_of(greys, clipped, matrices, brighter.mean(axis=1).tolist(), frames[0].pixels, look)
     without: list[LeftOut] = [*ghosts, *rims]
@@ -167,11 +176,10 @@ def merge(
         theirs = laid_over(read_coded(frames[witness]), onto, (first, last), coded.shape[1])
         return np.right_shift(told_by(coded[first:last], brighter[k], theirs, brighter[witness]), 1)
 
-    def laid(k: int, top: int, bottom: int) -> tuple[Level, NDArray[np.uint8] | None]:
-        """A frame's rows, laid over the first frame's."""
+    def placed(k: int, top: int, bottom: int) -> tuple[Level, NDArray[np.uint8] | None]:
+        """A frame's rows, laid over the first frame's, and where it shows something."""
         if corner_moves[k] < _STILL_PX:
-            still = even(k, top, bottom).view(np.int16)
-            return still, leave_out(without, k, None, (top, bottom), frames[0].pixels[0])
+            return even(k, top, bottom).view(np.int16), None
         first, last = _source_rows(matrices[k], frames[0].pixels, top, bottom)
         # Without a sign it is warped in half the time, and what swings below black is cut there.
         halved = even(k, first, last)
@@ -181,10 +189,21 @@ def merge(
         moved = cv2.warpPerspective(halved, move, size, flags=how, borderMode=cv2.BORDER_REFLECT_101)
         if passes > 1:
             np.minimum(moved, 32767, out=moved)
-        there = leave_out(without, k, _there(move, halved.shape[:2], size), (top, bottom), size[0])
-        return np.asarray(moved, np.uint16).view(np.int16), there
+        return np.asarray(moved, np.uint16).view(np.int16), _there(move, halved.shape[:2], size)
 
-    held = sum(grey.nbytes for grey in greys) / 1e6
+    cleared = Cleared(ghosts, len(frames), memory_mb * 1e6 * _OF_GHOSTS)
+    for k in cleared.givers:
+        look()
+        first, last = cleared.rows_of(k)
+        cleared.take(k, placed(k, first, last)[0], first)
+
+    def laid(k: int, top: int, bottom: int) -> tuple[Level, NDArray[np.uint8] | None]:
+        """The same without what others give."""
+        picture, there = placed(k, top, bottom)
+        cleared.clear(k, picture, top)
+        return picture, leave_out(without, k, there, (top, bottom), frames[0].pixels[0])
+
+    held = sum(grey.nbytes for grey in greys) / 1e6 + cleared.held_mb
     if any(witness is not None for witness in witnesses):
         # Read beside the frame that it tells of.
         held += 6e-6 * math.prod(frames[0].pixels)
@@ -272,6 +291,16 @@ def _focusing(frames: Sequence[Frame], exposures: Sequence[Exposure] | None, wid
     middle = sorted(exposures, key=closeness_per_mm)[len(exposures) // 2]
     focused = tuple(focused_from(exposure, middle)[0] for exposure in exposures)
     return Focusing(focused, rate / pitch) if all(map(math.isfinite, focused)) else None
+
+
+def _blurs(exposures: Sequence[Exposure], pitch_mm: float) -> Callable[[int, int], float]:
+    """By what disc one frame blurs what another has sharp, pixels."""
+
+    def disc_px(a: int, b: int) -> float:
+        one, other = exposures[a], exposures[b]
+        return blurs_apart(one, other) * one.allowed_blur_mm / pitch_mm if one.allowed_blur_mm > 0.0 else 0.0
+
+    return disc_px
 
 
 def _chain(
