@@ -211,7 +211,7 @@ def test_what_moved_is_told_between_frames_that_their_focus_parts(joined: bool) 
         colours=frames([(0, 0), (22.0, 0.0), (0, 0)], (2.0, 0.0, 2.0)) + frames([None] * 3)[:1],
     )  # fmt: skip
     reports = [FrameReport(file=f"f{k}.tif") for k in range(4)]
-    evidence = cast(Evidence, SimpleNamespace(pixels=SIZE, is_cancelled=lambda: False))
+    evidence = cast(Evidence, SimpleNamespace(pixels=SIZE, is_cancelled=lambda: False, blurs_of=lambda _frames: None))
     _shown_otherwise(evidence, [0, 1, 2, 3], found, [False] * 4, reports)
     expected = [[], ["moved-subject"], [], []] if joined else [[], [], [], []]
     assert [[fault.name for fault in report.faults] for report in reports] == expected

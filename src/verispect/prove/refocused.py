@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Sequence
 
 from verispect.plan.frames.between import focused_from
 from verispect.plan.frames.exposure import Exposure
@@ -43,3 +44,13 @@ def disc_mm(planned: Exposure, taken: Exposure) -> float:
     state = planned.state
     off = abs(focused_from(taken, planned)[0] - state.image_distance_mm)
     return float(off / state.working_f_number)
+
+
+def discs_between(exposures: Sequence[Exposure], pitch_mm: float) -> Callable[[int, int], float]:
+    """By what disc one of some exposures blurs what another has sharp, pixels; 0 where none is allowed."""
+
+    def disc_px(a: int, b: int) -> float:
+        one = exposures[a]
+        return blurs_apart(one, exposures[b]) * one.allowed_blur_mm / pitch_mm if one.allowed_blur_mm > 0.0 else 0.0
+
+    return disc_px

@@ -77,6 +77,7 @@ def _planned(paths: list[Path]):
     room.folder.mkdir()
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(grid, "_planned_places", lambda *_args: placed)
+        patch.setattr(grid, "discs_between", lambda *_args: lambda _a, _b: 0.0)
         return join(paths, as_given=True, exposures=[None] * 6, sensor_mm=(36.0, 24.0), room=room)
 
 

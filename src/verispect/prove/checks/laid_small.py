@@ -25,9 +25,9 @@ BORDER, _FEWEST = 7, 900
 _OF_EDGES, _EDGE = 0.1, 9
 # Light from here on is burnt out, or in part.
 _BRIGHT = 0.985
-# What lies so near to what is burnt out a lamp may have spread out of focus, where nobody knows how far that is; else
-# so many times as far, and so much more.
-_OF_LAMP, _OF_BLUR, _GLARE = 16.0, 1.25, 3.0
+# What lies so near to what is burnt out, as a share of the short side, a lamp may have spread out of focus, where
+# nobody knows how far that is; else so many times as far, and so many pixels more.
+_OF_LAMP, _OF_BLUR, _GLARE = 0.06, 1.25, 3.0
 # So near, pixels, all of it may be a lamp's; and so many stops brighter or darker is not by chance.
 _CORE, _CLEARLY = 2.0, 0.1
 
@@ -108,7 +108,7 @@ class Small:
         """One of them with others laid over it, but for those that share too little with it."""
         own = in_stops(self._colours[k], self._dark)
         laid = [one for j in others if (one := self._laid(j, k, own)) is not None]
-        reach = _OF_LAMP
+        reach = _OF_LAMP * min(own[0].shape[:2])
         if self._blurs is not None:
             disc = max((self._blurs(k, one.number) / self._divide for one in laid), default=0.0)
             reach = _OF_BLUR * disc + _GLARE
@@ -132,26 +132,36 @@ class Small:
 
 
 def _by_lamps(own: Grey, burnt: Mask, laid: Sequence[Laid], reach: float) -> Mask:
-    """Where light may lie that a lamp spreads, so far at most from what is burnt out.
+    """Where light may lie that a lamp spreads, so far at most from what is burnt out; by channel, then of all.
 
-    The frame that shows a lamp sharp is darker about it than the others, in every colour, and one that does not is
-    brighter. Whoever walks through a frame in a shirt that burns out, or before a wall that does, is not so.
+    The frame that shows a lamp sharp is darker about it than the others, and one that does not is brighter. Whoever
+    walks through a frame in a shirt that burns out, or before a wall that does, is not so, or not in every colour.
     """
-    theirs = np.logical_or.reduce([np.zeros_like(burnt), *(one.burnt for one in laid)])
-    near, near_theirs = _within(burnt, reach), _within(theirs, reach)
-    found = near | near_theirs
+    every = np.logical_or.reduce([np.zeros_like(burnt), *(one.burnt for one in laid)])
+    # What is burnt out in all is as it is focused in all.
+    mine, theirs = burnt & ~every, every & ~burnt
+    near, near_theirs = _within(mine, reach), _within(theirs, reach)
+    found: Mask = np.asarray((near | near_theirs).any(axis=2), bool)
     if not found.any() or not laid:
         return found
-    pictures = [one.pictures[0] for one in laid]
-    brighter = (own - np.maximum.reduce(pictures)).max(axis=2) > _CLEARLY
-    darker = (np.minimum.reduce(pictures) - own).max(axis=2) > _CLEARLY
-    no_lamp = (near & ~near_theirs & brighter) | (near_theirs & ~near & darker)
-    kept: Mask = found & ~(no_lamp & ~_within(burnt | theirs, _CORE))
+    most, least = np.full_like(own, -np.inf), np.full_like(own, np.inf)
+    for one in laid:
+        shown = one.shown.astype(np.uint8)
+        cv2.copyTo(np.maximum(most, one.pictures[0]), shown, most)
+        cv2.copyTo(np.minimum(least, one.pictures[0]), shown, least)
+    brighter, darker = own - most > _CLEARLY, least - own > _CLEARLY
+    core = _within(mine | theirs, _CORE)
+    no_lamp = (
+        ((brighter | darker) & ~near & ~near_theirs)
+        | (near & ~near_theirs & brighter & ~core)
+        | (near_theirs & ~near & darker & ~core)
+    )
+    kept: Mask = found & ~no_lamp.any(axis=2)
     return kept
 
 
 def _within(mask: Mask, reach: float) -> Mask:
-    """What lies no farther from a mask than so many pixels."""
+    """What lies no farther from a mask (rows, columns, 3) than so many pixels."""
     side = 2 * math.ceil(reach) + 1
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
     found: Mask = cv2.dilate(mask.astype(np.uint8), kernel) > 0
@@ -159,6 +169,6 @@ def _within(mask: Mask, reach: float) -> Mask:
 
 
 def _burnt(picture: Grey) -> Mask:
-    """Where a picture is as bright as it can be, or part of it: what a lamp spreads out of focus is lost there."""
-    found: Mask = picture.max(axis=2) > _BRIGHT
+    """Where a channel is as bright as it can be, or part of it: what a lamp spreads out of focus is lost there."""
+    found: Mask = picture > _BRIGHT
     return found

@@ -6,7 +6,7 @@ place make is taken from one frame: of those about as sharp there that in which 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import cv2
@@ -16,9 +16,12 @@ from numpy.typing import NDArray
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_level, halvings
 from verispect.prove.align.unlike import WIDE_BLURS, Unlike, dark_of, in_stops
+from verispect.prove.checks.laid_small import Small
+from verispect.prove.checks.passing import places_where_it_passed
 from verispect.prove.expected import View
 from verispect.prove.join.canvas import frame_maps
 from verispect.prove.join.pointing import Pair
+from verispect.prove.resources.threads import in_turn, workers
 
 Grey = NDArray[np.float32]
 # Standard deviation of what is compared, pixels of the pictures looked at: blur out of focus is finer.
@@ -32,6 +35,8 @@ _NARROW, _SMALL, _MOST = 7, 120, 0.3
 _OF_IT, _BEYOND_STOPS, _BLUR_PIXELS = 0.25, 0.3, 160_000
 # A frame shows a place about as sharp as another from so much of its detail's energy on.
 _AS_SHARP = 0.5
+# A frame is held against so many others.
+_OTHERS = 6
 # What a frame has behind it lies farther out than this, pixels.
 _BEHIND_PX = -9e5
 # Places of one thing lie so near one another, in their own size; and room is left about it, pixels.
@@ -45,33 +50,108 @@ class Ghost:
     Attributes
     ----------
     outline : ndarray, shape (N, 3)
-        World directions about it, a convex outline.
+        World directions about it, a convex outline; any where something passed.
     shown_by : int
     out : tuple of int
         Frames that see it too and give nothing of it.
+    passed : bool
+        Whether something passed there in the one that is left out, and `shown_by` is but one of the others.
     """
 
     outline: Floats
     shown_by: int
     out: tuple[int, ...]
+    passed: bool = False
+
+
+def passing_between(
+    views: Sequence[View],
+    colours: Sequence[Grey],
+    pairs: Sequence[Pair],
+    pixels: tuple[int, int],
+    discs: Callable[[int, int], float] | None,
+    look: Callable[[], None],
+) -> list[Ghost]:
+    """What passed while frames were taken, where two others show the place without it.
+
+    Parameters
+    ----------
+    colours : sequence of ndarray, shape (rows, columns, 3)
+        Small pictures in linear light, of a lens that bends no lines.
+    discs : callable, optional
+        By what disc one frame blurs what another has sharp, pixels, as planned.
+    look : callable
+        Raises where it is to stop.
+    """
+    divide = pixels[0] / colours[0].shape[1]
+    small = Small(lambda a, b: views[a].onto(views[b]), colours, divide, discs)
+    beside: dict[int, list[tuple[float, int]]] = {k: [] for k in range(len(views))}
+    for pair in pairs:
+        if pair.trusted:
+            beside[pair.a].append((pair.overlap, pair.b))
+            beside[pair.b].append((pair.overlap, pair.a))
+
+    def of_frame(k: int) -> list[Ghost]:
+        others = [number for _, number in sorted(beside[k], reverse=True)[:_OTHERS]]
+        if len(others) < 2:
+            return []
+        places = places_where_it_passed(small.beside(k, others))
+        return [
+            # What no other shows all of is shown by its own frame alone.
+            Ghost(outline, k, tuple(others)) if place.goes_on else Ghost(outline, others[0], (k,), passed=True)
+            for place in places
+            for outline in _outlines(place.mask, views[k], divide)
+        ]
+
+    found: list[Ghost] = []
+    for told in in_turn(of_frame, range(len(views)), workers()):
+        look()
+        found += told
+    return found
+
+
+def _outlines(mask: NDArray[np.bool_], view: View, divide: float) -> list[Floats]:
+    """World directions (N, 3) about the parts of a mask in a frame's small picture."""
+    contours, _ = cv2.findContours(mask.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
+    return [
+        _directions((np.asarray(contour, float)[:, 0] + 0.5) * divide - 0.5, view)
+        for contour in contours
+        if len(contour) > 2
+    ]
+
+
+def _directions(at: Floats, view: View) -> Floats:
+    """World directions (N, 3) of places (N, 2: column, row) in a frame of a lens that bends no lines."""
+    rays = np.linalg.inv(view.to_pixels) @ np.concatenate([at, np.ones((len(at), 1))], axis=1).T
+    outline = (view.rotation.T @ rays).T
+    found: Floats = outline / np.linalg.norm(outline, axis=1, keepdims=True)
+    return found
 
 
 def ghosts_between(
-    views: Sequence[View], straight: Sequence[Grey], pairs: Sequence[Pair], gains: Floats, pixels: tuple[int, int]
+    views: Sequence[View],
+    straight: Sequence[Grey],
+    pairs: Sequence[Pair],
+    gains: Floats,
+    pixels: tuple[int, int],
+    passed: Sequence[Ghost] = (),
 ) -> list[Ghost]:
-    """Find them, in pictures of a lens that bends no lines; `gains` as of `gains_of`."""
+    """Find them, in pictures of a lens that bends no lines; `gains` as of `gains_of`.
+
+    What `passed` is known already.
+    """
     divide = pixels[0] / straight[0].shape[1]
+    left_out = _left_out(passed, views, straight, divide)
     found: list[Ghost] = []
     for pair in pairs:
         if not pair.trusted:
             continue
         a, b = views[pair.a], views[pair.b]
         matrix = at_level(b.onto(a), divide)
-        for hull in _changed(straight[pair.a], straight[pair.b], matrix, float(gains[pair.b, 0] - gains[pair.a, 0])):
-            at = hull * divide + 0.5 * (divide - 1.0)
-            rays = np.linalg.inv(a.to_pixels) @ np.concatenate([at, np.ones((len(at), 1))], axis=1).T
-            outline = (a.rotation.T @ rays).T
-            outline /= np.linalg.norm(outline, axis=1, keepdims=True)
+        stops = float(gains[pair.b, 0] - gains[pair.a, 0])
+        known = (left_out.get(pair.a), left_out.get(pair.b))
+        for hull in _changed(straight[pair.a], straight[pair.b], matrix, stops, known):
+            outline = _directions(hull * divide + 0.5 * (divide - 1.0), a)
             ghost = _shown_by_one(outline, views, straight, pixels)
             if ghost is not None:
                 found = _with(found, ghost, views, straight, pixels)
@@ -99,12 +179,40 @@ def _with(
     return [*found, ghost]
 
 
-def _changed(first: Grey, second: Grey, matrix: Floats, stops: float) -> list[Floats]:
-    """Outlines (N, 2), in pixels of the first, of what two frames show otherwise where they overlap."""
+def _left_out(
+    passed: Sequence[Ghost], views: Sequence[View], straight: Sequence[Grey], divide: float
+) -> dict[int, NDArray[np.uint8]]:
+    """Of frames in which something passed where it did, in their pictures."""
+    found: dict[int, NDArray[np.uint8]] = {}
+    for ghost in passed:
+        for k in ghost.out:
+            column, row = frame_maps(replace(views[k], bend=0.0), ghost.outline[None])
+            at = (np.stack([column[0], row[0]], axis=1) + 0.5) / divide - 0.5
+            mask = found.setdefault(k, np.zeros(straight[k].shape, np.uint8))
+            cv2.fillPoly(mask, [np.round(at).astype(np.int32)], 1)
+    return found
+
+
+def _changed(
+    first: Grey,
+    second: Grey,
+    matrix: Floats,
+    stops: float,
+    known: tuple[NDArray[np.uint8] | None, NDArray[np.uint8] | None],
+) -> list[Floats]:
+    """Outlines (N, 2), in pixels of the first, of what two frames show otherwise where they overlap.
+
+    Of either it may be `known` where something passed that it does not give.
+    """
     size = (first.shape[1], first.shape[0])
     moved = cv2.warpPerspective(second, matrix, size, flags=cv2.INTER_LINEAR) * np.float32(2.0**stops)
     there = cv2.warpPerspective(np.ones_like(second), matrix, size) > 0.999
     inner = cv2.erode(there.astype(np.uint8), np.ones((9, 9), np.uint8), borderValue=0)
+    own, theirs = known
+    if own is not None:
+        inner[own > 0] = 0
+    if theirs is not None:
+        inner[cv2.warpPerspective(theirs, matrix, size, flags=cv2.INTER_NEAREST) > 0] = 0
     here, laid = (np.asarray(cv2.GaussianBlur(part, (0, 0), _SMOOTH), np.float32) for part in (first, moved))
     slope = cv2.magnitude(
         cv2.Sobel(here, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(here, cv2.CV_32F, 0, 1, scale=0.125)

@@ -33,12 +33,12 @@ from verispect.prove.join.far_out import Blurs
 from verispect.prove.join.found.placing import Placed, found_places
 from verispect.prove.join.frames import FrameStore, merged_cells, small_pictures, told_of
 from verispect.prove.join.gains import corner_falloff, evenly_lit, gains_of, unfallen
-from verispect.prove.join.ghosts import Ghost, ghosts_between
+from verispect.prove.join.ghosts import Ghost, ghosts_between, passing_between
 from verispect.prove.join.kept import Measured, read_measured, write_measured
 from verispect.prove.join.painting import Painter
 from verispect.prove.join.pointing import Pair, corrected, drawn_larger, pair_report, pairs_of
 from verispect.prove.parting.sets import is_dark
-from verispect.prove.refocused import disc_mm, refocused
+from verispect.prove.refocused import disc_mm, discs_between, refocused
 from verispect.prove.resources.peak_memory import Held, begin_peak, peak_mb
 from verispect.prove.taken_in.developed import developed_dict
 from verispect.prove.taken_in.read_alike import read_alike
@@ -216,7 +216,8 @@ def join(
         store = FrameStore(shown, room.memory_mb / (3.0 * max(1, room.jobs)))
         views, pairs, gains, ghosts, slide = _measured(
             room, store, placed, shown, pixels, scene,
-            None if exposures is None else _blurs(exposures, placed.cells, pixels[0], sensor_mm), say, stop,
+            None if exposures is None else _blurs(exposures, placed.cells, pixels[0], sensor_mm),
+            None if exposures is None else _discs(exposures, placed.cells, pixels[0], sensor_mm), say, stop,
         )  # fmt: skip
         canvas = canvas_for(views, pixels, projection, basis)
         if room.most_side is not None and max(canvas.size) > room.most_side:
@@ -299,6 +300,15 @@ def _blurs(
     return disc_px
 
 
+def _discs(
+    exposures: Sequence[Exposure], cells: Sequence[Sequence[int]], wide_px: int, sensor_mm: tuple[float, float] | None
+) -> Callable[[int, int], float]:
+    """By what disc one cell's frame blurs what another's has sharp, pixels; a merged cell blurs nothing."""
+    pitch_mm = (_SENSOR_MM if sensor_mm is None else sensor_mm[0]) / wide_px
+    between = discs_between([exposures[cell[0]] for cell in cells], pitch_mm)
+    return lambda a, b: between(a, b) if len(cells[a]) == len(cells[b]) == 1 else 0.0
+
+
 def _measured(
     room: Room,
     store: FrameStore,
@@ -307,6 +317,7 @@ def _measured(
     pixels: tuple[int, int],
     scene: Scene | None,
     blurs: Blurs | None,
+    discs: Callable[[int, int], float] | None,
     say: Progress,
     stop: Callable[[], bool],
 ) -> Measured:
@@ -340,7 +351,13 @@ def _measured(
     black = is_dark([float(np.median(small)) for small in smalls])
     lit = [pair for pair in pairs if not black[pair.a] and not black[pair.b]]
     gains = gains_of(views, even(colours), lit, pixels)
-    ghosts, slide = ghosts_between(views, even(straight), pairs, gains, pixels), None
+
+    def look() -> None:
+        if stop():
+            raise Cancelled
+
+    passed = passing_between(views, even(colours), lit, pixels, discs, look)
+    ghosts, slide = [*passed, *ghosts_between(views, even(straight), pairs, gains, pixels, passed)], None
     if scene is not None:
         sure = [pair for pair in pairs if pair.trusted]
         slide = slide_of(shifts_of(views, straight, sure, pixels[0] / straight[0].shape[1]), scene)
@@ -395,7 +412,8 @@ def _told(ghost: Ghost, canvas: Canvas, files: Sequence[str]) -> dict[str, Any]:
     """A ghost in the report: where it lies in the joined picture, and which frame shows it."""
     places = canvas.places_of(ghost.outline)
     (left, top), (right, bottom) = np.floor(places.min(axis=0)), np.ceil(places.max(axis=0))
-    return {"box": [int(top), int(left), int(bottom), int(right)], "file": files[ghost.shown_by]}
+    return {"box": [int(top), int(left), int(bottom), int(right)], "file": files[ghost.shown_by],
+            "left_out_of": [files[k] for k in ghost.out], "passed": ghost.passed}  # fmt: skip
 
 
 def _apart_deg(view: View, other: View) -> float:

@@ -49,12 +49,13 @@ def canvas_from_json(told: dict[str, Any]) -> Canvas:
 
 def ghost_as_json(ghost: Ghost) -> dict[str, Any]:
     """A ghost's numbers."""
-    return {"outline": ghost.outline.tolist(), "shown_by": ghost.shown_by, "out": list(ghost.out)}
+    return {"outline": ghost.outline.tolist(), "shown_by": ghost.shown_by, "out": list(ghost.out),
+            "passed": ghost.passed}  # fmt: skip
 
 
 def ghost_from_json(told: dict[str, Any]) -> Ghost:
     """The ghost of such numbers."""
-    return Ghost(np.array(told["outline"], float), told["shown_by"], tuple(told["out"]))
+    return Ghost(np.array(told["outline"], float), told["shown_by"], tuple(told["out"]), told["passed"])
 
 
 def write_measured(path: Path, asked: str, measured: Measured) -> None:

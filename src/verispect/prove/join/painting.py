@@ -96,7 +96,7 @@ class Painter:
                 if places[:, 0].max() < 0 or places[:, 1].max() < 0 or np.any(places.min(axis=0) > shape[::-1]):
                     continue
                 mask = np.zeros(shape, np.uint8)
-                cv2.fillConvexPoly(mask, np.round(places).astype(np.int32), 255)
+                cv2.fillPoly(mask, [np.round(places).astype(np.int32)], 255)
                 given = np.float32(1.0) - cv2.GaussianBlur(mask, (0, 0), _SEAM).astype(np.float32) / np.float32(255.0)
                 for k in ghost.out:
                     found[k] = np.minimum(found[k], given) if k in found else given

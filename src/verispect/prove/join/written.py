@@ -25,9 +25,13 @@ _JPEG_SIDE = 65_500
 def ghost_words(ghost: Mapping[str, Any]) -> Sentence:
     """What was done about a thing that moved."""
     top, left, bottom, right = ghost["box"]
+    at = {"row": 0.5 * (top + bottom), "column": 0.5 * (left + right)}
+    if ghost["passed"]:
+        says = "something about row {row:.0f}, column {column:.0f} passed in {frame} and is left out of it"
+        return Sentence(says, at | {"frame": ghost["left_out_of"][0]})
     return Sentence(
         "about row {row:.0f}, column {column:.0f} neighbours do not show the same; it is taken from {frame} alone",
-        {"row": 0.5 * (top + bottom), "column": 0.5 * (left + right), "frame": ghost["file"]},
+        at | {"frame": ghost["file"]},
     )
 
 

@@ -15,13 +15,13 @@ from numpy.typing import NDArray
 from verispect.prove.merge.ghosts import Ghost
 from verispect.prove.merge.pyramid import Level
 
-Box = tuple[int, int, int, int]
+Mask = NDArray[np.bool_]
 # Pixels of a mask over which another frame's take the place of a frame's own: room that is left about what passed.
 _EASED = 3.0
 
 
 class Cleared:
-    """Another frame's pixels for every ghost, and whose.
+    """Other frames' pixels for every ghost, and whose.
 
     Parameters
     ----------
@@ -35,16 +35,19 @@ class Cleared:
 
     def __init__(self, ghosts: Sequence[Ghost], frames: int, most_bytes: float) -> None:
         self._ghosts = list(ghosts)
-        self._parts: dict[int, Level] = {}
-        self._of: dict[int, list[int]] = {}
+        self._parts: dict[tuple[int, int], Level] = {}
+        # Of every giver its ghosts, each with where in its mask.
+        self._of: dict[int, dict[int, Mask]] = {}
         self.held_mb = held = 0.0
         for number, ghost in enumerate(self._ghosts):
             top, left, bottom, right = ghost.box
-            held += 6.0 * (bottom - top) * (right - left)
-            giver = self._giver(ghost, frames)
-            if giver is not None and held <= most_bytes:
-                self._of.setdefault(giver, []).append(number)
-                self.held_mb = held / 1e6
+            givers = self._givers(ghost, frames)
+            held += 6.0 * (bottom - top) * (right - left) * len(givers)
+            if held > most_bytes:
+                break
+            self.held_mb = held / 1e6
+            for giver, where in givers.items():
+                self._of.setdefault(giver, {})[number] = where
 
     @property
     def givers(self) -> list[int]:
@@ -60,54 +63,59 @@ class Cleared:
         """Keep what a frame gives, of its rows laid over the reference from the `first` on."""
         for number in self._of[frame]:
             top, left, bottom, right = self._ghosts[number].box
-            self._parts[number] = picture[top - first : bottom - first, left:right].copy()
+            self._parts[number, frame] = picture[top - first : bottom - first, left:right].copy()
 
     def clear(self, frame: int, picture: Level, top: int) -> None:
         """Put them in the place of a frame's own, in rows that begin at `top`."""
-        for number, part in self._parts.items():
+        for (number, giver), part in self._parts.items():
             ghost = self._ghosts[number]
             above, left, below, right = ghost.box
             first, last = max(above, top), min(below, top + picture.shape[0])
             if not ghost.is_out(frame) or last <= first:
                 continue
-            share = _share(ghost)[first - above : last - above, :, None]
+            share = _share(ghost, self._of[giver][number])[first - above : last - above, :, None]
             own = picture[first - top : last - top, left:right]
             mixed = own + share * (part[first - above : last - above].astype(np.float32) - own)
             picture[first - top : last - top, left:right] = np.round(mixed).astype(picture.dtype)
 
-    def _giver(self, ghost: Ghost, frames: int) -> int | None:
-        """The frame next to one that shows the place as it comes out."""
+    def _givers(self, ghost: Ghost, frames: int) -> dict[int, Mask]:
+        """The frames next to one that show the place as it comes out, and which parts of it each gives."""
+        left = ghost.mask > 0
         if ghost.from_odd:
-            return ghost.odd
-        beside = [other for other in self._ghosts if other is not ghost and _meet(ghost, other)]
-        able = [k for k in range(frames) if k != ghost.odd and not any(other.is_out(k) for other in beside)]
-        return min(able, key=lambda k: abs(k - ghost.odd), default=None)
+            return {ghost.odd: left}
+        beside = [(other, _over(other, ghost)) for other in self._ghosts if other is not ghost]
+        found: dict[int, Mask] = {}
+        for k in sorted(set(range(frames)) - {ghost.odd}, key=lambda k: abs(k - ghost.odd)):
+            out = [over for other, over in beside if over is not None and other.is_out(k)]
+            given = left & ~np.logical_or.reduce([np.zeros_like(left), *out])
+            if given.any():
+                found[k] = given
+                left = left & ~given
+            if not left.any():
+                break
+        return found
 
 
-def _share(ghost: Ghost) -> NDArray[np.float32]:
-    """How much of each pixel of its box another frame gives, 0 to 1."""
+def _share(ghost: Ghost, where: Mask) -> NDArray[np.float32]:
+    """How much of each pixel of its box another frame gives, 0 to 1: of all of it, and of where that one does."""
     top, left, bottom, right = ghost.box
-    inside = cv2.distanceTransform(np.pad(ghost.mask, 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
-    share = np.clip(inside / np.float32(_EASED), 0.0, 1.0).astype(np.float32)
+    inside = cv2.distanceTransform(np.pad((ghost.mask > 0).astype(np.uint8), 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
+    share = np.where(where, np.clip(inside / np.float32(_EASED), 0.0, 1.0), 0.0).astype(np.float32)
     return np.asarray(cv2.resize(share, (right - left, bottom - top), interpolation=cv2.INTER_LINEAR), np.float32)
 
 
-def _meet(first: Ghost, second: Ghost) -> bool:
-    """Whether two have something in common."""
-    ends = [
-        (max(one, other), min(one_end, other_end))
-        for one, other, one_end, other_end in zip(
-            first.box[:2], second.box[:2], first.box[2:], second.box[2:], strict=True
-        )
-    ]
-    if any(end <= begin for begin, end in ends):
-        return False
-    (top, bottom), (left, right) = ends
-    parts = []
-    for ghost in (first, second):
-        high, wide = ghost.box[2] - ghost.box[0], ghost.box[3] - ghost.box[1]
-        rows, columns = ghost.mask.shape
-        down = ((np.arange(top, bottom) - ghost.box[0]) * rows // high).clip(0, rows - 1)
-        across = ((np.arange(left, right) - ghost.box[1]) * columns // wide).clip(0, columns - 1)
-        parts.append(ghost.mask[np.ix_(down, across)] > 0)
-    return bool((parts[0] & parts[1]).any())
+def _over(other: Ghost, ghost: Ghost) -> Mask | None:
+    """Where in a ghost's mask another lies; None where they have nothing in common."""
+    top, left, bottom, right = ghost.box
+    above, before, below, after = other.box
+    if bottom <= above or below <= top or right <= before or after <= left:
+        return None
+    rows, columns = ghost.mask.shape
+    down = (np.arange(rows) + 0.5) * (bottom - top) / rows + top
+    across = (np.arange(columns) + 0.5) * (right - left) / columns + left
+    high, wide = other.mask.shape
+    row = np.floor((down - above) * high / (below - above)).astype(int)
+    column = np.floor((across - before) * wide / (after - before)).astype(int)
+    inside = ((row >= 0) & (row < high))[:, None] & ((column >= 0) & (column < wide))
+    found: Mask = inside & (other.mask[np.ix_(row.clip(0, high - 1), column.clip(0, wide - 1))] > 0)
+    return found if found.any() else None

@@ -18,6 +18,8 @@ from verispect.prove.checks.moved import Aside, asides_in
 Grey = NDArray[np.float32]
 # A place larger than this share of the picture is no thing in it.
 _MOST = 0.15
+# What passed is what moved where so much of its box lies in the other's.
+_OF_IT = 0.6
 # Something is changed where it differs by so much of its brightness, and so many times what focus makes of it.
 _SHARE, _TIMES, _SMOOTH, _EDGE = 0.03, 2.0, 3.0, 7
 
@@ -83,9 +85,25 @@ def ghosts_in(greys: Sequence[Grey], matrices: Sequence[Floats], pixels: tuple[i
     return found
 
 
-def beside_those(ghosts: Sequence[Ghost], others: Sequence[Ghost]) -> list[Ghost]:
-    """Those that have no place in common with any of some others."""
-    return [ghost for ghost in ghosts if not any(_meet(ghost.box, other.box) for other in others)]
+def told_once(moved: Sequence[Ghost], passed: Sequence[Ghost]) -> list[Ghost]:
+    """What moved and what passed without what is told twice.
+
+    A thing that moved is known from where it stood to where it stands. In a crowd that says nothing: what passed is
+    told by its outline there.
+    """
+    kept, known = [], set()
+    for ghost in moved:
+        beside = [k for k, other in enumerate(passed) if _meet(ghost.box, other.box)]
+        if all(passed[k].odd == ghost.odd and _share_in(passed[k].box, ghost.box) >= _OF_IT for k in beside):
+            kept.append(ghost)
+            known.update(beside)
+    return [*kept, *(ghost for k, ghost in enumerate(passed) if k not in known)]
+
+
+def _share_in(box: tuple[int, int, int, int], other: tuple[int, int, int, int]) -> float:
+    """How much of a box (top, left, bottom, right) lies in another."""
+    down, across = (max(0, min(box[k + 2], other[k + 2]) - max(box[k], other[k])) for k in (0, 1))
+    return down * across / max((box[2] - box[0]) * (box[3] - box[1]), 1)
 
 
 class LeftOut(Protocol):

@@ -1,8 +1,4 @@
-"""People, cars and birds that pass while a series is taken: each is left out of the frame that shows it there.
-
-They fill no blocks and are another thing in every frame, so pixels are asked: where two frames about one show the
-same, and it something else, that passed through it.
-"""
+"""What passes while a series is taken: each is left out of the frame that shows it there."""
 
 from __future__ import annotations
 
@@ -14,8 +10,8 @@ from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_level
-from verispect.prove.align.unlike import unlike
-from verispect.prove.checks.laid_small import BORDER, STOPS, Beside, Small
+from verispect.prove.checks.laid_small import Small
+from verispect.prove.checks.passing import Place, places_where_it_passed
 from verispect.prove.merge.ghosts import Ghost, detail_of, part_of
 from verispect.prove.resources.threads import in_turn, workers
 
@@ -23,12 +19,6 @@ Grey = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 # A frame is held against so many before it and after it.
 _BESIDE = 2
-# So many stops times pixels of small pictures must differ; in good series nothing does.
-_LEAST = 25.0
-# About that all belongs to it that differs by so many stops, and so many pixels more.
-_GROWN, _ROOM = 0.08, 3
-# What is as large as this share of the picture is light, or water.
-_MOST = 0.2
 # So far about it the picture tells which frame is sharp there, pixels; by so much more detail than any other, but for
 # what noise makes.
 _RING, _SHARPER, _NOISE_PX = 9, 1.3, 1.0
@@ -66,63 +56,17 @@ def passing_in(
     divide = pixels[0] / smalls[0].shape[1]
     small = Small(lambda a, b: np.asarray(back[b] @ matrices[a], float), smalls, divide, blurs)
 
-    def places_of(k: int) -> list[tuple[float, Mask]]:
+    def places_of(k: int) -> list[Place]:
         # The first is held against those after it, the last against those before.
         first = min(max(k - _BESIDE, 0), max(len(smalls) - 2 * _BESIDE - 1, 0))
         others = [j for j in range(first, min(first + 2 * _BESIDE + 1, len(smalls))) if j != k]
-        return _places(small.beside(k, sorted(others, key=lambda j: abs(j - k))))
+        return places_where_it_passed(small.beside(k, sorted(others, key=lambda j: abs(j - k))))
 
     found: list[tuple[float, int, Mask]] = []
     for k, places in enumerate(in_turn(places_of, range(len(smalls)), workers())):
         look()
-        found += [(size, k, _laid(mask, matrices[k], divide)) for size, mask in places]
+        found += [(place.size, k, _laid(place.mask, matrices[k], divide)) for place in places]
     return _given(sorted(found, key=lambda one: -one[0]), greys, matrices, pixels)
-
-
-def _places(beside: Beside) -> list[tuple[float, Mask]]:
-    """Where something stands in a frame that the others see past, each with how much differs there."""
-    odd = beside.odd()
-    told = (beside.but_for_edges(odd) > STOPS) & _outvoted(beside)
-    if not told.any():
-        return []
-    _, labels = cv2.connectedComponents(((odd > _GROWN) | told).astype(np.uint8))
-    # A lamp that spreads its light is no passer.
-    weights = np.where(told & ~beside.by_lamps, odd, 0.0)
-    sizes = np.bincount(labels.ravel(), weights=weights.ravel())
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * _ROOM + 1, 2 * _ROOM + 1))
-    found = []
-    for label in np.flatnonzero(sizes >= _LEAST):
-        mask = cv2.dilate((labels == label).astype(np.uint8), kernel) > 0
-        if label and mask.mean() < _MOST:
-            found.append((float(sizes[label]), _to_the_border(mask)))
-    return found
-
-
-def _to_the_border(mask: Mask) -> Mask:
-    """A mask with what is not looked at next to the border as it is beside that."""
-    side = BORDER + 1
-    inner = mask[side:-side, side:-side].astype(np.uint8)
-    found: Mask = cv2.copyMakeBorder(inner, side, side, side, side, cv2.BORDER_REPLICATE) > 0
-    return found
-
-
-def _outvoted(beside: Beside) -> Mask:
-    """Where more of the others agree with one another, and not with the frame, than side with it."""
-    laid = beside.laid
-    with_it = np.zeros(beside.own[0].shape[:2], np.int8)
-    against = np.zeros_like(with_it)
-    for one in laid:
-        with_it += one.shown & (one.apart <= STOPS)
-    for one in laid:
-        if not (one.apart > STOPS).any():
-            continue
-        agree = np.zeros_like(with_it)
-        for other in laid:
-            both = one.shown & other.shown & (one.apart > STOPS) & (other.apart > STOPS)
-            agree += both if other is one else both & (unlike(one.pictures, other.pictures) <= 0.5 * STOPS)
-        np.maximum(against, agree, out=against)
-    found: Mask = (against > 1) & (against > with_it + 1)
-    return found
 
 
 def _laid(mask: Mask, matrix: Floats, divide: float) -> Mask:

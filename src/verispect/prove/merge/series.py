@@ -27,13 +27,13 @@ from verispect.prove.merge.bands import bands_of, merged_in_bands
 from verispect.prove.merge.burnt import laid_over, told_by, witness_of
 from verispect.prove.merge.cleared import Cleared
 from verispect.prove.merge.evened import evened, off_in_stops, small_light
-from verispect.prove.merge.ghosts import Ghost, LeftOut, beside_those, ghosts_in, leave_out
+from verispect.prove.merge.ghosts import Ghost, LeftOut, ghosts_in, leave_out, told_once
 from verispect.prove.merge.lights import clipped_share, rims_of
 from verispect.prove.merge.passing import passing_in
 from verispect.prove.merge.pyramid import Level
 from verispect.prove.merge.unveil import Focusing
 from verispect.prove.parting.sets import is_dark
-from verispect.prove.refocused import blurs_apart
+from verispect.prove.refocused import discs_between
 from verispect.prove.resources.peak_memory import begin_peak, peak_mb
 from verispect.prove.taken_in.developed import developed_dict
 from verispect.prove.taken_in.read_alike import read_alike
@@ -159,9 +159,9 @@ def merge(
     # A proof has no time to look for them.
     ghosts: list[Ghost] = []
     if align and passes > 1:
-        blurs = None if exposures is None else _blurs(exposures, wide_mm / frames[0].pixels[0])
-        ghosts = passing_in(smalls, greys, matrices, frames[0].pixels, blurs=blurs, look=look)
-        ghosts += beside_those(ghosts_in(greys, matrices, frames[0].pixels), ghosts)
+        blurs = None if exposures is None else discs_between(exposures, wide_mm / frames[0].pixels[0])
+        passed = passing_in(smalls, greys, matrices, frames[0].pixels, blurs=blurs, look=look)
+        ghosts = told_once(ghosts_in(greys, matrices, frames[0].pixels), passed)
     clipped = [share if witness is None else None for share, witness in zip(clipped, witnesses, strict=True)]
     rims = rims_of(greys, clipped, matrices, brighter.mean(axis=1).tolist(), frames[0].pixels, look)
     without: list[LeftOut] = [*ghosts, *rims]
@@ -291,16 +291,6 @@ def _focusing(frames: Sequence[Frame], exposures: Sequence[Exposure] | None, wid
     middle = sorted(exposures, key=closeness_per_mm)[len(exposures) // 2]
     focused = tuple(focused_from(exposure, middle)[0] for exposure in exposures)
     return Focusing(focused, rate / pitch) if all(map(math.isfinite, focused)) else None
-
-
-def _blurs(exposures: Sequence[Exposure], pitch_mm: float) -> Callable[[int, int], float]:
-    """By what disc one frame blurs what another has sharp, pixels."""
-
-    def disc_px(a: int, b: int) -> float:
-        one, other = exposures[a], exposures[b]
-        return blurs_apart(one, other) * one.allowed_blur_mm / pitch_mm if one.allowed_blur_mm > 0.0 else 0.0
-
-    return disc_px
 
 
 def _chain(
