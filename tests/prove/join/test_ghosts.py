@@ -84,3 +84,37 @@ def test_where_nothing_moved_nothing_is_told_and_a_straight_lens_is_left_alone(t
 
 def _coded(frame: np.ndarray) -> np.ndarray:
     return np.round(np.clip(frame, 0, 1) * 65535).astype(np.uint16)
+
+
+WIDE = [turn(b, 0.0) for b in (-20, -10, 0, 10, 20)]
+# Who stands at which bearing while a frame is taken; the last looks where no other frame does.
+STANDS = {0: -9.0, 1: 3.0, 2: -14.0, 3: -4.0, 4: 45.0}
+
+
+def test_whoever_walks_through_a_grid_is_left_out_where_others_see_past(tmp_path: Path) -> None:
+    """Five frames that overlap by more than half: as if nobody had been there, but for whom one frame alone shows."""
+    sphere = painted_sphere()
+    still = [seen(sphere, basis) for basis in WIDE]
+    walked = [
+        standing(frame, STANDS[k], -20.0 + 10.0 * k) if abs(STANDS[k]) < 40 else frame
+        for k, frame in enumerate(still)
+    ]
+    # Of the last frame somebody stands where only that one looks, and half of the next overlap.
+    column = MIDDLE[0] + FOCAL_PX * np.tan(np.radians(28.0))
+    walked[4] = walked[4].copy()
+    walked[4][125:195, round(column) - 13 : round(column) + 13] = figure()
+    for name in ("still", "walked"):
+        (tmp_path / name).mkdir()
+    empty = join(written(tmp_path / "still", still), as_given=True, exposures=None, sensor_mm=None)
+    found = join(written(tmp_path / "walked", walked), as_given=True, exposures=None, sensor_mm=None)
+    assert empty.ghosts == []
+    passed = {file for ghost in found.ghosts if ghost["passed"] for file in ghost["left_out_of"]}
+    assert passed == {f"frame-00{k}.tif" for k in range(1, 5)}
+    assert any("passed in frame-003.tif and is left out of it" in str(ghost_words(one)) for one in found.ghosts)
+    assert found.pixels.shape == empty.pixels.shape
+    off = np.abs(linear_of(found.pixels) - linear_of(empty.pixels)).mean(axis=2)
+    large = cv2.GaussianBlur(off, (0, 0), 4.0)
+    # Where the last frame alone looks its figure stands as it does there.
+    beyond = np.arange(off.shape[1]) > off.shape[1] / 2 + FOCAL_PX * np.tan(np.radians(40.0))
+    assert large[:, beyond].max() > 0.2
+    assert large[:, : round(off.shape[1] / 2 + FOCAL_PX * np.tan(np.radians(30.0)))].max() < 0.08
