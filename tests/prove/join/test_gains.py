@@ -184,6 +184,10 @@ def test_a_frame_that_came_out_black_spoils_none_beside_it(dimmed_grid, tmp_path
     gains = np.array([frame["gain_stops"] for frame in joined.frames])
     assert abs(gains[0]) < 0.3
     np.testing.assert_allclose(np.diff(gains[1:]), np.diff([f["gain_stops"] for f in good.frames[1:]]), atol=0.03)
+    told = [one for one in joined.doubtful if "came out black" in one["says"]]
+    assert len(told) == 1
+    assert told[0]["says"].startswith("frame-001.tif")
+    assert good.doubtful == []
     # It is shown where no other shows anything, and there alone.
     assert joined.frames[0]["used_share"] < 0.7 * good.frames[0]["used_share"]
     other = View(grid.exposures[1].pose.matrix, focal_of(grid), MIDDLE)

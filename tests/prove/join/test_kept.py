@@ -20,8 +20,8 @@ def test_it_comes_back_and_never_for_others(tmp_path: Path) -> None:
     path = tmp_path / "measured.json"
     views = [View(turn(b / 3, 7), 1234.567, (10.1, 20.2), 0.0123) for b in (1, 50)]
     pairs = [Pair(0, 1, 0.3, 0.91, np.array([1e-4, -2e-3, 3e-5]), math.nan, 1e-4, np.diag([1.0, 0.9, 0.1]))]
-    ghosts = [Ghost(np.array([[0.1, 0.2, 0.97], [0.1, 0.21, 0.97], [0.11, 0.2, 0.97]]), 1, (0,))]
-    write_measured(path, "these", (views, pairs, np.array([0.1, -0.1]), ghosts, Slide(12.5, 1.25, 3.0)))
+    ghosts = [Ghost(np.array([[0.1, 0.2, 0.97], [0.1, 0.21, 0.97], [0.11, 0.2, 0.97]]), 1, (0,), passed=True)]
+    write_measured(path, "these", (views, pairs, np.array([0.1, -0.1]), ghosts, Slide(12.5, 1.25, 3.0), [1]))
     found = read_measured(path, "these")
     assert found is not None
     for own, other in zip(views, found[0], strict=True):
@@ -29,12 +29,13 @@ def test_it_comes_back_and_never_for_others(tmp_path: Path) -> None:
         assert own.centre_px == other.centre_px
         assert own.bend == other.bend == 0.0123
     assert np.array_equal(found[3][0].outline, ghosts[0].outline)
-    assert (found[3][0].shown_by, found[3][0].out) == (1, (0,))
+    assert (found[3][0].shown_by, found[3][0].out, found[3][0].passed) == (1, (0,), True)
     assert np.array_equal(found[1][0].turn, pairs[0].turn)
     assert np.array_equal(found[1][0].held, pairs[0].held)
     assert math.isnan(found[1][0].residual_px)
     assert found[2].tolist() == [0.1, -0.1]
     assert found[4] == Slide(12.5, 1.25, 3.0)
+    assert found[5] == [1]
     assert read_measured(path, "others") is None
     path.write_text("{half", encoding="utf-8")
     assert read_measured(path, "these") is None

@@ -214,7 +214,7 @@ def join(
         shown = merged_cells(frames, cells, merge_members, room.folder, say, stop)
         # The pixels held, the parts in work and what is measured share what there is.
         store = FrameStore(shown, room.memory_mb / (3.0 * max(1, room.jobs)))
-        views, pairs, gains, ghosts, slide = _measured(
+        views, pairs, gains, ghosts, slide, black = _measured(
             room, store, placed, shown, pixels, scene,
             None if exposures is None else _blurs(exposures, placed.cells, pixels[0], sensor_mm),
             None if exposures is None else _discs(exposures, placed.cells, pixels[0], sensor_mm), say, stop,
@@ -257,6 +257,10 @@ def join(
         doubtful += [
             {"box": whole, "says": _size_words(files[k], size)} for k, size in enumerate(sizes) if size != 1.0
         ]
+    for k in black:
+        left, top, right, bottom = canvas.box_of(views[k], pixels)
+        within = [max(0, top), max(0, left), min(canvas.size[1], bottom), min(canvas.size[0], right)]
+        doubtful.append({"box": within, "says": f"{files[k]} came out black; so is what no other frame shows"})
     if exposures is not None and len(files) > 1:
         doubtful += [
             {"box": whole, "says": f"{files[k]} has nothing to join on; it lies where the plan has it"}
@@ -321,7 +325,10 @@ def _measured(
     say: Progress,
     stop: Callable[[], bool],
 ) -> Measured:
-    """Views set right, pairs, stops to add and what moved; found by an earlier try over the same frames, taken up."""
+    """Views set right, pairs, stops to add, what moved, the slide, and which frames are black.
+
+    Found by an earlier try over the same frames, it is taken up.
+    """
     planned = [[*view.rotation.ravel().tolist(), view.scale_px, *view.centre_px] for view in placed.views]
     asked = json.dumps([told_of(shown), planned])
     kept = room.folder / "measured.json"
@@ -361,7 +368,7 @@ def _measured(
     if scene is not None:
         sure = [pair for pair in pairs if pair.trusted]
         slide = slide_of(shifts_of(views, straight, sure, pixels[0] / straight[0].shape[1]), scene)
-    measured = views, pairs, gains, ghosts, slide
+    measured = views, pairs, gains, ghosts, slide, [k for k, is_black in enumerate(black) if is_black]
     write_measured(kept, asked, measured)
     return measured
 

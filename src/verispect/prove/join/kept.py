@@ -16,7 +16,7 @@ from verispect.prove.join.canvas import Canvas
 from verispect.prove.join.ghosts import Ghost
 from verispect.prove.join.pointing import Pair
 
-Measured = tuple[list[View], list[Pair], Floats, list[Ghost], Slide | None]
+Measured = tuple[list[View], list[Pair], Floats, list[Ghost], Slide | None, list[int]]
 
 
 def view_as_json(view: View) -> dict[str, Any]:
@@ -60,7 +60,7 @@ def ghost_from_json(told: dict[str, Any]) -> Ghost:
 
 def write_measured(path: Path, asked: str, measured: Measured) -> None:
     """Keep it, with what it was measured of."""
-    views, pairs, gains, ghosts, slide = measured
+    views, pairs, gains, ghosts, slide, black = measured
     told = {
         "asked": asked,
         "views": [view_as_json(view) for view in views],
@@ -71,6 +71,7 @@ def write_measured(path: Path, asked: str, measured: Measured) -> None:
         "gains": np.asarray(gains).tolist(),
         "ghosts": [ghost_as_json(ghost) for ghost in ghosts],
         "slide": None if slide is None else vars(slide),
+        "black": black,
     }
     write_atomically(path, json.dumps(told).encode("utf-8"))
 
@@ -88,6 +89,6 @@ def read_measured(path: Path, asked: str) -> Measured | None:
         ]
         ghosts = [ghost_from_json(one) for one in told["ghosts"]]
         slide = None if told["slide"] is None else Slide(**told["slide"])
-        return views, pairs, np.array(told["gains"], float), ghosts, slide
+        return views, pairs, np.array(told["gains"], float), ghosts, slide, [int(k) for k in told["black"]]
     except (OSError, ValueError, KeyError, TypeError):
         return None
