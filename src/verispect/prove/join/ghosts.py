@@ -70,9 +70,12 @@ def passing_between(
     pairs: Sequence[Pair],
     pixels: tuple[int, int],
     discs: Callable[[int, int], float] | None,
+    known: Sequence[Ghost],
     look: Callable[[], None],
 ) -> list[Ghost]:
     """What passed while frames were taken, where two others show the place without it.
+
+    What is `known` to come from one frame stays so.
 
     Parameters
     ----------
@@ -91,23 +94,41 @@ def passing_between(
             beside[pair.a].append((pair.overlap, pair.b))
             beside[pair.b].append((pair.overlap, pair.a))
 
-    def of_frame(k: int) -> list[Ghost]:
+    def of_frame(k: int) -> list[tuple[float, Ghost]]:
         others = [number for _, number in sorted(beside[k], reverse=True)[:_OTHERS]]
         if len(others) < 2:
             return []
         places = places_where_it_passed(small.beside(k, others))
         return [
             # What no other shows all of is shown by its own frame alone.
-            Ghost(outline, k, tuple(others)) if place.goes_on else Ghost(outline, others[0], (k,), passed=True)
+            (
+                place.size,
+                Ghost(outline, k, tuple(others)) if place.goes_on else Ghost(outline, others[0], (k,), passed=True),
+            )
             for place in places
             for outline in _outlines(place.mask, views[k], divide)
         ]
 
-    found: list[Ghost] = []
+    found: list[tuple[float, Ghost]] = []
     for told in in_turn(of_frame, range(len(views)), workers()):
         look()
         found += told
-    return found
+    kept = list(known)
+    for _, ghost in sorted(found, key=lambda one: -one[0]):
+        if _is_shown_with(ghost, kept, views, pixels):
+            kept.append(ghost)
+    return kept[len(known) :]
+
+
+def _is_shown_with(ghost: Ghost, others: Sequence[Ghost], views: Sequence[View], pixels: tuple[int, int]) -> bool:
+    """Whether some frame still shows its place with what others about there leave out."""
+    out = set(ghost.out).union(*(other.out for other in others if _overlap(ghost, other, views)))
+    middle = ghost.outline.mean(axis=0)[None, None]
+    for k, view in enumerate(views):
+        column, row = (float(part[0, 0]) for part in frame_maps(view, middle))
+        if k not in out and 0.0 < column < pixels[0] - 1 and 0.0 < row < pixels[1] - 1:
+            return True
+    return False
 
 
 def _outlines(mask: NDArray[np.bool_], view: View, divide: float) -> list[Floats]:
@@ -134,14 +155,9 @@ def ghosts_between(
     pairs: Sequence[Pair],
     gains: Floats,
     pixels: tuple[int, int],
-    passed: Sequence[Ghost] = (),
 ) -> list[Ghost]:
-    """Find them, in pictures of a lens that bends no lines; `gains` as of `gains_of`.
-
-    What `passed` is known already.
-    """
+    """Find them, in pictures of a lens that bends no lines; `gains` as of `gains_of`."""
     divide = pixels[0] / straight[0].shape[1]
-    left_out = _left_out(passed, views, straight, divide)
     found: list[Ghost] = []
     for pair in pairs:
         if not pair.trusted:
@@ -149,8 +165,7 @@ def ghosts_between(
         a, b = views[pair.a], views[pair.b]
         matrix = at_level(b.onto(a), divide)
         stops = float(gains[pair.b, 0] - gains[pair.a, 0])
-        known = (left_out.get(pair.a), left_out.get(pair.b))
-        for hull in _changed(straight[pair.a], straight[pair.b], matrix, stops, known):
+        for hull in _changed(straight[pair.a], straight[pair.b], matrix, stops):
             outline = _directions(hull * divide + 0.5 * (divide - 1.0), a)
             ghost = _shown_by_one(outline, views, straight, pixels)
             if ghost is not None:
@@ -179,40 +194,12 @@ def _with(
     return [*found, ghost]
 
 
-def _left_out(
-    passed: Sequence[Ghost], views: Sequence[View], straight: Sequence[Grey], divide: float
-) -> dict[int, NDArray[np.uint8]]:
-    """Of frames in which something passed where it did, in their pictures."""
-    found: dict[int, NDArray[np.uint8]] = {}
-    for ghost in passed:
-        for k in ghost.out:
-            column, row = frame_maps(replace(views[k], bend=0.0), ghost.outline[None])
-            at = (np.stack([column[0], row[0]], axis=1) + 0.5) / divide - 0.5
-            mask = found.setdefault(k, np.zeros(straight[k].shape, np.uint8))
-            cv2.fillPoly(mask, [np.round(at).astype(np.int32)], 1)
-    return found
-
-
-def _changed(
-    first: Grey,
-    second: Grey,
-    matrix: Floats,
-    stops: float,
-    known: tuple[NDArray[np.uint8] | None, NDArray[np.uint8] | None],
-) -> list[Floats]:
-    """Outlines (N, 2), in pixels of the first, of what two frames show otherwise where they overlap.
-
-    Of either it may be `known` where something passed that it does not give.
-    """
+def _changed(first: Grey, second: Grey, matrix: Floats, stops: float) -> list[Floats]:
+    """Outlines (N, 2), in pixels of the first, of what two frames show otherwise where they overlap."""
     size = (first.shape[1], first.shape[0])
     moved = cv2.warpPerspective(second, matrix, size, flags=cv2.INTER_LINEAR) * np.float32(2.0**stops)
     there = cv2.warpPerspective(np.ones_like(second), matrix, size) > 0.999
     inner = cv2.erode(there.astype(np.uint8), np.ones((9, 9), np.uint8), borderValue=0)
-    own, theirs = known
-    if own is not None:
-        inner[own > 0] = 0
-    if theirs is not None:
-        inner[cv2.warpPerspective(theirs, matrix, size, flags=cv2.INTER_NEAREST) > 0] = 0
     here, laid = (np.asarray(cv2.GaussianBlur(part, (0, 0), _SMOOTH), np.float32) for part in (first, moved))
     slope = cv2.magnitude(
         cv2.Sobel(here, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(here, cv2.CV_32F, 0, 1, scale=0.125)
@@ -329,7 +316,8 @@ def _overlap(ghost: Ghost, other: Ghost, views: Sequence[View]) -> bool:
     parts = []
     for one in (ghost, other):
         column, row = frame_maps(views[ghost.shown_by], one.outline[None])
-        parts.append(np.stack([column[0], row[0]], axis=1).astype(np.float32))
+        at = np.stack([column[0], row[0]], axis=1).astype(np.float32)
+        parts.append(np.asarray(cv2.convexHull(at), np.float32)[:, 0])
     if any(not np.isfinite(part).all() or float(part.min()) <= _BEHIND_PX for part in parts):
         return False
     area, _ = cv2.intersectConvexConvex(parts[0], parts[1])

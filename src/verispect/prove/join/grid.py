@@ -363,8 +363,8 @@ def _measured(
         if stop():
             raise Cancelled
 
-    passed = passing_between(views, even(colours), lit, pixels, discs, look)
-    ghosts, slide = [*passed, *ghosts_between(views, even(straight), pairs, gains, pixels, passed)], None
+    ghosts, slide = ghosts_between(views, even(straight), pairs, gains, pixels), None
+    ghosts += passing_between(views, even(colours), lit, pixels, discs, ghosts, look)
     if scene is not None:
         sure = [pair for pair in pairs if pair.trusted]
         slide = slide_of(shifts_of(views, straight, sure, pixels[0] / straight[0].shape[1]), scene)
