@@ -110,7 +110,7 @@ def test_whoever_walks_through_a_grid_is_there_whole_or_not_at_all(tmp_path: Pat
     assert joined["still"].ghosts == []
     told = [str(ghost_words(ghost)) for ghost in joined["walked"].ghosts]
     assert any("passed in frame-00" in says and "is left out of it" in says for says in told)
-    light = {name: cv2.GaussianBlur(linear_of(one.pixels), (0, 0), 2.0) for name, one in joined.items()}
+    light = {name: cv2.GaussianBlur(linear_of(one.pixels), (0, 0), 5.0) for name, one in joined.items()}
 
     def about(name: str, bearing: float) -> np.ndarray:
         column, row = np.round(joined[name].canvas.places_of(turn(bearing, 0.0)[2][None])[0]).astype(int)
@@ -119,7 +119,7 @@ def test_whoever_walks_through_a_grid_is_there_whole_or_not_at_all(tmp_path: Pat
     for bearing in STANDS.values():
         off = [np.abs(about("walked", bearing) - about(name, bearing)).mean() for name in ("still", "waiting")]
         # Half of somebody is as far from the one as from the other.
-        assert max(off) > 0.1
+        assert max(off) > 0.05
         assert min(off) < 0.35 * max(off), (bearing, off)
         if bearing == STANDS[4]:
             assert off[1] < off[0], "whom no other frame sees past is there"
