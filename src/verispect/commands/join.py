@@ -35,7 +35,7 @@ def run(given: Sequence[str]) -> int:
     from verispect.files.atomic import ready_for, write_atomically
     from verispect.files.picture_out import not_over
     from verispect.prove.checks.parallax import slide_words
-    from verispect.prove.join.written import bend_words, ghost_words, join_to
+    from verispect.prove.join.written import bend_words, join_to, told_ghosts
     from verispect.prove.merge.shots import shots_together
     from verispect.prove.merge.written import developed_words
     from verispect.prove.resources.threads import allow
@@ -80,7 +80,7 @@ def run(given: Sequence[str]) -> int:
     else:
         wide, high = joined.canvas.size
         print(f"{len(joined.frames)} frames joined into {options.out}, {wide} × {high}, in {joined.seconds:.1f} s")
-        for said in (bend_words(joined), *map(ghost_words, joined.ghosts)):
+        for said in (bend_words(joined), *told_ghosts(joined)):
             if said is not None:
                 print(said)
         for line in (*developed_words(joined.developed), *slide_words(joined.slide)):

@@ -24,7 +24,7 @@ from verispect.prove.check import check
 from verispect.prove.checks.parallax import slide_words
 from verispect.prove.expected import turned_as_happened
 from verispect.prove.intake import described, in_order, read_coded
-from verispect.prove.join.written import bend_words, ghost_words, join_to
+from verispect.prove.join.written import bend_words, join_to, told_ghosts
 from verispect.prove.looked import Pointed
 from verispect.prove.merge.depth_points import depth_points, ply_of, why_no_distances
 from verispect.prove.merge.series import merge
@@ -230,7 +230,7 @@ def join_files(
         return None
     bend = bend_words(joined)
     return JoinedFile(
-        target, [*slide_words(joined.slide), *([] if bend is None else [bend]), *map(ghost_words, joined.ghosts),
+        target, [*slide_words(joined.slide), *([] if bend is None else [bend]), *told_ghosts(joined),
                  *developed_words(joined.developed)],
         None if joined.on_disk else joined.crop, joined.canvas.size,
     )  # fmt: skip

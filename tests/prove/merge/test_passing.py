@@ -15,6 +15,7 @@ from verispect.prove.merge.cleared import Cleared
 from verispect.prove.merge.ghosts import Ghost, told_once
 from verispect.prove.merge.passing import passing_in
 from verispect.prove.merge.series import Merged, merge
+from verispect.prove.merge.written import done_words
 
 COUNT = 5
 # Where somebody stands in each frame: column of the middle; some stand where another did in another frame.
@@ -56,6 +57,8 @@ def test_whoever_walks_through_a_series_is_left_out_of_it(tmp_path: Path, memory
         for column in columns:
             assert any(name == f"f-{k}.tif" and abs(middle - column) < 12 for name, middle in told), (k, column)
     assert len(told) == 2 * COUNT
+    (says,) = [str(words) for words in done_words(found.report(None))]
+    assert says.startswith("10 things moved or passed; ")
     apart = cv2.GaussianBlur(off(found, clean), (0, 0), 2.0)
     # Nobody differs by less than 0.15; what is shown instead may be as soft as the frames beside it.
     assert apart.max() < 0.12

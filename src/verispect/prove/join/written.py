@@ -15,7 +15,7 @@ from verispect.prove.intake import Coded, Frame
 from verispect.prove.join.grid import Joined, Room, join
 from verispect.prove.join.working_folder import working_folder
 from verispect.prove.merge.series import merge
-from verispect.prove.merge.written import profile_of, shot_of
+from verispect.prove.merge.written import ghosts_words, profile_of, shot_of
 from verispect.sentence import Sentence
 
 # What libjpeg takes, each way.
@@ -33,6 +33,11 @@ def ghost_words(ghost: Mapping[str, Any]) -> Sentence:
         "about row {row:.0f}, column {column:.0f} neighbours do not show the same; it is taken from {frame} alone",
         at | {"frame": ghost["file"]},
     )
+
+
+def told_ghosts(joined: Joined) -> list[Sentence]:
+    """What was done about all of them."""
+    return ghosts_words(joined.ghosts, ghost_words, sum(not ghost["passed"] for ghost in joined.ghosts))
 
 
 def bend_words(joined: Joined) -> Sentence | None:

@@ -91,6 +91,8 @@ class Together:
         found.developed = found.developed or self.developed
         for one in (*found.frames, *more):
             one |= {key: self.firsts.get(one[key], one[key]) for key in ("file", "a", "b", "moved_in") if key in one}
+            if "left_out_of" in one:
+                one["left_out_of"] = [self.firsts.get(name, name) for name in one["left_out_of"]]
             if self.darkest and "evened_stops" in one:
                 one["evened_stops"] = [stops + self.darkest for stops in one["evened_stops"]]
 

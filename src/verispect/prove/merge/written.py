@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -16,6 +16,8 @@ from verispect.sentence import Sentence
 
 # Of less of the picture nothing is said.
 _WORTH_TELLING = 0.001
+# So many things that moved are told one by one.
+_EACH = 6
 
 
 def shot_of(frame: Frame) -> Shot:
@@ -60,9 +62,23 @@ def ghost_words(ghost: Mapping[str, Any]) -> Sentence:
     return Sentence(says, {"row": 0.5 * (top + bottom), "column": 0.5 * (left + right), "frame": ghost["moved_in"]})
 
 
+def ghosts_words(
+    ghosts: Sequence[Mapping[str, Any]], one: Callable[[Mapping[str, Any]], Sentence], alone: int
+) -> list[Sentence]:
+    """What was done about all that moved: each by itself, or, of a crowd, how many; `alone` come from one frame."""
+    if len(ghosts) <= _EACH:
+        return [one(ghost) for ghost in ghosts]
+    says = (
+        "{count} things moved or passed; left out of the frames that show them: {out}, taken from one frame alone: "
+        "{alone}; the report tells where"
+    )
+    return [Sentence(says, {"count": len(ghosts), "out": len(ghosts) - alone, "alone": alone})]
+
+
 def done_words(report: Mapping[str, Any]) -> list[Sentence]:
     """What a merge did beside laying and choosing: things that moved, and blur taken off."""
-    found = [ghost_words(ghost) for ghost in report["ghosts"]]
+    ghosts = report["ghosts"]
+    found = ghosts_words(ghosts, ghost_words, sum(bool(ghost["taken_from_it"]) for ghost in ghosts))
     share = float(report["unveiled_share"])
     if share >= _WORTH_TELLING:
         says = "the blur of near things is taken off what is behind their edges, {share:.1f} % of the picture"
