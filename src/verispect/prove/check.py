@@ -19,6 +19,7 @@ from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.plan.setting.losses import lost_with
 from verispect.prove.checks.coverage import Coverage, coverage_of
+from verispect.prove.checks.drift import drift_words
 from verispect.prove.checks.dust import for_the_dust, seen_on
 from verispect.prove.checks.exposure import white_among
 from verispect.prove.checks.gross_blur import detail, lacks_detail
@@ -189,9 +190,8 @@ class _Check:
         self.cells: dict[FrameSet, Cells] = {}
         # Of grids, how well what their frames share goes together.
         self.fits: dict[FrameSet, Fit] = {}
-        # By what share the frames of a grid lie nearer to one another than planned.
-        self.nearer = 0.0
-        # How far off the pupil a head turned.
+        # By what share frames of a grid lie nearer to one another than planned; which show what drifts.
+        self.nearer, self.drifts = 0.0, set[int]()
         self.slide: Slide | None = None
 
     def report(self) -> Report:
@@ -284,6 +284,7 @@ class _Check:
                 *covered_words(covers),
                 *map(str, slide_words(self.slide)),
                 *spread_words(self.nearer),
+                *drift_words([frames[k].path.name for k in sorted(self.drifts)]),
                 *advice(every, marks, planned=is_planned, plain=bool(specks), blocks=blocks),
             ],
             blocks, looked=looked_at, surfaces=surfaces, coverage=covers, slide=self.slide,
@@ -349,6 +350,7 @@ class _Check:
             found = compare_cells(self.evidence, cells, reports)
             self.slide, self.fits[group] = found.slide or self.slide, found.fit
             self.nearer = found.nearer or self.nearer
+            self.drifts |= set(found.drifts)
         elif kind is SetKind.SERIES:
             unplanned = not any(self.evidence.matched[k] is not None for k in used)
             if unplanned:

@@ -15,6 +15,7 @@ import numpy as np
 from verispect.errors import Cancelled
 from verispect.optics.types import Floats
 from verispect.prove.align.overlap import Overlap, overlap_of
+from verispect.prove.checks.drift import drifted
 from verispect.prove.checks.exposure import OTHER_WHITE, lower_median, off_the_rest, other_white_balance
 from verispect.prove.checks.gross_blur import agreed, blurred_by, detail, lacks_detail
 from verispect.prove.checks.moved import between
@@ -60,12 +61,14 @@ _WITNESSES, _MOST_OF, _LESS, _TIMES_PLANNED_MOVED, _TIMES_PLANNED = 2, 0.5, 0.4,
 class Compared(NamedTuple):
     """How frames agree once each is where it was found to look; how far off its pupil the head turned, where told.
 
-    `nearer` is by what share all of them lie nearer to one another than planned, 0 where they do not.
+    `nearer` is by what share all of them lie nearer to one another than planned, 0 where they do not; `drifts` are
+    frames that show what drifts.
     """
 
     fit: Fit = Fit.WELL
     slide: Slide | None = None
     nearer: float = 0.0
+    drifts: tuple[int, ...] = ()
 
 
 def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: list[FrameReport]) -> Compared:
@@ -124,8 +127,16 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
             )  # fmt: skip
     _white_balance(planned, cells, found, reports)
     divide = evidence.reads[planned[0]].divide
+    drifts: tuple[int, ...] = ()
     if is_planned:
         odd = found.odd(divide)
+        went_on = drifted(found.shifts)
+        if (odd & went_on).any():
+            # Where they looked nobody knows then; a head goes where it is sent.
+            odd &= ~went_on
+            drifts = tuple(planned[number] for number in np.flatnonzero(went_on))
+            for k in drifts:
+                reports[k].shift_px, reports[k].turn_deg = (0.0, 0.0), 0.0
         # Of two frames of a cell nobody can say which was pushed; the cells about it can.
         accused = {
             k for number, k in enumerate(planned)
@@ -199,7 +210,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     candidate = evidence.candidate
     fit = fit_of(found, math.hypot(*evidence.pixels))
     if not is_planned or candidate is None or not candidate.method.turns:
-        return Compared(fit, nearer=nearer)
+        return Compared(fit, None, nearer, drifts)
     slide = slide_of(shifts_of(found.views, found.straight, trusted, divide), candidate.scene)
     if slide is not None and slide.matters:
         # What stands aside for that has not moved.
@@ -208,7 +219,7 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
                 fault for fault in reports[k].faults
                 if fault.name != "moved-subject" or fault.size > _TIMES_ASIDE * slide.aside_px
             ]  # fmt: skip
-    return Compared(fit, slide, nearer)
+    return Compared(fit, slide, nearer, drifts)
 
 
 def _white_balance(
