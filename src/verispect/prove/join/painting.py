@@ -275,7 +275,7 @@ def _of_channels(
     return np.stack([table(*one) for one in stops], axis=-1)[None]
 
 
-@lru_cache(maxsize=512)
+@lru_cache(maxsize=128)
 def _curve(stops: float, tint: float) -> NDArray[np.float32]:
     """The coded value that each of 65536 becomes."""
     linear = _linear(stops, tint).astype(float)
@@ -285,7 +285,7 @@ def _curve(stops: float, tint: float) -> NDArray[np.float32]:
     return np.asarray(curved * 65535.0, np.float32)
 
 
-@lru_cache(maxsize=512)
+@lru_cache(maxsize=128)
 def _linear(stops: float, tint: float) -> NDArray[np.float32]:
     """The linear light that each of 65536 coded values stands for, so many stops brighter; white has no tint."""
     x = np.arange(65536) / 65535.0
