@@ -70,7 +70,7 @@ def ghosts_words(
         return [one(ghost) for ghost in ghosts]
     says = (
         "{count} things moved or passed; left out of the frames that show them: {out}, taken from one frame alone: "
-        "{alone}; the report tells where"
+        "{alone}"
     )
     return [Sentence(says, {"count": len(ghosts), "out": len(ghosts) - alone, "alone": alone})]
 
