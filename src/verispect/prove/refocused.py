@@ -47,10 +47,5 @@ def disc_mm(planned: Exposure, taken: Exposure) -> float:
 
 
 def discs_between(exposures: Sequence[Exposure], pitch_mm: float) -> Callable[[int, int], float]:
-    """By what disc one of some exposures blurs what another has sharp, pixels; 0 where none is allowed."""
-
-    def disc_px(a: int, b: int) -> float:
-        one = exposures[a]
-        return blurs_apart(one, exposures[b]) * one.allowed_blur_mm / pitch_mm if one.allowed_blur_mm > 0.0 else 0.0
-
-    return disc_px
+    """By what disc one of some exposures blurs what another has sharp, pixels."""
+    return lambda a, b: disc_mm(exposures[a], exposures[b]) / pitch_mm

@@ -16,7 +16,7 @@ from verispect.prove.align.unlike import dark_of, in_stops, unlike
 
 Grey = NDArray[np.float32]
 Mask = NDArray[np.bool_]
-# All that follows is in pixels of small pictures, of which the short side has 180 to 360.
+# All that follows is in pixels of small pictures, of which the short side has 150 to 360.
 # Frames differ from so many stops on, beyond twice what two others differ by.
 STOPS, _TIMES_OTHERS = 0.25, 2.0
 # Next to its border a frame is not looked at, and overlaps of fewer pixels neither.
