@@ -103,6 +103,8 @@ def test_another_exposure_is_found_with_its_size(rehearsed, series: Candidate, s
     report = check([rehearsed(f"exposure@1:{stops:g}")], candidate=series)
     assert names(report) == {1: {"exposure"}}
     assert report.frames[1].exposure_stops == pytest.approx(stops, abs=0.06)
+    # The simulated camera writes the settings of the plan: that frame was set as all are.
+    assert "the light changed" in report.frames[1].faults[0].says
 
 
 def test_a_missing_frame_leaves_its_gap(rehearsed, series: Candidate) -> None:

@@ -136,6 +136,11 @@ def light_stops(exposure: Exposure) -> float:
     return math.log2(exposure.shutter_s / exposure.state.working_f_number**2)
 
 
+def set_stops(exposures: Sequence[Exposure]) -> Floats:
+    """How much light frames are planned to be set for, stops (n,), by their times and the stops on the ring."""
+    return np.array([math.log2(one.shutter_s / one.state.f_number**2) for one in exposures])
+
+
 def light_hypotheses(exposures: Sequence[Exposure]) -> list[Floats]:
     """What may be expected of frames' light, stops against the first (n,): the loss to extension, or the plan's."""
     lost = np.array([-2.0 * math.log2(one.state.working_f_number / one.state.f_number) for one in exposures])

@@ -16,7 +16,14 @@ from verispect.errors import Cancelled
 from verispect.optics.types import Floats
 from verispect.prove.align.overlap import Overlap, overlap_of
 from verispect.prove.checks.drift import drifted
-from verispect.prove.checks.exposure import OTHER_WHITE, lower_median, off_the_rest, other_white_balance
+from verispect.prove.checks.exposure import (
+    OTHER_WHITE,
+    exposure_fault,
+    lower_median,
+    off_the_rest,
+    other_white_balance,
+    set_off_the_rest,
+)
 from verispect.prove.checks.gross_blur import agreed, blurred_by, detail, lacks_detail
 from verispect.prove.checks.moved import between
 from verispect.prove.checks.moved_in_grid import MOVED_REMEDY, InOverlap, tell_gusts, tell_moved
@@ -25,7 +32,7 @@ from verispect.prove.checks.overlap_tiles import Cut, shared_tiles
 from verispect.prove.checks.parallax import Slide, shifts_of, slide_of
 from verispect.prove.checks.pointing import LEAST_PX, Fit, Looked, fit_of, looked, moved_words, nearer_of
 from verispect.prove.evidence import Evidence, Grey, is_compressed
-from verispect.prove.expected import View, light_hypotheses
+from verispect.prove.expected import View, light_hypotheses, set_stops
 from verispect.prove.focus_check import disc_px, missed_focus, out_of_focus
 from verispect.prove.join.bend import straightened
 from verispect.prove.join.pointing import Pair, drawn_apart, growths, surely_joined
@@ -109,6 +116,8 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     # What a lens focused too near loses by that is not the exposure's fault, where light follows the focus at all.
     followed = off + np.where(missed, 2.0 / math.log(2.0) * grown, 0.0)
     off = np.where(np.abs(followed) < np.abs(off), followed, off)
+    asked = set_stops([evidence.exposures[index] for index in indices]) if is_planned else None
+    set_off = set_off_the_rest([evidence.frames[k].set_stops for k in planned], asked)
     within = [(report.shift_px, report.turn_deg) for report in reports]
     for number, k in enumerate(planned):
         if not found.joined[number]:
@@ -119,12 +128,10 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
             report.shift_px = (float(found.shifts[number, 0]), float(found.shifts[number, 1]))
             report.turn_deg = float(found.turns_deg[number])
         if abs(off[number]) > 2.0 * EXPOSURE_STOPS and report.without("exposure"):
-            lighter = "brighter" if off[number] > 0 else "darker"
-            says = f"{abs(off[number]):.2f} stops {lighter} than its neighbours"
-            report.faults.append(
-                Fault("exposure", float(off[number]), says,
-                      "take it again with the others' exposure; joining evens out what is not clipped")
-            )  # fmt: skip
+            said = exposure_fault(
+                float(off[number]), set_off[number], "its neighbours", "; joining evens out what is not clipped"
+            )
+            report.faults.append(said)
     _white_balance(planned, cells, found, reports)
     divide = evidence.reads[planned[0]].divide
     drifts: tuple[int, ...] = ()

@@ -65,6 +65,13 @@ class Frame:
         return self.focal_mm / self.pixel_mm if self.focal_mm and self.pixel_mm else 1.2 * max(self.pixels)
 
     @property
+    def set_stops(self) -> float | None:
+        """How much light it was set for, in stops, by its time, stop and ISO; None where its file does not tell."""
+        if not self.shutter_s or not self.f_number:
+            return None
+        return math.log2(self.shutter_s * (self.iso or 100.0) / self.f_number**2)
+
+    @property
     def number(self) -> int | None:
         """The last number in the file's name."""
         found = re.findall(r"\d+", self.path.stem)

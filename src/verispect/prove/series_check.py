@@ -15,7 +15,15 @@ from verispect.optics.types import Floats
 from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.align.turned import turn_of, turned_picture
-from verispect.prove.checks.exposure import WHITE, lower_median, off_the_rest, other_white_balance, ratios_stops
+from verispect.prove.checks.exposure import (
+    WHITE,
+    exposure_fault,
+    lower_median,
+    off_the_rest,
+    other_white_balance,
+    ratios_stops,
+    set_off_the_rest,
+)
 from verispect.prove.checks.gross_blur import (
     Blur,
     agreed,
@@ -30,7 +38,7 @@ from verispect.prove.checks.odd_places import odd_places
 from verispect.prove.checks.pointing import moved_words, unsure_px
 from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, step_mm
 from verispect.prove.evidence import Evidence, is_compressed
-from verispect.prove.expected import View, light_hypotheses
+from verispect.prove.expected import View, light_hypotheses, set_stops
 from verispect.prove.focus_check import compare_sizes, missed_by_far, out_of_focus
 from verispect.prove.intake import Frame
 from verispect.prove.report import Fault, FrameReport, far_motion_fault, gust_fault, motion_fault
@@ -359,24 +367,27 @@ class SeriesCheck:
         # A lens that is drawn out loses light as it draws larger: (v/v₀)² both, whatever the plan.
         hypotheses = [np.zeros(len(used)), 2.0 * scales / math.log(2.0)]
         planned = [self.matched[k] for k in used]
+        asked = None
         if all(index is not None for index in planned):
-            hypotheses += light_hypotheses([self.evidence.exposures[index] for index in planned if index is not None])
-        tells = [(self.frames[k].shutter_s, self.frames[k].f_number, self.frames[k].iso or 100.0) for k in used]
-        if all(shutter and stop for shutter, stop, _ in tells):
-            logs = np.array([math.log2(t * iso / n**2) for t, n, iso in tells if t and n])
+            as_planned = [self.evidence.exposures[index] for index in planned if index is not None]
+            hypotheses += light_hypotheses(as_planned)
+            asked = set_stops(as_planned)
+        tells = [self.frames[k].set_stops for k in used]
+        logs = np.array([one for one in tells if one is not None])
+        if len(logs) == len(used):
             hypotheses += [base + logs - logs[0] for base in hypotheses[:3]]
         values = np.array(lights)
         off = off_the_rest(values[:, 0].tolist(), hypotheses)
+        set_off = set_off_the_rest(tells, asked)
         for number, k in enumerate(used):
             report = self.reports[k]
             report.exposure_stops = float(off[number])
             red, blue = (float(values[number, c] - lower_median(values[:, c])) for c in (1, 2))
             if abs(off[number]) > EXPOSURE_STOPS:
-                lighter = "brighter" if off[number] > 0 else "darker"
-                report.faults.append(
-                    Fault("exposure", float(off[number]), f"{abs(off[number]):.2f} stops {lighter} than the others",
-                          "take it again with the others' exposure, or even it out before merging")
-                )  # fmt: skip
+                said = exposure_fault(
+                    float(off[number]), set_off[number], "the others", ", or even it out before merging"
+                )
+                report.faults.append(said)
             other_white_balance(report, red, blue)
 
     def _care(self, number: int, used: list[int]) -> float:

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from verispect.prove.checks.exposure import off_the_rest, ratios_stops, white_among
+from verispect.prove.checks.exposure import exposure_fault, off_the_rest, ratios_stops, set_off_the_rest, white_among
 from verispect.prove.report import Fault, FrameReport
 
 BASE = np.random.default_rng(0).uniform(0.05, 0.5, (60, 90, 3)).astype(np.float32)
@@ -86,3 +86,21 @@ def test_a_white_frame_among_others_had_too_much_light_unless_nobody_planned_it(
     # As one of several shots it was to be so bright.
     assert frames(faults=[])[2].faults == []
     assert frames(clipped_share=0.5)[2].verdict == "doubtful"
+
+
+def test_settings_tell_what_another_light_comes_from() -> None:
+    assert set_off_the_rest([3.0, 3.0, 3.5, 3.0]) == [None, None, pytest.approx(0.5), None]
+    assert set_off_the_rest([3.0, 3.0, 3.0]) == [0.0, 0.0, 0.0]
+    asked = np.array([0.0, 0.3, 0.6])
+    assert set_off_the_rest([3.0, 3.3, 4.6], asked) == [None, None, pytest.approx(1.0)]
+    assert set_off_the_rest([3.0, None, 3.0]) == [None, None, None]
+    assert set_off_the_rest([3.0]) == [None]
+    set_so = exposure_fault(0.52, 0.5, "the others", "")
+    assert set_so.says == "0.52 stops brighter than the others: it was set +0.50 stops"
+    assert set_so.remedy == "take it again with the others' exposure"
+    light = exposure_fault(-0.52, 0.0, "the others", ", or even it out")
+    assert "set alike: the light changed" in light.says
+    assert light.remedy == "take it again once the light is as it was, or even it out"
+    # Set a stop brighter, and darker all the same: neither alone is the cause.
+    for unknown in (None, 1.0):
+        assert exposure_fault(-0.52, unknown, "the others", "").says == "0.52 stops darker than the others"

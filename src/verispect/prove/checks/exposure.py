@@ -22,6 +22,8 @@ _CLIPPED = 0.98
 _DRIFTS = 0.5
 # Red or blue off by so many stops is another white balance.
 OTHER_WHITE = 0.1
+# Set by less than so many stops apart is set alike.
+_SET_ALIKE = 0.1
 _BLOCK, _ENOUGH_BLOCKS = 8, 50
 
 
@@ -78,6 +80,39 @@ def _middle_of(first: Small, second: Small) -> tuple[float, float, float]:
     red, green, blue = (float(np.median(logs[:, k])) for k in range(3))
     light = float(np.median(logs @ np.array([0.2126, 0.7152, 0.0722])))
     return light, red - green, blue - green
+
+
+def set_off_the_rest(set_stops: Sequence[float | None], asked: Floats | None = None) -> list[float | None]:
+    """By how many stops each was set otherwise than all the others; None where these differ, or files do not tell.
+
+    `asked` (n,) is what a plan asked for, in stops; frames all set alike or all set by it differ by nothing.
+    """
+    if any(one is None for one in set_stops):
+        return [None] * len(set_stops)
+    values = np.asarray(set_stops, float)
+    found: list[float | None] = [None] * len(values)
+    for k in range(len(values)) if len(values) > 1 else ():
+        for off in (values, values - asked) if asked is not None else (values,):
+            others = np.delete(off, k)
+            if np.ptp(others) < _SET_ALIKE:
+                found[k] = float(off[k] - np.median(others))
+                break
+    return found
+
+
+def exposure_fault(off: float, set_off: float | None, others: str, evened: str) -> Fault:
+    """What is said of a frame whose light is `off` by so many stops, with what it comes from where that is known.
+
+    `set_off` is by how many its settings are off, `others` what it differs from and `evened` what helps else.
+    """
+    says = f"{abs(off):.2f} stops {'brighter' if off > 0 else 'darker'} than {others}"
+    remedy = f"take it again with the others' exposure{evened}"
+    if set_off is not None and abs(off - set_off) < max(_SET_ALIKE, abs(off) / 3.0):
+        says += f": it was set {set_off:+.2f} stops"
+    elif set_off is not None and abs(set_off) < _SET_ALIKE:
+        says += ", though set alike: the light changed, a flash failed, or the shutter or stop varies"
+        remedy = f"take it again once the light is as it was{evened}"
+    return Fault("exposure", off, says, remedy)
 
 
 def other_white_balance(report: FrameReport, red: float, blue: float) -> None:
