@@ -247,15 +247,18 @@ def test_marks_that_are_elsewhere_than_planned_are_found_there(
             assert apart < max(1.5 * now.plus_minus_m, 0.02), true.name
 
 
-def test_what_stands_before_a_mark_is_not_called_soft(rehearsed, known, series: Candidate) -> None:
-    """A mark planned far behind what its line of sight meets: its softness is not that of the thing before it."""
-    hidden = planned_elsewhere(series, 1.8)
+@pytest.mark.parametrize("times, what", [(1.8, "it hides the mark"), (0.6, "beyond where the mark was planned")])
+def test_what_stands_elsewhere_than_a_mark_is_not_called_soft(
+    rehearsed, known, series: Candidate, times: float, what: str
+) -> None:
+    """A mark planned far behind or before what its line of sight meets: its softness is not that of that thing."""
+    hidden = planned_elsewhere(series, times)
     report = check([rehearsed()], recall=known, candidate=hidden)
     told = [mark for mark in report.marks if mark.ranged is not None]
     assert told
     for mark in told:
         assert mark.verdict == "cannot-say"
-        assert f"{mark.ranged.distance_m:.3g} m away: it hides the mark" in mark.how
+        assert f"{mark.ranged.distance_m:.3g} m away" in mark.how and what in mark.how
         assert f"{mark.name}: {mark.how}" in report.advice
 
 

@@ -130,7 +130,7 @@ def measure(
         by_spectra = None
     away = None if by_spectra is None else by_spectra[3]
     if away is not None and _elsewhere(away):
-        how = f"what is seen there stands {away.distance_m:.3g} m away: it hides the mark, or the mark stands there"
+        how = _elsewhere_words(away)
         return MarkSoftness(name, best, None, None, told, how, away)
     if at_edge is not None and (sharpest in edges or (at_edge[1] <= 1.0 and _as_planned(candidate, k, *at_edge))):
         return MarkSoftness(name, at_edge[0], at_edge[1], at_edge[2], told, "edge", away)
@@ -205,6 +205,13 @@ def _elsewhere(away: Ranged) -> bool:
     """Whether what is seen at a mark stands so far from it that no tape was merely misread."""
     low, high = away.distance_m - away.plus_minus_m, away.distance_m + away.plus_minus_m
     return high * _MISREAD < away.planned_m or low > _MISREAD * away.planned_m
+
+
+def _elsewhere_words(away: Ranged) -> str:
+    seen = f"what is seen there stands {away.distance_m:.3g} m away"
+    if away.distance_m < away.planned_m:
+        return f"{seen}: it hides the mark, or the mark stands there"
+    return f"{seen}, beyond where the mark was planned: the mark stands there, or nothing stands at its place"
 
 
 def _away_mm(candidate: Candidate, index: int, best: int) -> float:
