@@ -29,7 +29,7 @@ from verispect.prove.looked import Pointed
 from verispect.prove.merge.depth_points import depth_points, ply_of, why_no_distances
 from verispect.prove.merge.series import merge
 from verispect.prove.merge.shots import shots_together
-from verispect.prove.merge.written import developed_words, profile_of, shot_of
+from verispect.prove.merge.written import developed_words, doubt_words, profile_of, shot_of
 from verispect.prove.parting.by_hand import ByHand
 from verispect.prove.report import Report
 from verispect.prove.resources.recall import Recall
@@ -187,9 +187,13 @@ def merge_files(
 
 
 class JoinedFile(NamedTuple):
-    """Where a joined picture lies, what was set right in it, its crop where it is not too large to cut, its size."""
+    """Where a joined picture lies, what is doubtful and what was set right in it, its crop and its size.
+
+    The crop is None where it is too large to cut.
+    """
 
     path: Path
+    doubts: list[Sentence]
     says: list[Sentence]
     crop: tuple[int, int, int, int] | None
     size: tuple[int, int]
@@ -230,8 +234,9 @@ def join_files(
         return None
     bend = bend_words(joined)
     return JoinedFile(
-        target, [*slide_words(joined.slide), *([] if bend is None else [bend]), *told_ghosts(joined),
-                 *developed_words(joined.developed)],
+        target, doubt_words(joined.doubtful),
+        [*slide_words(joined.slide), *([] if bend is None else [bend]), *told_ghosts(joined),
+         *developed_words(joined.developed)],
         None if joined.on_disk else joined.crop, joined.canvas.size,
     )  # fmt: skip
 

@@ -17,6 +17,7 @@ from verispect.prove.align.motion import Motion
 from verispect.prove.intake import described, read_coded
 from verispect.prove.merge import series as series_module
 from verispect.prove.merge.series import merge
+from verispect.prove.merge.written import done_words, doubt_words
 from verispect.rehearse.camera import Options, Rehearsal
 from verispect.rehearse.projection import Camera
 from verispect.rehearse.pupil_views import Quality, render
@@ -78,10 +79,38 @@ def test_a_dark_frame_is_left_out(shot, tmp_path: Path) -> None:
     for path in sorted(folder.glob("*.tif"))[:3]:
         (tmp_path / path.name).write_bytes(path.read_bytes())
     plain = merge([tmp_path], proof=True).pixels
-    write_picture(tmp_path / "9.tif", np.zeros((SIZE[1], SIZE[0], 3), np.uint16))
+    black = np.zeros((SIZE[1], SIZE[0], 3), np.uint16)
+    write_picture(tmp_path / "9.tif", black)
     merged = merge([tmp_path], proof=True)
     assert len(merged.frames) == 3
     assert np.array_equal(merged.pixels, plain)
+    # What stands behind the others parts sets; what stands between them was one of them.
+    assert (merged.black, merged.doubtful) == (["9.tif"], [])
+    assert [str(words) for words in done_words(merged.report(None))] == ["black, and left out: 9.tif"]
+    (tmp_path / "9.tif").unlink()
+    write_picture(tmp_path / "2.tif", black, force=True)
+    merged = merge([tmp_path], proof=True)
+    assert merged.black == ["2.tif"]
+    assert ["2.tif came out black" in doubt["says"] for doubt in merged.doubtful] == [True]
+
+
+def test_a_black_frame_that_the_plan_has_a_place_for_is_doubtful(shot, series: Candidate, tmp_path: Path) -> None:
+    folder, _ = shot
+    paths = sorted(folder.glob("*.tif"))
+    for path in paths:
+        (tmp_path / path.name).write_bytes(path.read_bytes())
+    write_picture(tmp_path / paths[-1].name, np.zeros((SIZE[1], SIZE[0], 3), np.uint16), force=True)
+    merged = merge([tmp_path], exposures=series.exposures, proof=True)
+    assert [paths[-1].name in doubt["says"] for doubt in merged.doubtful] == [True]
+
+
+def test_of_many_doubts_the_first_are_told_and_how_many_more() -> None:
+    doubts = [{"says": f"{k} is missing"} for k in range(5)]
+    assert [str(one) for one in doubt_words(doubts)] == [
+        "doubtful: 0 is missing", "doubtful: 1 is missing", "3 more things are doubtful",
+    ]  # fmt: skip
+    assert len(doubt_words(doubts[:3])) == 3
+    assert doubt_words([]) == []
 
 
 def test_a_stranger_is_left_out_and_said_and_those_after_it_lie_as_without_it(

@@ -123,10 +123,17 @@ def test_a_grid_of_shots_is_joined_from_one_picture_for_each_place(small_grid: C
         kept = [read_coded(described(path)) for path in places]
         with shots_together(places, grid, None, tmp_path / "out.tif") as again:
             assert list(again.places) == list(places), "what was put together is not put together again"
-    found = SimpleNamespace(frames=[{"file": places[1].name, "evened_stops": [0.0]}], developed=None)
+    found = SimpleNamespace(
+        frames=[{"file": places[1].name, "evened_stops": [0.0]}],
+        developed=None,
+        doubtful=[{"says": f"{places[1].name} lies beside {places[2].name}"}],
+        black=[places[0].name],
+    )
     pair, ghost = {"a": places[0].name, "b": places[2].name}, {"moved_in": places[1].name}
     together.name_shots(found, pair, ghost)
     assert found.frames == [{"file": "frame-004.tif", "evened_stops": [0.0]}]
+    assert found.doubtful == [{"says": "frame-004.tif lies beside frame-007.tif"}]
+    assert found.black == ["frame-001.tif"]
     assert (pair, ghost) == ({"a": "frame-001.tif", "b": "frame-007.tif"}, {"moved_in": "frame-004.tif"})
     assert not places[0].exists(), "nothing is left beside the result"
     for number, pixels in enumerate(kept):

@@ -76,6 +76,7 @@ class Joined:
     slide: Slide | None = None
     developed: dict[str, Any] | None = None
     falloff_stops: float = 0.0
+    black: list[str] = field(default_factory=list)
 
     def report(self) -> dict[str, Any]:
         """The contract's JSON."""
@@ -94,6 +95,7 @@ class Joined:
             "doubtful": self.doubtful,
             "developed": self.developed,
             "ghosts": self.ghosts,
+            "black": self.black,
             "slide": None if self.slide is None else slide_dict(self.slide),
         }
 
@@ -272,7 +274,7 @@ def join(
         result, told, [pair_report(pair, files) for pair in pairs], crop, time.monotonic() - begin, canvas, doubtful,
         frames[0], on_disk, views[0].bend * corner_tangent(views[0], pixels) ** 2,
         [_told(ghost, canvas, files) for ghost in ghosts], held, slide, developed_dict(frames),
-        max(corner_falloff(view, pixels) for view in views),
+        max(corner_falloff(view, pixels) for view in views), [files[k] for k in black],
     )  # fmt: skip
 
 

@@ -59,7 +59,8 @@ _FINE = 256
 class Merged:
     """A merged picture, 16 bits, and how it came about.
 
-    `files` are the frames that were merged, `exposures` theirs, None where the plan does not tell one for each.
+    `files` are the frames that were merged, `exposures` theirs, None where the plan does not tell one for each;
+    `black` names those that came out black and were left out.
     """
 
     pixels: Coded
@@ -74,6 +75,7 @@ class Merged:
     exposures: Sequence[Exposure] | None = None
     files: Sequence[Frame] = ()
     developed: dict[str, Any] | None = None
+    black: list[str] = field(default_factory=list)
 
     def report(self, depth_file: str | None) -> dict[str, Any]:
         """The contract's JSON."""
@@ -89,6 +91,7 @@ class Merged:
             "developed": self.developed,
             "ghosts": self.ghosts,
             "unveiled_share": round(self.unveiled, 5),
+            "black": self.black,
         }
 
 
@@ -140,6 +143,10 @@ def merge(
     bright, greys, smalls, clipped = _bright(frames, say, stop)
     if not bright:
         raise FileError("nothing but dark frames; there is nothing to merge")
+    black = [frame.path.name for k, frame in enumerate(frames) if k not in bright]
+    # One before or behind the others parts sets, and one that the plan has a place for is missing.
+    missing = [frames[k].path.name for k in range(len(frames)) if k not in bright
+               and (exposures is not None or bright[0] < k < bright[-1])]  # fmt: skip
     frames, exposures = _some(frames, bright), None if exposures is None else _some(exposures, bright)
     wide_mm = 36.0 if sensor_mm is None else sensor_mm[0]
     planned = _planned(frames, exposures, wide_mm)
@@ -232,6 +239,10 @@ def merge(
         {"box": [0, 0, frames[0].pixels[1], frames[0].pixels[0]],
          "says": f"{name} has too little in common with the others and was left out"}
         for name in strangers
+    ] + [
+        {"box": [0, 0, frames[0].pixels[1], frames[0].pixels[0]],
+         "says": f"{name} came out black and was left out; what was sharp in it alone is soft here"}
+        for name in missing
     ]  # fmt: skip
     crop = _crop(matrices, frames[0].pixels)
     say(1.0, "merged")
@@ -242,7 +253,7 @@ def merge(
     took = time.monotonic() - begin
     return Merged(
         whole.pixels, told, crop, took, whole.depth, doubtful, frames[0], moved, whole.unveiled, exposures,
-        frames, developed_dict(frames),
+        frames, developed_dict(frames), black,
     )  # fmt: skip
 
 

@@ -8,6 +8,7 @@ alike, else the shot as it was planned.
 from __future__ import annotations
 
 import contextlib
+import re
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
@@ -60,6 +61,8 @@ class Found(Protocol):
 
     frames: list[dict[str, Any]]
     developed: dict[str, Any] | None
+    doubtful: list[dict[str, Any]]
+    black: list[str]
 
 
 @dataclass(frozen=True)
@@ -87,8 +90,13 @@ class Together:
     darkest: float = 0.0
 
     def name_shots(self, found: Found, *more: dict[str, Any]) -> None:
-        """In what is told of frames, pairs and ghosts, name the shots, which stay, for pictures that do not."""
+        """In all that is told, name the shots, which stay, for pictures that do not."""
         found.developed = found.developed or self.developed
+        if self.firsts:
+            made = re.compile("|".join(map(re.escape, self.firsts)))
+            for doubt in found.doubtful:
+                doubt["says"] = made.sub(lambda name: self.firsts[name[0]], doubt["says"])
+            found.black = [self.firsts.get(name, name) for name in found.black]
         for one in (*found.frames, *more):
             one |= {key: self.firsts.get(one[key], one[key]) for key in ("file", "a", "b", "moved_in") if key in one}
             if "left_out_of" in one:

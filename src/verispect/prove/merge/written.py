@@ -16,8 +16,8 @@ from verispect.sentence import Sentence
 
 # Of less of the picture nothing is said.
 _WORTH_TELLING = 0.001
-# So many things that moved are told one by one.
-_EACH = 6
+# So many things that moved are told one by one, and so many doubts.
+_EACH, _DOUBTS = 6, 3
 
 
 def shot_of(frame: Frame) -> Shot:
@@ -75,10 +75,20 @@ def ghosts_words(
     return [Sentence(says, {"count": len(ghosts), "out": len(ghosts) - alone, "alone": alone})]
 
 
+def doubt_words(doubtful: Sequence[Mapping[str, Any]]) -> list[Sentence]:
+    """What of a picture is doubtful: each, or of many the first and how many more."""
+    told = doubtful if len(doubtful) <= _DOUBTS else doubtful[: _DOUBTS - 1]
+    found = [Sentence("doubtful: {what}", {"what": doubt["says"]}) for doubt in told]
+    more = len(doubtful) - len(told)
+    return [*found, Sentence("{count} more things are doubtful", {"count": more})] if more else found
+
+
 def done_words(report: Mapping[str, Any]) -> list[Sentence]:
-    """What a merge did beside laying and choosing: things that moved, and blur taken off."""
+    """What a merge did beside laying and choosing: what it left out, things that moved, and blur taken off."""
     ghosts = report["ghosts"]
-    found = ghosts_words(ghosts, ghost_words, sum(bool(ghost["taken_from_it"]) for ghost in ghosts))
+    names = ", ".join(report["black"])
+    found = [Sentence("black, and left out: {names}", {"names": names})] if names else []
+    found += ghosts_words(ghosts, ghost_words, sum(bool(ghost["taken_from_it"]) for ghost in ghosts))
     share = float(report["unveiled_share"])
     if share >= _WORTH_TELLING:
         says = "the blur of near things is taken off what is behind their edges, {share:.1f} % of the picture"

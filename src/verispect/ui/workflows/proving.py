@@ -387,10 +387,10 @@ class ProveDesk(QObject):
         if ply is not None:
             acts.append((self.tr("Its depth as a scan…"), lambda: self.depth_as_scan(path, ply)))
         acts += self.cutting.of(path, found.report["crop"], found.size)
-        from verispect.prove.merge.written import done_words
+        from verispect.prove.merge.written import done_words, doubt_words
 
-        done = [say(words) for words in done_words(found.report)]
-        told = "; ".join([self.tr("Written: {0}").format(path), *done[:_FEW_GHOSTS]])
+        words = [*doubt_words(found.report["doubtful"]), *done_words(found.report)[:_FEW_GHOSTS]]
+        told = "; ".join([self.tr("Written: {0}").format(path), *map(say, words)])
         self._notices.say(told, acts)
         self._merge_report, self._merged_of_frames = found.report, path
         self._panel.retouch_button.setEnabled(True)
@@ -399,7 +399,7 @@ class ProveDesk(QObject):
     def _on_joined(self, found: JoinedFile | None) -> None:
         if found is None:
             return
-        told = [self.tr("Written: {0}").format(found.path), *(say(words) for words in found.says[:_FEW_GHOSTS])]
+        told = [self.tr("Written: {0}").format(found.path), *map(say, [*found.doubts, *found.says[:_FEW_GHOSTS]])]
         acts = [] if found.crop is None else self.cutting.of(found.path, found.crop, found.size)
         self._notices.say("; ".join(told), acts)
         self._show_made(found.path)

@@ -305,6 +305,14 @@ def test_of_several_sets_the_one_that_is_chosen_is_merged(qtbot, window: MainWin
     made = folder / "merged" / "proof-2.tif"
     qtbot.waitUntil(lambda: desk._job is None and made.exists(), timeout=60_000)
     assert [frame["file"] for frame in desk._merge_report["frames"]] == ["f-3.tif", "f-4.tif", "f-5.tif"]
+    assert "doubtful" not in window.message.text
+    # Meanwhile one of them was spoiled: what a merge is without is said.
+    middle = described(folder / "f-4.tif").pixels
+    write_picture(folder / "f-4.tif", np.zeros((middle[1], middle[0], 3), np.uint16), force=True)
+    panel.frames.selectRow(6)
+    panel.proof_button.click()
+    qtbot.waitUntil(lambda: "doubtful" in window.message.text, timeout=60_000)
+    assert "f-4.tif came out black and was left out" in window.message.text
 
 
 def test_the_map_shows_where_it_is_soft_only_when_asked(qtbot) -> None:
