@@ -92,6 +92,7 @@ def test_a_dark_frame_is_left_out(shot, tmp_path: Path) -> None:
     merged = merge([tmp_path], proof=True)
     assert merged.black == ["2.tif"]
     assert ["2.tif came out black" in doubt["says"] for doubt in merged.doubtful] == [True]
+    assert done_words(merged.report(None)) == [], "it is told among what is doubtful"
 
 
 def test_a_black_frame_that_the_plan_has_a_place_for_is_doubtful(shot, series: Candidate, tmp_path: Path) -> None:

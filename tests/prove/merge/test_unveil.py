@@ -131,8 +131,8 @@ def test_how_frames_were_focused_comes_from_the_plan() -> None:
 
 
 def test_it_is_told_where_it_is_worth_it() -> None:
-    assert done_words({"ghosts": [], "black": [], "unveiled_share": 0.0004}) == []
-    [said] = done_words({"ghosts": [], "black": [], "unveiled_share": 0.0432})
+    assert done_words({"ghosts": [], "black": [], "doubtful": [], "unveiled_share": 0.0004}) == []
+    [said] = done_words({"ghosts": [], "black": [], "doubtful": [], "unveiled_share": 0.0432})
     assert "4.3 % of the picture" in str(said)
 
 

@@ -86,7 +86,8 @@ def doubt_words(doubtful: Sequence[Mapping[str, Any]]) -> list[Sentence]:
 def done_words(report: Mapping[str, Any]) -> list[Sentence]:
     """What a merge did beside laying and choosing: what it left out, things that moved, and blur taken off."""
     ghosts = report["ghosts"]
-    names = ", ".join(report["black"])
+    doubts = [doubt["says"] for doubt in report["doubtful"]]
+    names = ", ".join(name for name in report["black"] if not any(says.startswith(f"{name} ") for says in doubts))
     found = [Sentence("black, and left out: {names}", {"names": names})] if names else []
     found += ghosts_words(ghosts, ghost_words, sum(bool(ghost["taken_from_it"]) for ghost in ghosts))
     share = float(report["unveiled_share"])
