@@ -32,6 +32,8 @@ _MOSTLY, _BADLY_PX = 0.7, 0.6
 _BETTER = 0.02
 # Less than this in the corners of the working size is let be, and what is not so many times as sure.
 _SMALL_BEND_PX, _SURE = 0.15, 6.0
+# Without any one pair the others tell so much of it and more.
+_OTHERS_TELL = 0.5
 _HUBER_PX = 0.5
 _ROUNDS, _FITS = 3, 5
 # Figures of a pair's own motion that are fitted beside: three turns and a growth.
@@ -117,8 +119,22 @@ def more_bend(
     used = sorted((pair for pair in pairs if pair.trusted), key=lambda pair: -pair.overlap * pair.weight)[:_PLENTY]
     bands = bands_at_hand(lambda k: straight[k])
     seen = [one for pair in used if (one := _seen(views, bands, pair, divide)) is not None]
-    if not seen:
+    if not seen or (len(seen) == 1 and len(pairs) > 1):
         return None
+    found, sigma = _told_by(seen)
+    corner = corner_tangent(views[0], pixels)
+    in_corners_px = abs(found) * corner**3 * views[0].scale_px / divide
+    if in_corners_px < _SMALL_BEND_PX or abs(found) < _SURE * sigma:
+        return None
+    # A lens bends what all of them show; clouds that drift bend what one pair does.
+    for k in range(len(seen)) if len(seen) > 1 else ():
+        if _told_by([*seen[:k], *seen[k + 1 :]])[0] / found < _OTHERS_TELL:
+            return None
+    return found
+
+
+def _told_by(seen: Sequence[_Seen]) -> tuple[float, float]:
+    """The k that pairs tell, and its sigma."""
     by_bend, off = (np.concatenate([getattr(one, name) for one in seen]) for name in ("by_bend", "off"))
     weight, found = np.ones(len(off)), 0.0
     for _ in range(_FITS):
@@ -129,11 +145,7 @@ def more_bend(
     sigma = math.sqrt(
         float((weight * rest) @ rest) / max(len(off) / 4.0 - 1.0, 1.0) / max((weight * by_bend) @ by_bend, 1e-30)
     )
-    corner = corner_tangent(views[0], pixels)
-    in_corners_px = abs(found) * corner**3 * views[0].scale_px / divide
-    if in_corners_px < _SMALL_BEND_PX or abs(found) < _SURE * sigma:
-        return None
-    return found
+    return found, sigma
 
 
 def _seen(views: Sequence[View], bands: Callable[[int], Bands], pair: Pair, divide: float) -> _Seen | None:
@@ -199,9 +211,12 @@ def with_bend(
     if _ill_laid(pairs, pixels[0] / greys[0].shape[1]):
         looked = first_look(views, greys, [(pair.a, pair.b, pair.overlap) for pair in pairs], pixels)
         if looked:
-            views = [replace(view, bend=looked) for view in views]
-            straight = [straightened(grey, view, pixels) for grey, view in zip(greys, views, strict=True)]
-            pairs = pairs_between(views, straight)
+            bent = [replace(view, bend=looked) for view in views]
+            other = [straightened(grey, view, pixels) for grey, view in zip(greys, bent, strict=True)]
+            again = pairs_between(bent, other)
+            # What makes a few more alike, and lays none the better, is no lens.
+            if _laid(again) > _laid(pairs):
+                views, straight, pairs = bent, other, again
     for _ in range(_ROUNDS):
         more = more_bend(views, straight, pairs, pixels)
         if more is None:
@@ -210,6 +225,10 @@ def with_bend(
         straight = [straightened(grey, view, pixels) for grey, view in zip(greys, views, strict=True)]
         pairs = pairs_between(views, straight)
     return list(views), straight, pairs
+
+
+def _laid(pairs: Sequence[Pair]) -> int:
+    return sum(pair.trusted for pair in pairs)
 
 
 def _ill_laid(pairs: Sequence[Pair], divide: float) -> bool:

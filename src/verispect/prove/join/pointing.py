@@ -227,19 +227,24 @@ def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
     """Whether two neighbours of a frame at least, or its only one, have it grown by about as much as was found.
 
     Of two frames that are joined to nothing else none can tell which it is; and frames that only what is unsure joins
-    to the rest may all have grown by that, as one has that grew with the neighbour that knows it best.
+    to the rest may all have grown by that, as one has that grew with the neighbour that knows it best. Neighbours that
+    grew as it did tell nothing: a single pair may have drawn them all along.
     """
-    told, beside, weights = [], set(), []
+    told, beside, weights, alike = [], set(), [], False
+    enough = max(0.25 * abs(grown[number]), 3.0 * _GROWTH_NOISE)
     for pair in pairs:
         if pair.sure and number in (pair.a, pair.b):
+            other = pair.a + pair.b - number
+            if abs(grown[other] - grown[number]) < enough:
+                alike = True
+                continue
             told.append(grown[pair.a] + pair.growth if pair.b == number else grown[pair.b] - pair.growth)
-            beside.add(pair.a + pair.b - number)
+            beside.add(other)
             # Alone counts only what lies well all over: a single part of a pair may grow by its blur. Or what grew
             # as its blur has it.
             weights.append(pair.weight if pair.blurred or math.isfinite(pair.residual_px) else 0.0)
     if not any(pair.sure and number not in (pair.a, pair.b) and beside & {pair.a, pair.b} for pair in pairs):
         return False
-    enough = max(0.25 * abs(grown[number]), 3.0 * _GROWTH_NOISE)
     among = [grown[k] for k in surely_joined(pairs, number)]
     if abs(grown[number] - np.median(among)) < enough:
         return False
@@ -247,8 +252,8 @@ def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
     if abs(grown[best.a] - grown[best.b]) < enough:
         return False
     near = sum(abs(one - grown[number]) < enough for one in told)
-    alone = near == len(told) and max(weights) >= _SURE_ALONE and abs(grown[number]) > _GROWN_ALONE
-    return bool(near >= 2 or alone)
+    alone = not alike and near == len(told) and max(weights) >= _SURE_ALONE
+    return bool(near >= 2 or (alone and abs(grown[number]) > _GROWN_ALONE))
 
 
 def surely_joined(pairs: Sequence[Pair], number: int) -> set[int]:
