@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -14,9 +15,11 @@ from hypothesis import strategies as st
 from tests.prove.join.spheres import FOCAL_PX, SIZE, apart_deg, taken, turn
 from verispect.prove.expected import View
 from verispect.prove.intake import described
+from verispect.prove.join import bend as bend_module
 from verispect.prove.join.bend import corner_tangent, straightened
 from verispect.prove.join.canvas import frame_maps
 from verispect.prove.join.grid import Room, join
+from verispect.prove.join.pointing import Pair
 from verispect.prove.join.written import bend_words
 
 BASES = [turn(b, p) for p in (-9, 9) for b in (-26, 0, 26)]
@@ -79,6 +82,29 @@ def _planned(paths: list[Path]):
         patch.setattr(grid, "_planned_places", lambda *_args: placed)
         patch.setattr(grid, "discs_between", lambda *_args: lambda _a, _b: 0.0)
         return join(paths, as_given=True, exposures=[None] * 6, sensor_mm=(36.0, 24.0), room=room)
+
+
+@given(st.floats(0.02, 0.2), st.integers(0, 4), st.booleans())
+def test_what_one_pair_alone_tells_is_no_lens(bend: float, odd: int, all_of_them: bool) -> None:
+    """Pairs of which each tells a k of its own: with the same all of them do, or one shows what drifted."""
+    rng = np.random.default_rng(odd)
+    by_bend = [rng.normal(0.0, 30.0, 40) for _ in range(5)]
+    told = {
+        k: bend_module._Seen(one, (bend if all_of_them or k == odd else 0.0) * one + rng.normal(0.0, 0.02, 40))
+        for k, one in enumerate(by_bend)
+    }
+    pairs = [Pair(k, k + 1, 0.3, 0.9, np.zeros(3), 0.1) for k in range(5)]
+    views = [View(basis, FOCAL_PX, (239.5, 159.5)) for basis in BASES]
+    straight = [np.zeros((SIZE[1] // 2, SIZE[0] // 2), np.float32)] * 6
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(bend_module, "_seen", lambda _views, _bands, pair, _divide: told[pair.a])
+        found = bend_module.more_bend(views, straight, pairs, SIZE)
+        assert found == (pytest.approx(bend, rel=0.02) if all_of_them else None)
+        # One of several pairs that tells anything is not enough; the only one there is has nobody to ask.
+        only = pairs[odd : odd + 1]
+        assert bend_module.more_bend(views, straight, only, SIZE) == pytest.approx(bend, rel=0.02)
+        lost = [pair if pair in only else replace(pair, correlation=0.1) for pair in pairs]
+        assert bend_module.more_bend(views, straight, lost, SIZE) is None
 
 
 def test_straightening_takes_out_what_opencv_put_in(tmp_path: Path) -> None:
