@@ -11,7 +11,7 @@ import numpy as np
 from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.optics.types import Floats
 from verispect.plan.frames.between import closeness_per_mm
-from verispect.prove.checks.rail import misplaced
+from verispect.prove.checks.rail import grows_by_depth, misplaced
 from verispect.prove.evidence import Evidence, Grey, is_compressed
 from verispect.prove.join.far_out import grown_when_blurred
 from verispect.prove.matching.not_of_plan import PUSHED_FAR
@@ -72,6 +72,8 @@ def compare_sizes(
     slope, rest = _breathing(scales, planned)
     if slope is None:
         return
+    if evidence.candidate.method.on_rail:
+        scatter = np.maximum(scatter, grows_by_depth(planned) / _SURE_STEPS)
     rest = _by_steps(rest, scatter)
     if len(used) == 3:
         # Two that agree accuse the third; three that lie apart alike are a lens that breathes otherwise.

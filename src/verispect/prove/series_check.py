@@ -36,7 +36,7 @@ from verispect.prove.checks.gross_blur import (
 from verispect.prove.checks.moved import OF_BLUR, Moved, moved_in
 from verispect.prove.checks.odd_places import odd_places
 from verispect.prove.checks.pointing import moved_words, unsure_px
-from verispect.prove.checks.rail import UNLIKE_DEPTHS, comes_nearer, step_mm
+from verispect.prove.checks.rail import askew_px, laid_by_other_depths, shifted_by_depths_px
 from verispect.prove.evidence import Evidence, is_compressed
 from verispect.prove.expected import View, light_hypotheses, set_stops
 from verispect.prove.focus_check import compare_sizes, missed_by_far, out_of_focus
@@ -49,8 +49,6 @@ from verispect.prove.shake.shaken import above_noise, shaken_in
 KNOCK_PX, EXPOSURE_STOPS, MOVED = 0.3, 0.08, 0.12
 # Fewer frames tell no drift from a knock; without a plan it is at most so much from one frame to the next, pixels.
 _FRAMES_FOR_DRIFT, _DRIFT_PX = 5, 0.1
-# A rail looks aside by this at the most, five degrees.
-_ASKEW = math.tan(math.radians(5.0))
 # From so many frames on, of which no two lie so near to one another, the camera was in a hand; pixels.
 _FRAMES_IN_HAND, _IN_HAND_PX = 4, 1.0
 # Frames are held against two of so many beside them on either side for what small things moved.
@@ -73,6 +71,9 @@ class SeriesCheck:
         # Frames that were laid over others, and those that are blurred by far.
         self._lay: set[int] = set()
         self._lost: set[int] = set()
+        # On a rail, those that lie over the one before by what is out of focus.
+        self._on_rail = evidence.candidate is not None and evidence.candidate.method.on_rail
+        self._by_depths: set[int] = set()
         self._details: dict[int, float] = {}
 
     def compare(self, used: list[int]) -> None:
@@ -98,8 +99,7 @@ class SeriesCheck:
         unsteady = self._is_unsteady(used, np.array(offsets))
         if not unsteady:
             # A camera that went nearer draws larger too.
-            reach = 0.5 * math.hypot(*self.evidence.pixels)
-            scatter = np.array([_scatter_px(motion) for motion in motions]) / reach
+            scatter = np.array([_scatter_px(motion) for motion in motions]) / self._reach_px
             compare_sizes(self.evidence, self.reports, used, np.array(scales), np.array(expected_scales), scatter)
             far = self._far_out(used)
             if far and 2 * len(far) < len(given):
@@ -111,6 +111,9 @@ class SeriesCheck:
         unsure = np.array([0.0, *(unsure_px(motion.residual_px, divide) for motion in motions)])
         # From a hand every frame is odd, and there is none to go past.
         places = np.array(offsets) if unsteady else self._past_the_odd(used, np.array(offsets), middle)
+        if self._on_rail:
+            others = laid_by_other_depths(np.array(scales), np.array(expected_scales))
+            self._by_depths = {used[number] for number in np.flatnonzero(others)}
         self._place(used, places, np.array(scales), unsure, unsteady=unsteady)
         self._brightness(used, lights, np.array(scales))
         # In whatever order they were taken: those next to one another in focus show things alike.
@@ -250,8 +253,12 @@ class SeriesCheck:
 
     def _size_of(self, moved: Floats) -> float:
         """How far something down, right (px) and turned (degrees) lies off at the most, px."""
-        corner = 0.5 * math.hypot(*self.evidence.pixels)
-        return float(max(math.hypot(moved[0], moved[1]), abs(math.radians(moved[2])) * corner))
+        return float(max(math.hypot(moved[0], moved[1]), abs(math.radians(moved[2])) * self._reach_px))
+
+    @property
+    def _reach_px(self) -> float:
+        """From the middle of a frame to its corner."""
+        return 0.5 * math.hypot(*self.evidence.pixels)
 
     def _is_unsteady(self, used: list[int], offsets: Floats) -> bool:
         """Whether the camera stood elsewhere in every frame, as in a hand: no two lie alike."""
@@ -313,25 +320,16 @@ class SeriesCheck:
             if np.ptp(extension) > 0.0:
                 at = extension / float(np.median(np.abs(np.diff(extension))) or np.ptp(extension))
             travel = float(np.ptp(extension)) / max(float(np.ptp(at)), 1e-9)
-            bound = 0.5 * math.hypot(*self.evidence.pixels) * travel / self._nearest_mm
-            bound = max(bound, self._askew_px())
+            bound = self._reach_px * travel / self._nearest_mm
+            bound = max(bound, askew_px(self.evidence.exposures, self.evidence.pitch_mm))
         apart = np.diff(at)
         if np.any(np.abs(apart) < 1e-9):
             return np.zeros_like(offsets)
-        corner = math.degrees(1.0 / (0.5 * math.hypot(*self.evidence.pixels)))
+        corner = math.degrees(1.0 / self._reach_px)
         most = bound * np.array([1.0, 1.0, corner])
         slope = np.clip(np.median(np.diff(offsets, axis=0) / apart[:, None], axis=0), -most, most)
         found: Floats = (at - at[0])[:, None] * slope
         return found
-
-    def _askew_px(self) -> float:
-        """How far a rail that is not quite along the view, as none is, shifts what is sharp between two frames."""
-        exposures = self.evidence.exposures
-        if len(exposures) < 2:
-            return 0.0
-        state = exposures[0].state
-        drawn = (state.image_distance_mm / state.focal_mm - 1.0) / self.evidence.pitch_mm
-        return _ASKEW * step_mm(exposures) * drawn
 
     @cached_property
     def _nearest_mm(self) -> float | None:
@@ -354,14 +352,12 @@ class SeriesCheck:
             return limits
         steps = np.abs(np.diff(scales, prepend=scales[:1]))
         more = np.maximum(steps - np.median(steps[1:]), 0.0)
-        reach = 0.5 * math.hypot(*self.evidence.pixels)
         image_mm = self.evidence.exposures[index].state.image_distance_mm
-        found: Floats = limits + more * image_mm / self._nearest_mm * reach
-        candidate = self.evidence.candidate
-        if candidate is None or not candidate.method.on_rail or any(self.matched[k] is None for k in used):
-            return found
+        found: Floats = limits + more * image_mm / self._nearest_mm * self._reach_px
         taken = [self.evidence.exposures[index] for k in used if (index := self.matched[k]) is not None]
-        return found + UNLIKE_DEPTHS * reach * comes_nearer(taken)
+        if not self._on_rail or len(taken) < len(used):
+            return found
+        return found + shifted_by_depths_px(taken, [k in self._by_depths for k in used], self._reach_px)
 
     def _brightness(self, used: list[int], lights: list[tuple[float, float, float]], scales: Floats) -> None:
         # A lens that is drawn out loses light as it draws larger: (v/v₀)² both, whatever the plan.
@@ -418,8 +414,8 @@ class SeriesCheck:
         found = shaken_in(above_noise([self.reads[k].sectors for k in used]), care.__getitem__, compressed=compressed)
         for number, shaken in sorted(found.items()):
             k = used[number]
-            if not self.reports[k].without("missed-focus"):
-                # Posts that are in focus out of their turn look like it.
+            if not self.reports[k].without("missed-focus") or k in self._by_depths:
+                # What is in focus out of its turn, or ever farther out of it, looks like it.
                 continue
             motion_fault(self.reports[k], self.reads[k].sectors_divide * shaken.length_px, shaken.direction_deg)
         for number, k in enumerate(used):
@@ -495,12 +491,12 @@ class SeriesCheck:
 
         `chained` lays each over one and the same frame.
         """
-        divide, candidate = self.reads[used[0]].divide, self.evidence.candidate
+        divide = self.reads[used[0]].divide
         told = gusts_in(
             [self.reads[k].grey if self.reports[k].without("motion", "missed-focus") else None for k in used],
             [at_level(matrix, divide) for matrix in chained], self.evidence.is_cancelled,
             # A camera that went nearer draws near things otherwise.
-            by_both=candidate is not None and candidate.method.on_rail,
+            by_both=self._on_rail,
         )  # fmt: skip
         for number, gust in told.items():
             report = self.reports[used[number]]

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.optics.types import Floats
@@ -18,7 +20,13 @@ from verispect.prove.verdict import set_to
 
 # What is not sharp grows by another share of its distance than what is, by which frames are laid over one another: of
 # what that may shift in the corner so much may be left, and less of a step than this is not told from it.
-UNLIKE_DEPTHS, _OF_A_STEP = 0.05, 0.5
+_UNLIKE_DEPTHS, _OF_A_STEP = 0.05, 0.5
+# Where hardly anything in focus has texture what stands before or behind it tells how frames lie. It grows by up to
+# so much more or less of a step; from so much of it on, and so large a share of itself, it is that, and shifts so
+# many times as far.
+_NEARER_GROWS, _OUT_OF_FOCUS, _LEAST, _TIMES_FARTHER = 0.4, 0.15, 2e-3, 3.0
+# A rail looks aside by this at the most, five degrees.
+_ASKEW = math.tan(math.radians(5.0))
 
 
 def comes_nearer(taken: Sequence[Exposure]) -> Floats:
@@ -28,9 +36,41 @@ def comes_nearer(taken: Sequence[Exposure]) -> Floats:
     return found
 
 
+def askew_px(exposures: Sequence[Exposure], pitch_mm: float) -> float:
+    """How far a rail that is not quite along the view, as none is, shifts what is sharp between two frames."""
+    if len(exposures) < 2:
+        return 0.0
+    state = exposures[0].state
+    drawn = (state.image_distance_mm / state.focal_mm - 1.0) / pitch_mm
+    return _ASKEW * step_mm(exposures) * drawn
+
+
+def shifted_by_depths_px(taken: Sequence[Exposure], others: Sequence[bool], reach_px: float) -> Floats:
+    """How far frames may seem to be shifted because unlike depths grow unlike (n,).
+
+    `others` lie by what is not sharp; `reach_px` is from the middle of a frame to its corner.
+    """
+    found: Floats = _UNLIKE_DEPTHS * reach_px * comes_nearer(taken) * np.where(others, _TIMES_FARTHER, 1.0)
+    return found
+
+
 def step_mm(exposures: Sequence[Exposure]) -> float:
     """From one place of a rail to the next."""
     return 1000.0 * abs(ahead_m(exposures[-1], exposures[0])) / max(len(exposures) - 1, 1)
+
+
+def grows_by_depth(planned: Floats) -> Floats:
+    """By how much more or less than planned frames may grow in each step because something else is seen (n - 1,)."""
+    found: Floats = _NEARER_GROWS * np.abs(np.diff(planned))
+    return found
+
+
+def laid_by_other_depths(scales: Floats, planned: Floats) -> NDArray[np.bool_]:
+    """Which frames lie over the one before by what is not in focus there (n,), as how they grew tells."""
+    off, steps = (np.abs(np.diff(part, prepend=part[:1])) for part in (scales - planned, planned))
+    found: NDArray[np.bool_] = off > np.maximum(_OUT_OF_FOCUS * steps, _LEAST)
+    found[:1] = False
+    return found
 
 
 def misplaced(
