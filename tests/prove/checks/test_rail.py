@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 
@@ -11,8 +13,15 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
-from verispect.prove.checks.rail import comes_nearer, misplaced, step_mm
+from verispect.prove.checks.rail import (
+    comes_nearer,
+    laid_by_other_depths,
+    misplaced,
+    shifted_by_depths_px,
+    step_mm,
+)
 from verispect.prove.expected import focus_from_pupil_m
+from verispect.prove.focus_check import compare_sizes
 from verispect.prove.report import FrameReport
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
@@ -57,3 +66,32 @@ def test_a_frame_taken_half_a_step_off_is_told_and_less_is_not(coarse: Candidate
     assert report.as_found is not None
     behind = (report.as_found.pose.pupil_m - exposure.pose.pupil_m) @ exposure.pose.forward
     assert 1000.0 * behind == pytest.approx(-0.6 * step)
+
+
+def test_what_grows_by_what_stands_before_the_focus_was_taken_from_where_it_should(coarse: Candidate) -> None:
+    """Shares of a step as they were measured in a traced series of a table top that had no texture in focus."""
+    count = len(coarse.exposures)
+    step = -float(comes_nearer(coarse.exposures)[1:].mean())
+    planned = step * np.arange(count)
+    more = np.array([0.01, -0.06, -0.04, -0.03, 0.0, 0.06, 0.11, 0.06, 0.18, 0.25, 0.33, 0.17, 0.21, 0.24, 0.26])
+
+    def told(off: np.ndarray) -> dict[int, str]:
+        reports = [FrameReport(file=f"{k}.tif") for k in range(count)]
+        evidence = SimpleNamespace(candidate=coarse, matched=list(range(count)), exposures=coarse.exposures)
+        scatter = np.full(count - 1, 3e-4)
+        compare_sizes(evidence, reports, range(count), planned + step * off, planned, scatter)
+        return {k: report.faults[0].says for k, report in enumerate(reports) if report.faults}
+
+    creeps = np.concatenate([[0.0], np.cumsum(more[: count - 1])])
+    assert creeps[-1] > 1.0
+    assert told(creeps) == {}
+    # One that stood a whole step farther on is told among them all the same.
+    odd = told(creeps + (np.arange(count) == 4))
+    assert list(odd) == [4]
+    assert "too near" in odd[4]
+    others = laid_by_other_depths(planned + step * creeps, planned)
+    assert np.flatnonzero(others).tolist() == [k + 1 for k in range(count - 1) if abs(more[k]) > 0.15]
+    usual, farther = (shifted_by_depths_px(coarse.exposures, [so] * count, 500.0) for so in (False, True))
+    assert farther == pytest.approx(3.0 * usual)
+    # Steps so fine that nothing is shifted by them are not told apart by what is measured.
+    assert not laid_by_other_depths(1e-3 * np.arange(5.0) + 3e-4 * np.arange(5) % 2, 1e-3 * np.arange(5.0)).any()
