@@ -187,6 +187,7 @@ def test_a_frame_that_came_out_black_spoils_none_beside_it(dimmed_grid, tmp_path
     told = [one for one in joined.doubtful if "came out black" in one["says"]]
     assert len(told) == 1
     assert told[0]["says"].startswith("frame-001.tif")
+    assert joined.report()["black"] == ["frame-001.tif"]
     assert good.doubtful == []
     # It is shown where no other shows anything, and there alone.
     assert joined.frames[0]["used_share"] < 0.7 * good.frames[0]["used_share"]

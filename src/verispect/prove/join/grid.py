@@ -274,7 +274,8 @@ def join(
         result, told, [pair_report(pair, files) for pair in pairs], crop, time.monotonic() - begin, canvas, doubtful,
         frames[0], on_disk, views[0].bend * corner_tangent(views[0], pixels) ** 2,
         [_told(ghost, canvas, files) for ghost in ghosts], held, slide, developed_dict(frames),
-        max(corner_falloff(view, pixels) for view in views), [files[k] for k in black],
+        max(corner_falloff(view, pixels) for view in views),
+        [*(frames[k].path.name for k in placed.black), *(files[k] for k in black)],
     )  # fmt: skip
 
 

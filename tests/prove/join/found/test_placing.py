@@ -102,6 +102,10 @@ def test_a_frame_of_something_else_is_left_out_and_named(tmp_path: Path) -> None
     placed = places_of(tmp_path)
     assert placed.cells == [[0], [1], [2]]
     assert placed.doubts == ("frame-004.tif shows nothing in common with the others; it is left out",)
+    write_picture(tmp_path / "frame-005.tif", np.zeros((SIZE[1], SIZE[0], 3), np.uint16))
+    placed = places_of(tmp_path)
+    assert placed.doubts[1:] == ("frame-005.tif came out black; it is left out",)
+    assert placed.black == (4,)
 
 
 def test_frames_with_nothing_in_common_are_refused_in_a_sentence(tmp_path: Path) -> None:

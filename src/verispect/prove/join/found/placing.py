@@ -12,10 +12,11 @@ import numpy as np
 from verispect.errors import Cancelled, FileError
 from verispect.optics.types import Floats
 from verispect.prove.expected import View
-from verispect.prove.intake import Frame, read_coded
+from verispect.prove.intake import Frame, linear_of, read_coded
 from verispect.prove.join.found.alike import linked_by_look
 from verispect.prove.join.found.bundle import focal_px_of, straightened, tree_of, turned
 from verispect.prove.join.found.features import Common, Grey8, common_of, features_of, show_the_same
+from verispect.prove.parting.sets import is_dark
 
 Progress = Callable[[float, str], None]
 _WORKING_PIXELS = 900_000
@@ -35,11 +36,12 @@ _LEFT_PX = 1.5
 
 @dataclass(frozen=True)
 class Placed:
-    """Frames by cells, where each looks, and what is doubtful about it."""
+    """Frames by cells, where each looks, what is doubtful about it, and which are black and have no place."""
 
     cells: list[list[int]]
     views: list[View]
     doubts: tuple[str, ...] = ()
+    black: tuple[int, ...] = ()
 
 
 def found_places(
@@ -97,8 +99,12 @@ def found_places(
         bundle = turned(common, len(frames), focal, told=told is not None)
         bend, rest = share / (0.5 * math.hypot(*size) / bundle.focal_px) ** 2, bundle.rest_px
     turns, focal = bundle.turns, bundle.focal_px
+    middles = np.array([[3 * [257 * int(np.median(grey))]] for grey in greys], np.uint16)
+    dark = is_dark(linear_of(middles)[:, 0, 0].tolist())
+    black = tuple(k for k in range(len(frames)) if k not in turns and dark[k])
     doubts = [
-        f"{frames[k].path.name} shows nothing in common with the others; it is left out"
+        f"{frames[k].path.name} {'came out black' if k in black else 'shows nothing in common with the others'}; "
+        "it is left out"
         for k in range(len(frames)) if k not in turns
     ]  # fmt: skip
     members = sorted(turns)
@@ -119,7 +125,7 @@ def found_places(
             "seen from different places, or a lens that bends lines"
         )
     cells = _cells(members, views, frames[0].pixels)
-    return Placed(cells, [views[cell[0]] for cell in cells], tuple(doubts))
+    return Placed(cells, [views[cell[0]] for cell in cells], tuple(doubts), black)
 
 
 def _straightened(
