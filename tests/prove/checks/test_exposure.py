@@ -101,6 +101,7 @@ def test_settings_tell_what_another_light_comes_from() -> None:
     light = exposure_fault(-0.52, 0.0, "the others", ", or even it out")
     assert "set alike: the light changed" in light.says
     assert light.remedy == "take it again once the light is as it was, or even it out"
+    assert "set alike" in exposure_fault(0.09, 0.0, "the others", "").says
     # Set a stop brighter, and darker all the same: neither alone is the cause.
     for unknown in (None, 1.0):
         assert exposure_fault(-0.52, unknown, "the others", "").says == "0.52 stops darker than the others"

@@ -107,7 +107,7 @@ def exposure_fault(off: float, set_off: float | None, others: str, evened: str) 
     """
     says = f"{abs(off):.2f} stops {'brighter' if off > 0 else 'darker'} than {others}"
     remedy = f"take it again with the others' exposure{evened}"
-    if set_off is not None and abs(off - set_off) < max(_SET_ALIKE, abs(off) / 3.0):
+    if set_off is not None and abs(off - set_off) < abs(off) / 3.0:
         says += f": it was set {set_off:+.2f} stops"
     elif set_off is not None and abs(set_off) < _SET_ALIKE:
         says += ", though set alike: the light changed, a flash failed, or the shutter or stop varies"

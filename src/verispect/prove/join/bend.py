@@ -227,8 +227,10 @@ def with_bend(
     return list(views), straight, pairs
 
 
-def _laid(pairs: Sequence[Pair]) -> int:
-    return sum(pair.trusted for pair in pairs)
+def _laid(pairs: Sequence[Pair]) -> tuple[int, float]:
+    """How many pairs could be laid, and how well; what is greater is better."""
+    left = [pair.residual_px for pair in pairs if pair.trusted]
+    return len(left), -float(np.median(left)) if left else 0.0
 
 
 def _ill_laid(pairs: Sequence[Pair], divide: float) -> bool:
