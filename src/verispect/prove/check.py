@@ -55,6 +55,7 @@ from verispect.prove.verdict import (
     holes_to_fill,
     losses_words,
     missing_frames,
+    not_compared_words,
     redo,
 )
 
@@ -68,9 +69,6 @@ _MOVED_PX = 3.0
 _UNLIKE = 0.4
 # Of more frames one that shows something else leaves the others of one view.
 _FEW = 3
-_SIDE_BY_SIDE = (
-    "These frames show unlike things: they are no series as the plan's method has it, but may be joined side by side",
-)
 _HELD_OTHERWISE = (
     "the frames are not held as the plan has the camera, one upright and the other wide: they were checked without "
     "it: say in Camera how it was held",
@@ -276,7 +274,7 @@ class _Check:
             sets, [frame.path.name for frame in frames], kinds, every, marks, gaps, seen_on(specks),
             redo(every, marks, gaps, surfaces) + holes_to_fill(covers, candidate, missing),
             [
-                *(_SIDE_BY_SIDE if candidate is not None and kinds[:1] == [SetKind.UNKNOWN] else ()),
+                *not_compared_words(kinds, [len(group.frames) for group in sets], planned=candidate is not None),
                 *(() if looked_at is None else (str(looked_at.says),)),
                 *self._not_placed(dark),
                 *(_UNLIKE_PHOTOGRAPH if looked_at is None and self.laid is not None else ()),

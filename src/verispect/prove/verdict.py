@@ -16,6 +16,7 @@ from verispect.plan.frames.shots import Shot
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.checks.coverage import Coverage
 from verispect.prove.expected import ahead_m
+from verispect.prove.parting.sets import SetKind
 from verispect.prove.report import REDO, Fault, FrameReport, surface_words
 from verispect.prove.softness.block_map import BlockMap
 from verispect.prove.softness.mark_softness import BY_TWO, MarkSoftness
@@ -247,6 +248,22 @@ def advice(
     if any(mark.name == "missing" for frame in frames for mark in frame.faults):
         said.append("Take missing frames before the camera is moved")
     return said
+
+
+def not_compared_words(kinds: Sequence[SetKind], sizes: Sequence[int], *, planned: bool) -> list[str]:
+    """Of which sets the frames were held against nothing, being neither of one view nor placed side by side."""
+    if planned and kinds[:1] == [SetKind.UNKNOWN]:
+        return [
+            "These frames show unlike things: they are no series as the plan's method has it, but may be joined side "
+            "by side"
+        ]
+    return [
+        f"The {size} frames {f'of set {number} ' if len(kinds) > 1 else ''}lie neither on one another nor side by "
+        "side for sure: what they show repeats, overlaps too little, or is far out of focus. Nothing was compared; "
+        "the plan they were taken by would tell where they look"
+        for number, (kind, size) in enumerate(zip(kinds, sizes, strict=True), 1)
+        if kind is SetKind.UNKNOWN and size > 1
+    ]
 
 
 def metres(distance: float) -> str:

@@ -99,11 +99,13 @@ def test_frames_of_which_each_shows_something_else_are_single_ones(tmp_path: Pat
     assert [(kind, len(group.frames)) for kind, group in zip(report.kinds, report.sets, strict=True)] == [
         ("single", 1)
     ] * 4
+    assert not any("nothing was compared" in line.lower() for line in report.advice)
     assert [group.why for group in report.sets[1:]] == [("it shows something else",)] * 3
     report = check(sorted(tmp_path.iterdir())[:2])
     assert [(kind, len(group.frames)) for kind, group in zip(report.kinds, report.sets, strict=True)] == [
         ("unknown", 2)
     ]
+    assert report.advice[0].startswith("The 2 frames lie neither on one another nor side by side for sure")
 
 
 def test_the_second_frame_of_a_cell_is_looked_at_for_shake_too(tmp_path: Path) -> None:
