@@ -309,7 +309,6 @@ def test_of_several_sets_the_one_that_is_chosen_is_merged(qtbot, window: MainWin
     # Meanwhile one of them was spoiled: what a merge is without is said.
     middle = described(folder / "f-4.tif").pixels
     write_picture(folder / "f-4.tif", np.zeros((middle[1], middle[0], 3), np.uint16), force=True)
-    panel.frames.selectRow(6)
     panel.proof_button.click()
     qtbot.waitUntil(lambda: "doubtful" in window.message.text, timeout=60_000)
     assert "f-4.tif came out black and was left out" in window.message.text
