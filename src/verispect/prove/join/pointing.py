@@ -228,7 +228,7 @@ def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
 
     Of two frames that are joined to nothing else none can tell which it is; and frames that only what is unsure joins
     to the rest may all have grown by that, as one has that grew with the neighbour that knows it best. Neighbours
-    that grew as it did tell nothing: a single pair may have drawn them all along, and without it none had grown.
+    that grew as it did tell nothing: a single pair may have drawn them all along.
     """
     told, beside, weights, alike = [], set(), [], False
     enough = max(0.25 * abs(grown[number]), 3.0 * _GROWTH_NOISE)
@@ -253,13 +253,7 @@ def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
         return False
     near = sum(abs(one - grown[number]) < enough for one in told)
     alone = not alike and near == len(told) and max(weights) >= _SURE_ALONE
-    if near < 2 and not (alone and abs(grown[number]) > _GROWN_ALONE):
-        return False
-    return not any(
-        abs(growths([one for one in pairs if one is not pair], len(grown))[number]) < 0.5 * abs(grown[number])
-        for pair in pairs
-        if pair.trusted and number not in (pair.a, pair.b) and abs(pair.growth) > 0.5 * abs(grown[number])
-    )
+    return bool(near >= 2 or (alone and abs(grown[number]) > _GROWN_ALONE))
 
 
 def surely_joined(pairs: Sequence[Pair], number: int) -> set[int]:
