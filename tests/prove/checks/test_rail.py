@@ -94,4 +94,5 @@ def test_what_grows_by_what_stands_before_the_focus_was_taken_from_where_it_shou
     usual, farther = (shifted_by_depths_px(coarse.exposures, [so] * count, 500.0) for so in (False, True))
     assert farther == pytest.approx(3.0 * usual)
     # Steps so fine that nothing is shifted by them are not told apart by what is measured.
-    assert not laid_by_other_depths(1e-3 * np.arange(5.0) + 3e-4 * np.arange(5) % 2, 1e-3 * np.arange(5.0)).any()
+    fine = 1e-3 * np.arange(5.0)
+    assert not laid_by_other_depths(fine + 3e-4 * (np.arange(5) % 2), fine).any()
