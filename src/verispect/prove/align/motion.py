@@ -24,6 +24,8 @@ _MOST_STEPS = 14
 _SMALL_STEP_PX, _SMALL_STEP_COARSE_PX = 0.003, 0.03
 _HUBER = 1.2
 _SOME = 7
+# What a search may move a picture by more than where it began, as a share of its side.
+_ROOM = 0.05
 # So much of a pixel beyond the last middles counts as there.
 _EDGE = 1e-3
 # Above so many pixels every other one each way is looked at, and every third.
@@ -75,12 +77,24 @@ class Bands:
     def __init__(self, picture: Grey) -> None:
         self.picture = picture
         self._sizes: dict[int, Grey] = {}
+        self._sloped: dict[int, Grey] = {}
 
     def at(self, divide: int) -> Grey:
         """So many times smaller, without the slow and the finest parts."""
         if divide not in self._sizes:
             self._sizes[divide] = _banded(self.picture, divide)
         return self._sizes[divide]
+
+    def sloped(self, divide: int) -> Grey:
+        """The same with how steep it is along and down, the other way about (rows, columns, 3).
+
+        What is moved some way shows, at a place, what lay the other way before.
+        """
+        if divide not in self._sloped:
+            small = self.at(divide)
+            slopes = [cv2.Sobel(small, cv2.CV_32F, *way, ksize=3, scale=-0.125) for way in ((1, 0), (0, 1))]
+            self._sloped[divide] = np.asarray(cv2.merge([small, *slopes]), np.float32)
+        return self._sloped[divide]
 
 
 def bands_at_hand(picture: Callable[[int], Grey]) -> Callable[[int], Bands]:
@@ -117,13 +131,15 @@ def motion_between(
     rotate : bool
         Turns about all three axes; else shifts, turn about the view and scale.
     """
-    levels = _pyramids(frame, other)
-    found = planned.copy()
-    found = _shifted(*levels[0], found, focal_px, centre_px, rotate)
-    for small, large, divide in levels:
-        enough_px = _SMALL_STEP_PX if divide == levels[-1][2] else _SMALL_STEP_COARSE_PX
-        found = _refined(small, large, found, divide, focal_px, centre_px, rotate, enough_px)
-    small, large, divide = levels[-1]
+    first, second = _of(frame), _of(other)
+    divides = _divides(first)
+    coarse = divides[0]
+    found = _shifted(first.at(coarse), second.at(coarse), coarse, planned.copy(), focal_px, centre_px, rotate)
+    for divide in divides:
+        enough_px = _SMALL_STEP_PX if divide == divides[-1] else _SMALL_STEP_COARSE_PX
+        found = _refined(first, second, found, divide, focal_px, centre_px, rotate, enough_px)
+    divide = divides[-1]
+    small, large = first.at(divide), second.at(divide)
     moved, there = _warped(small, at_level(found, divide), large.shape)
     return Motion(found, alike(moved, large, there), _left_over(moved, large, there) * divide)
 
@@ -132,15 +148,13 @@ def _of(picture: Grey | Bands) -> Bands:
     return picture if isinstance(picture, Bands) else Bands(picture)
 
 
-def _pyramids(frame: Grey | Bands, other: Grey | Bands) -> list[tuple[Grey, Grey, int]]:
-    """Both frames from coarse to fine, band-passed, with what each level divides by."""
-    first, second = _of(frame), _of(other)
-    rows, columns = first.picture.shape
-    divide = halvings((columns, rows), _PLENTY)
-    divides = [divide]
+def _divides(frame: Bands) -> list[int]:
+    """How many times smaller two frames are laid over one another, from coarse to fine."""
+    rows, columns = frame.picture.shape
+    divides = [halvings((columns, rows), _PLENTY)]
     while min(rows, columns) / (divides[-1] * 2) > _LEAST_SIDE and len(divides) < 4:
         divides.append(divides[-1] * 2)
-    return [(first.at(d), second.at(d), d) for d in reversed(divides)]
+    return divides[::-1]
 
 
 def _banded(picture: Grey, divide: int) -> Grey:
@@ -240,8 +254,8 @@ def alike(first: Grey, second: Grey, there: NDArray[np.bool_]) -> float:
 
 
 def _refined(
-    small: Grey,
-    large: Grey,
+    frame: Bands,
+    other: Bands,
     begin: Floats,
     divide: int,
     focal_px: float,
@@ -253,20 +267,20 @@ def _refined(
     """Gauss-Newton at one level; the homography stays one of whole pixels. `only` tells where of the other counts."""
     focal = focal_px / divide
     cx, cy = (centre_px[0] - (divide - 1) / 2) / divide, (centre_px[1] - (divide - 1) / 2) / divide
+    shown, large = frame.sloped(divide), other.at(divide)
     rows, columns = large.shape
     # Neighbours tell nearly the same after the finest has been left out: some of them will do.
     apart = 3 if rows * columns > _VERY_MANY else 2 if rows * columns > _MANY else 1
-    y, x = np.mgrid[0:rows:apart, 0:columns:apart].astype(np.float32)
+    level = at_level(begin, divide)
+    part = _part_reached(level, shown.shape, (rows, columns), apart)
+    y, x = np.mgrid[part[0], part[1]].astype(np.float32)
     u, v = (x - np.float32(cx)) / np.float32(focal), (y - np.float32(cy)) / np.float32(focal)
     across, mixed, down = 1 + u * u, u * v, 1 + v * v
-    level = at_level(begin, divide)
-    some, thinner = np.ascontiguousarray(large[::apart, ::apart]), np.diag([1.0 / apart, 1.0 / apart, 1.0])
-    # What is moved some way shows, at a place, what lay the other way before.
-    slopes = [cv2.Sobel(small, cv2.CV_32F, *way, ksize=3, scale=-0.125 * focal) for way in ((1, 0), (0, 1))]
-    shown = np.asarray(cv2.merge([small, *slopes]), np.float32)
-    turned = _slopes_turned(level, x, y)
+    some = np.ascontiguousarray(large[part])
+    thinner = np.array([[1.0, 0.0, -part[1].start], [0.0, 1.0, -part[0].start], [0.0, 0.0, apart]]) / apart
+    turned = [np.float32(focal) * one for one in _slopes_turned(level, x, y)]
     near = np.ones((5, 5) if apart == 1 else (3, 3), np.uint8)
-    counts = None if only is None else only[::apart, ::apart].astype(np.float32)
+    counts = None if only is None else only[part].astype(np.float32)
     parts = np.empty((4, *u.shape), np.float32)
     for _ in range(_MOST_STEPS):
         laid, there = _warped(shown, thinner @ level, some.shape)
@@ -303,6 +317,21 @@ def _refined(
     found = _at_level_inverse(level, divide)
     whole: Floats = found / found[2, 2]
     return whole
+
+
+def _part_reached(level: Floats, picture: tuple[int, ...], shape: tuple[int, int], apart: int) -> tuple[slice, slice]:
+    """Rows and columns of another picture (shape), so far apart, that one laid over it reaches, or will in a search."""
+    wide, high = picture[1] - 1.0, picture[0] - 1.0
+    corners = level @ np.array([[0, wide, wide, 0], [0, 0, high, high], [1, 1, 1, 1.0]])
+    if not (corners[2] > 0.0).all():
+        return slice(0, shape[0], apart), slice(0, shape[1], apart)
+    room = _ROOM * max(shape)
+    found = []
+    for side, places in zip(shape, (corners[1] / corners[2], corners[0] / corners[2]), strict=True):
+        begin, end = (int(np.clip(place, 0, side)) for place in (places.min() - room, places.max() + room))
+        # The same pixels count, whatever else is left out.
+        found.append(slice(begin - begin % apart, max(end, begin + 1), apart))
+    return found[0], found[1]
 
 
 def _slopes_turned(level: Floats, x: Grey, y: Grey) -> tuple[Grey, Grey, Grey, Grey]:
@@ -386,7 +415,7 @@ def part_motion(
     counts[:rows, :columns] = only[:rows, :columns]
     found = begin
     if steps:
-        found = _refined(small, large, begin, divide, focal_px, centre_px, True, _SMALL_STEP_PX, counts)
+        found = _refined(frame, other, begin, divide, focal_px, centre_px, True, _SMALL_STEP_PX, counts)
     moved, there = _warped(small, at_level(found, divide), large.shape)
     there &= counts > 0
     return Motion(found, alike(moved, large, there), _left_over(moved, large, there) * divide)

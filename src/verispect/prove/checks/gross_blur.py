@@ -113,10 +113,9 @@ def blurred_by(soft: Grey, sharp: Grey) -> Blur | None:
         # How bright both are is known, but not to the last.
         return float(np.mean(np.abs(logs - np.clip(np.median(logs), -0.3, 0.3))))
 
-    sizes = np.geomspace(_LEAST_PX, min(_MOST_PX, 0.5 * size), _SIZES).tolist()
-    disc = min((misfit(rule.disc(px)), px) for px in sizes)
-    ways = np.arange(0.0, 180.0, _EVERY_DEG).tolist()
-    line = min((misfit(rule.motion(px, way)), px, way) for px in sizes[::2] for way in ways)
+    discs, lines = _tried(size)
+    disc = min((misfit(left), px) for px, left in discs)
+    line = min((misfit(left), px, way) for px, way, left in lines)
     line = min(
         (misfit(rule.motion(line[1] * times, line[2] + aside)), line[1] * times, line[2] + aside)
         for times in (0.86, 0.93, 1.0, 1.07, 1.15)
@@ -221,6 +220,18 @@ class _Rule(NamedTuple):
         at = np.maximum(math.pi * diameter_px * np.hypot(self.across, self.down), 1e-9)
         found: Floats = (2.0 * j1(at) / at) ** 2
         return found
+
+
+@cache
+def _tried(size: int) -> tuple[list[tuple[float, Floats]], list[tuple[float, float, Floats]]]:
+    """The blurs that are tried first, of discs by diameter and of motions by length and direction, in tiles of a side.
+
+    Some 18 MB of the larger tiles, worked out once.
+    """
+    rule, sizes = _rule(size), np.geomspace(_LEAST_PX, min(_MOST_PX, 0.5 * size), _SIZES).tolist()
+    ways = np.arange(0.0, 180.0, _EVERY_DEG).tolist()
+    lines = [(px, way, rule.motion(px, way)) for px in sizes[::2] for way in ways]
+    return [(px, rule.disc(px)) for px in sizes], lines
 
 
 @cache

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -30,6 +31,10 @@ _BRIGHT = 0.985
 _OF_LAMP, _OF_BLUR, _GLARE = 0.06, 1.25, 3.0
 # So near, pixels, all of it may be a lamp's; and so many stops brighter or darker is not by chance.
 _CORE, _CLEARLY = 2.0, 0.1
+# So many pixels tell what is usual.
+_SOME = 8000
+# Frames whose pictures in stops are kept: those beside one another are looked at one after the other.
+_AT_HAND = 12
 
 
 @dataclass(frozen=True)
@@ -102,11 +107,12 @@ class Small:
         blurs: Callable[[int, int], float] | None,
     ) -> None:
         self._onto, self._colours, self._divide, self._blurs = onto, colours, divide, blurs
-        self._dark = dark_of(colours)
+        dark = dark_of(colours)
+        self._in_stops = lru_cache(maxsize=_AT_HAND)(lambda k: in_stops(colours[k], dark))
 
     def beside(self, k: int, others: Sequence[int]) -> Beside:
         """One of them with others laid over it, but for those that share too little with it."""
-        own = in_stops(self._colours[k], self._dark)
+        own = self._in_stops(k)
         laid = [one for j in others if (one := self._laid(j, k, own)) is not None]
         reach = _OF_LAMP * min(own[0].shape[:2])
         if self._blurs is not None:
@@ -123,12 +129,36 @@ class Small:
         shown = cv2.erode(there, kernel, borderType=cv2.BORDER_CONSTANT, borderValue=0) > 0
         if shown.sum() < _FEWEST:
             return None
-        moved = cv2.warpPerspective(picture, matrix, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        pictures = in_stops(np.asarray(moved, np.float32), self._dark)
-        stops = np.median((own[0] - pictures[0])[shown], axis=0).astype(np.float32)
-        pictures = [one + stops for one in pictures]
+        # What both show lies in one part; beyond it nothing is asked.
+        part = _about(shown)
+        onto_part = np.array([[1.0, 0.0, -part[1].start], [0.0, 1.0, -part[0].start], [0.0, 0.0, 1.0]]) @ matrix
+        size_of_part = (part[1].stop - part[1].start, part[0].stop - part[0].start)
+        moved = [
+            cv2.warpPerspective(one, onto_part, size_of_part, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+            for one in self._in_stops(number)
+        ]
+        inner = np.nonzero(shown[part].ravel())[0]
+        inner = inner[:: max(1, len(inner) // _SOME)]
+        apart = (own[0][part] - moved[0]).reshape(-1, own[0].shape[2])[inner]
+        stops = np.median(apart, axis=0).astype(np.float32)
+        pictures = []
+        for own_one, one in zip(own, moved, strict=True):
+            whole = own_one.copy()
+            whole[part] = one + stops
+            pictures.append(whole)
+        differs = np.zeros(shown.shape, np.float32)
+        differs[part] = unlike([one[part] for one in own], [one[part] for one in pictures])
         burnt = cv2.warpPerspective(_burnt(picture).astype(np.uint8), matrix, size, flags=cv2.INTER_NEAREST) > 0
-        return Laid(number, pictures, shown, burnt, unlike(own, pictures))
+        return Laid(number, pictures, shown, burnt, differs)
+
+
+def _about(shown: Mask) -> tuple[slice, slice]:
+    """The rectangle, rows and columns, that holds what is shown and a border about it."""
+    found = []
+    for axis in (1, 0):
+        at = np.nonzero(shown.any(axis=axis))[0]
+        found.append(slice(max(int(at[0]) - BORDER, 0), min(int(at[-1]) + BORDER + 1, shown.shape[1 - axis])))
+    return found[0], found[1]
 
 
 def _by_lamps(own: Grey, burnt: Mask, laid: Sequence[Laid], reach: float) -> Mask:

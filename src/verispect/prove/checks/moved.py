@@ -283,39 +283,46 @@ def shifts_between(first: Grey, second: Grey, shown: NDArray[np.bool_]) -> Float
     Places are the blocks' middles; all in pixels of the first.
     """
     one, other, divide, places = _held(first, second, shown)
+    slopes = np.gradient(one) if places else []
     found = []
     for row, column in places:
         aside, peak = _shift(one, other, row, column)
         if peak < _PEAK or np.hypot(*aside) > _MOST:
             continue
-        exact = _exact(one, other, row, column, aside)
+        exact = _exact(one, slopes, other, row, column, aside)
         if exact is not None:
             found.append((*_middle(row, column, divide), *(divide * exact)))
     return np.array(found, float).reshape(-1, 4)
 
 
-def _exact(first: Grey, second: Grey, row: int, column: int, aside: Floats) -> Floats | None:
+def _exact(
+    first: Grey, slopes_of: Sequence[Grey], second: Grey, row: int, column: int, aside: Floats
+) -> Floats | None:
     """A block's shift to a few hundredths of a pixel (Lucas & Kanade 1981); None where it does not settle.
 
-    The peak of a phase correlation tells a small shift up to two thirds too large.
+    The peak of a phase correlation tells a small shift up to two thirds too large. `slopes_of` are those of the first,
+    down and right.
     """
-    block = first[row : row + _SIDE, column : column + _SIDE]
-    right, down = np.gradient(block, axis=1), np.gradient(block, axis=0)
-    slopes = np.column_stack([(_HELD * part).ravel() for part in (right, down)])
-    lever = slopes.T @ np.column_stack([right.ravel(), down.ravel()])
-    shift, own = np.array(aside, float), block - float(np.average(block, weights=_HELD))
-    middle = np.array([column, row]) + 0.5 * (_SIDE - 1)
+    part = np.s_[row : row + _SIDE, column : column + _SIDE]
+    block, down, right = (np.asarray(picture[part], float) for picture in (first, *slopes_of))
+    slopes = np.stack([(_WEIGHTS * part).ravel() for part in (right, down)])
+    lever = slopes @ np.stack([right.ravel(), down.ravel()]).T
+    own = (block - float((_WEIGHTS * block).sum())).ravel()
+    weighted = _WEIGHTS.ravel() * own
+    strength = max(float(weighted @ own), 1e-12)
+    shift, middle = np.array(aside, float), np.array([column, row]) + 0.5 * (_SIDE - 1)
     for _ in range(_ROUNDS):
         there = cv2.getRectSubPix(second, (_SIDE, _SIDE), (float(middle[0] + shift[0]), float(middle[1] + shift[1])))
-        there = there - float(np.average(there, weights=_HELD))
+        there = np.asarray(there, float).ravel()
+        there = there - float(_WEIGHTS.ravel() @ there)
         # One of them may be blurred more.
-        gain = float(np.sum(_HELD * own * there) / max(float(np.sum(_HELD * own * own)), 1e-12))
+        gain = float(weighted @ there) / strength
         if gain < _LEAST_GAIN:
             return None
-        step = np.linalg.solve(lever * gain, slopes.T @ (there - gain * own).ravel())
+        step = np.linalg.solve(lever * gain, slopes @ (there - gain * own))
         shift = shift - step
-        if np.hypot(*step) < _SETTLED:
-            return shift if np.hypot(*(shift - aside)) < _SIDE / 8 else None
+        if math.hypot(*step) < _SETTLED:
+            return shift if math.hypot(*(shift - aside)) < _SIDE / 8 else None
     return None
 
 
@@ -366,6 +373,8 @@ _WINDOW = cv2.createHanningWindow((_SIDE, _SIDE), cv2.CV_32F)
 # The middle of a block.
 _CORE: NDArray[np.bool_] = np.asarray(_WINDOW) > 0.25
 _HELD: Grey = np.asarray(_WINDOW, np.float32) ** 2
+# The same for means.
+_WEIGHTS: Floats = np.asarray(_HELD, float) / float(np.asarray(_HELD, float).sum())
 # The same along one side: its square is the product of both sides'.
 _ACROSS: Grey = np.sqrt(np.diagonal(_HELD)).astype(np.float32)
 
