@@ -224,7 +224,7 @@ class _Rule(NamedTuple):
 
 @cache
 def _tried(size: int) -> tuple[list[tuple[float, Floats]], list[tuple[float, float, Floats]]]:
-    """The blurs that are tried first, of discs by diameter and of motions by length and direction, in tiles of a side.
+    """The blurs that are tried first in tiles of a side: discs by diameter, motions by length and direction.
 
     Some 18 MB of the larger tiles, worked out once.
     """

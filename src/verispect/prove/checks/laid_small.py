@@ -71,13 +71,17 @@ class Beside:
             for other in self.laid[:number]:
                 both = one.shown & other.shown
                 least = np.where(both, np.minimum(one.apart, other.apart), 0.0)
-                if (least > STOPS).any():
-                    rest = least - _TIMES_OTHERS * unlike(one.pictures, other.pictures)
-                    odd = np.maximum(odd, rest.astype(np.float32))
+                if not (least > STOPS).any():
+                    continue
+                part = _about(least > STOPS)
+                apart = unlike([a[part] for a in one.pictures], [b[part] for b in other.pictures])
+                odd[part] = np.maximum(odd[part], least[part] - np.float32(_TIMES_OTHERS) * apart)
         return odd
 
     def but_for_edges(self, odd: Grey) -> Grey:
         """The same without what how an edge is covered may make."""
+        if not (odd > 0.0).any():
+            return odd
         kernel = np.ones((_EDGE, _EDGE), np.uint8)
         own = self.own[0]
         about = (cv2.dilate(own, kernel) - cv2.erode(own, kernel)).max(axis=2)
@@ -192,6 +196,8 @@ def _by_lamps(own: Grey, burnt: Mask, laid: Sequence[Laid], reach: float) -> Mas
 
 def _within(mask: Mask, reach: float) -> Mask:
     """What lies no farther from a mask (rows, columns, 3) than so many pixels."""
+    if not mask.any():
+        return mask
     side = 2 * math.ceil(reach) + 1
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
     found: Mask = cv2.dilate(mask.astype(np.uint8), kernel) > 0

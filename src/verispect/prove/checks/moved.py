@@ -283,7 +283,7 @@ def shifts_between(first: Grey, second: Grey, shown: NDArray[np.bool_]) -> Float
     Places are the blocks' middles; all in pixels of the first.
     """
     one, other, divide, places = _held(first, second, shown)
-    slopes = np.gradient(one) if places else []
+    slopes: list[Grey] = list(np.gradient(one)) if places else []
     found = []
     for row, column in places:
         aside, peak = _shift(one, other, row, column)
@@ -300,8 +300,8 @@ def _exact(
 ) -> Floats | None:
     """A block's shift to a few hundredths of a pixel (Lucas & Kanade 1981); None where it does not settle.
 
-    The peak of a phase correlation tells a small shift up to two thirds too large. `slopes_of` are those of the first,
-    down and right.
+    The peak of a phase correlation tells a small shift up to two thirds too large. `slopes_of` are those of the
+    first, down and right.
     """
     part = np.s_[row : row + _SIDE, column : column + _SIDE]
     block, down, right = (np.asarray(picture[part], float) for picture in (first, *slopes_of))
