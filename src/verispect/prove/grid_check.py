@@ -142,8 +142,9 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
             # Where they looked nobody knows then; a head goes where it is sent.
             odd &= ~went_on
             drifts = tuple(planned[number] for number in np.flatnonzero(went_on))
-            for k in drifts:
-                reports[k].shift_px, reports[k].turn_deg = (0.0, 0.0), 0.0
+        drifts += tuple(planned[number] for number in found.held)
+        for k in drifts:
+            reports[k].shift_px, reports[k].turn_deg = (0.0, 0.0), 0.0
         # Of two frames of a cell nobody can say which was pushed; the cells about it can.
         accused = {
             k for number, k in enumerate(planned)

@@ -11,7 +11,7 @@ from verispect.errors import Cancelled, FileError
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.intake import linear_of
 from verispect.prove.join.canvas import frame_maps
-from verispect.prove.join.grid import Room, cells_of, join
+from verispect.prove.join.grid import Room, _held_words, cells_of, join
 from verispect.prove.merge.series import merge
 from verispect.rehearse.camera import Options
 from verispect.rehearse.faults import parse_fault
@@ -110,3 +110,10 @@ def test_a_frame_that_missed_its_focus_is_laid_as_large_as_it_is_drawn(small_gri
         turned = np.asarray(told["rotation"]) @ exposure.pose.matrix.T
         off = 0.5 * np.array([turned[2, 1] - turned[1, 2], turned[0, 2] - turned[2, 0]])
         assert np.hypot(*off) * exposure.state.image_distance_mm * SIZE[0] / 36.0 < 0.5
+
+
+def test_what_moved_between_frames_is_said_of_one_and_of_several() -> None:
+    assert _held_words(["a.tif"]) == (
+        "what a.tif shares with the frames beside it moved between them, as clouds do; it lies where the plan has it"
+    )
+    assert "what a.tif, b.tif and c.tif share with" in _held_words(["a.tif", "b.tif", "c.tif"])

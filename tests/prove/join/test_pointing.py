@@ -12,7 +12,14 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial.transform import Rotation
 
 from tests.prove.join.test_canvas import PIXELS, view
-from verispect.prove.join.pointing import Pair, corrected, neighbours, overlap_share
+from verispect.prove.join.pointing import (
+    PRIOR_DEG,
+    Pair,
+    corrected,
+    kept_as_planned,
+    neighbours,
+    overlap_share,
+)
 
 
 def tangled(views, vectors):
@@ -154,3 +161,33 @@ def test_of_wide_overlaps_the_narrow_ones_are_passed_by() -> None:
     # Where frames overlap by a fifth each has few neighbours, and all count.
     few = shares_of_rectangles(2, 2, 0.25, 0.25)
     assert len(neighbours(few)) == 6
+
+
+@pytest.mark.parametrize("degrees", [0.8, 1.5, 3.0])
+@pytest.mark.parametrize("seed", range(4))
+def test_under_clouds_frames_lie_where_they_were_planned(seed: int, degrees: float) -> None:
+    """Those of the upper row show nothing else: one pair of them fits, as any does by itself, and no other does."""
+    planned = [view(b, p) for p in (6, -6) for b in (-20, 0, 20)]
+    rng = np.random.default_rng(seed)
+    true = tangled(planned, [np.zeros(3)] * 3 + [*rng.normal(0.0, np.radians(0.03), (3, 3))])
+    drift = np.radians(degrees) * np.array([0.0, 1.0, 0.0])
+    # Clouds go neither everywhere alike nor all the time.
+    times = {(0, 1): 3.1, (1, 2): 0.5, (0, 3): -2.4, (0, 4): 2.8, (1, 3): 3.7, (1, 4): -3.3, (1, 5): 2.2, (2, 4): 4.0}
+    pairs = [
+        replace(pair, turn=times.get((pair.a, pair.b), -4.6) * drift) if pair.a < 3 else pair
+        for pair in exact_pairs(planned, true)
+    ]
+    found = corrected(planned, pairs)
+    for before, after in zip(planned, found, strict=True):
+        assert np.degrees(Rotation.from_matrix(after.rotation @ before.rotation.T).magnitude()) < PRIOR_DEG
+    assert kept_as_planned(planned, found, pairs) == [0, 1, 2]
+
+
+def test_who_is_held_as_planned_is_known_from_who_agrees() -> None:
+    planned = [view(b) for b in (-20, 0, 20)]
+    true = tangled(planned, np.radians([[0.0, 0.1, 0.0], [0.0, -0.1, 0.0], [0.0, 0.0, 0.0]]))
+    pairs = exact_pairs(planned, true)[:1]
+    # The third has nothing to join on, and that is told otherwise.
+    assert kept_as_planned(planned, corrected(planned, pairs), pairs) == []
+    against = [replace(pairs[0], turn=np.radians([0.0, 5.0, 0.0]))]
+    assert kept_as_planned(planned, corrected(planned, against), against) == [0, 1]

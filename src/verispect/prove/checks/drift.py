@@ -54,6 +54,6 @@ def drift_words(files: Sequence[str]) -> tuple[str, ...]:
         return ()
     which = files[0] if len(files) == 1 else f"{', '.join(files[:-1])} and {files[-1]}"
     return (
-        f"What {which} have in common with others goes on from frame to frame, as clouds do: where they looked "
-        "cannot be told",
+        f"What {which} have in common with others moved from frame to frame, as clouds do: where they looked cannot "
+        "be told",
     )

@@ -22,6 +22,7 @@ from verispect.prove.join.pointing import (
     disagreement_px,
     drawn_larger,
     growths,
+    kept_as_planned,
     pairs_of,
     surely_joined,
     turn_between,
@@ -66,7 +67,8 @@ class Looked:
 
     The light (N, 3) is by how many stops it is brighter, and its red and blue besides. With the pairs looked at, the
     views as they came out, by how much each pair that counts (a, b) still disagrees, pixels, and the pictures looked
-    at, and small ones in colour, as a lens that bends no lines would have drawn them.
+    at, and small ones in colour, as a lens that bends no lines would have drawn them. `held` are taken to look where
+    they were planned, for their neighbours contradict one another.
     """
 
     shifts: Floats
@@ -78,6 +80,7 @@ class Looked:
     rests: Mapping[tuple[int, int], float]
     straight: Sequence[Grey]
     colours: Sequence[Grey]
+    held: Sequence[int] = ()
 
     def odd(self, divide: int = 1) -> NDArray[np.bool_]:
         """Which frames stand out, looked at in pixels of which each is `divide` of the frame's."""
@@ -171,6 +174,7 @@ def looked(
 
     bent, straight, pairs = laid_as_drawn(views, greys, pixels, pairs_between, larger_of, blurs, is_cancelled)
     found = corrected(bent, pairs)
+    held = kept_as_planned(bent, found, pairs)
     # In the world, so that a turn that all share falls out; and what only unsure pairs join tells nothing of another.
     world = np.array([v.rotation.T @ turn_between(f, v) for v, f in zip(views, found, strict=True)])
     scale_px = float(np.median([view.scale_px for view in views]))
@@ -191,7 +195,7 @@ def looked(
     found = unfallen(found, colours, trusted, pixels)
     even = [evenly_lit(small, view, pixels) for small, view in zip(colours, found, strict=True)]
     lights = -gains_of(found, even, trusted, pixels)
-    return Looked(shifts, np.degrees(-own[:, 2]), lights, joined, pairs, found, rests, straight, even)
+    return Looked(shifts, np.degrees(-own[:, 2]), lights, joined, pairs, found, rests, straight, even, held)
 
 
 def _agreed(rests: Sequence[float], size: float) -> bool:

@@ -36,7 +36,7 @@ from verispect.prove.join.gains import corner_falloff, evenly_lit, gains_of, unf
 from verispect.prove.join.ghosts import Ghost, ghosts_between, passing_between
 from verispect.prove.join.kept import Measured, read_measured, write_measured
 from verispect.prove.join.painting import Painter
-from verispect.prove.join.pointing import Pair, corrected, drawn_larger, pair_report, pairs_of
+from verispect.prove.join.pointing import Pair, corrected, drawn_larger, kept_as_planned, pair_report, pairs_of
 from verispect.prove.parting.sets import is_dark
 from verispect.prove.refocused import disc_mm, discs_between, refocused
 from verispect.prove.resources.peak_memory import Held, begin_peak, peak_mb
@@ -269,6 +269,8 @@ def join(
             for k in range(len(files))
             if not any(pair.trusted for pair in pairs if k in (pair.a, pair.b))
         ]
+        if as_planned := [files[k] for k in kept_as_planned(placed.views, views, pairs)]:
+            doubtful.append({"box": whole, "says": _held_words(as_planned)})
     say(1.0, "joined")
     return Joined(
         result, told, [pair_report(pair, files) for pair in pairs], crop, time.monotonic() - begin, canvas, doubtful,
@@ -381,6 +383,18 @@ def _size_words(file: str, times: float) -> str:
     return (
         f"{file} is drawn {100.0 * abs(times - 1.0):.1f} % {how} than planned, as where the focus was missed; it is "
         "laid as it is drawn"
+    )
+
+
+def _held_words(files: Sequence[str]) -> str:
+    if len(files) == 1:
+        return (
+            f"what {files[0]} shares with the frames beside it moved between them, as clouds do; it lies where the "
+            "plan has it"
+        )
+    return (
+        f"what {', '.join(files[:-1])} and {files[-1]} share with the frames beside them moved between these, as "
+        "clouds do; they lie where the plan has them"
     )
 
 

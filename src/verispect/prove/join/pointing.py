@@ -47,6 +47,11 @@ _SURE_ALONE = 0.2
 # A pair that asks for more than so many priors is not believed by itself; others bear it out within so many pixels,
 # or such a share of what it asks for.
 _MOST_PRIORS, _ALIKE_PX, _ALIKE_SHARE = 8.0, 2.0, 0.05
+# A frame looks farther from where it was planned than a head errs if of so many neighbours at the least more than one
+# have it there: a pair does that leaves less than such a part of how far it is.
+_ALONE_OF, _BORNE_OUT = 3, 0.5
+# What any pair tells turns a frame by more, radians.
+_NOT_AT_ALL = 1e-11
 # A turn of so many priors is held by half.
 _PUSHED = 3.0
 
@@ -282,13 +287,35 @@ def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float 
 
     With R_i' = exp(a_i) R_i a pair tells a_i − R_ij a_j.
     """
-    count = len(views)
     prior = math.radians(prior_deg)
     used = _believed(pairs, views, _MOST_PRIORS * prior)
-    if not used:
-        return list(views)
-    weights = np.ones(len(used))
+    turns = _agreeing(views, used, prior)
+    for _ in range(_ROUNDS):
+        # Those that one neighbour alone has elsewhere are where they were planned, as far as anybody knows.
+        alone = _by_one_alone(views, used, pairs, turns, prior)
+        if not alone:
+            break
+        used = [pair for pair in used if not alone & {pair.a, pair.b}]
+        turns = _agreeing(views, used, prior)
+    return [
+        replace(view, rotation=cv2.Rodrigues(turn)[0] @ view.rotation)
+        for view, turn in zip(views, turns, strict=True)
+    ]
+
+
+def kept_as_planned(planned: Sequence[View], found: Sequence[View], pairs: Sequence[Pair]) -> list[int]:
+    """Frames that are where they were planned though neighbours tell of them, for these contradict one another."""
+    told = {k for pair in pairs if pair.trusted for k in (pair.a, pair.b)}
+    return [k for k in sorted(told) if np.linalg.norm(turn_between(found[k], planned[k])) < _NOT_AT_ALL]
+
+
+def _agreeing(views: Sequence[View], used: Sequence[Pair], prior: float) -> Floats:
+    """The small turns (N, 3), in the cameras' own axes, that agree best with pairs."""
+    count = len(views)
     turns = np.zeros((count, 3))
+    if not used:
+        return turns
+    weights = np.ones(len(used))
     for _ in range(_ROUNDS):
         rows, right = [], []
         for weight, pair in zip(weights, used, strict=True):
@@ -307,10 +334,39 @@ def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float 
         for number, pair in enumerate(used):
             rest = _rest_px(pair, views, turns[pair.a], turns[pair.b])
             weights[number] = min(1.0, 0.5 / max(rest, 1e-6))
-    return [
-        replace(view, rotation=cv2.Rodrigues(turn)[0] @ view.rotation)
-        for view, turn in zip(views, turns, strict=True)
-    ]
+    return turns
+
+
+def _by_one_alone(
+    views: Sequence[View], used: Sequence[Pair], pairs: Sequence[Pair], turns: Floats, prior: float
+) -> set[int]:
+    """Frames that one of several neighbours has where they were found, and that lie no better by any other.
+
+    Clouds that drift lie aside in every pair of frames by as much as passed between them: nothing but a head that was
+    never sent there has them all at one.
+    """
+    found: dict[int, float] = {}
+    for k in range(len(views)):
+        moved = views[k].scale_px * float(np.linalg.norm(turns[k]))
+        beside = [pair for pair in pairs if pair.trusted and k in (pair.a, pair.b)]
+        believed = any(k in (pair.a, pair.b) for pair in used)
+        if not believed or len(beside) < _ALONE_OF or np.linalg.norm(turns[k]) < prior:
+            continue
+        planned = turns.copy()
+        planned[k] = 0.0
+        count, bears_out, against = 0, 0.0, 0.0
+        for pair in beside:
+            rest, before = (_rest_px(pair, views, told[pair.a], told[pair.b]) for told in (turns, planned))
+            counts = pair.weight * max(pair.overlap, 0.05)
+            if rest < min(before, _BORNE_OUT * moved):
+                count, bears_out = count + 1, bears_out + counts
+            elif rest > moved:
+                against += counts
+        if count == 1 and against > bears_out:
+            found[k] = moved
+    # Those that lie farthest may have drawn the others along.
+    farthest = max(found.values(), default=0.0)
+    return {k for k, moved in found.items() if moved > 0.5 * farthest}
 
 
 def _believed(pairs: Sequence[Pair], views: Sequence[View], most_rad: float) -> list[Pair]:
