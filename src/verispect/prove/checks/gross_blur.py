@@ -15,7 +15,6 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import j1
 
 from verispect.optics.types import Floats
 
@@ -217,6 +216,8 @@ class _Rule(NamedTuple):
 
     def disc(self, diameter_px: float) -> Floats:
         """What a disc leaves."""
+        from scipy.special import j1  # slow to import, and rarely needed
+
         at = np.maximum(math.pi * diameter_px * np.hypot(self.across, self.down), 1e-9)
         found: Floats = (2.0 * j1(at) / at) ** 2
         return found

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
@@ -173,11 +172,11 @@ class _Look:
     def of(cls, grey: Grey8) -> _Look:
         shown = _shown(grey, _WIDE)
         double = (2 * shown.shape[0], 2 * shown.shape[1])
-        waves = scipy.fft.rfft2(shown, double)
-        cover = np.conj(scipy.fft.rfft2(np.ones_like(shown), double))
+        waves = np.asarray(np.fft.rfft2(shown, double), np.complex64)
+        cover = np.conj(np.fft.rfft2(np.ones_like(shown), double))
         sums, squares = (
-            np.fft.fftshift(scipy.fft.irfft2(told * cover, double).astype(float))
-            for told in (waves, scipy.fft.rfft2(shown**2, double))
+            np.fft.fftshift(np.fft.irfft2(told * cover, double).astype(float))
+            for told in (waves, np.fft.rfft2(shown**2, double))
         )
         count = np.maximum(_covered(shown.shape), 1.0)
         # Where nothing is shown nothing is alike.
@@ -190,9 +189,7 @@ class _Look:
         Normalised correlation, each over what the two then have in common (Padfield 2012).
         """
         high, wide = self.size
-        both = np.fft.fftshift(
-            scipy.fft.irfft2(self.waves * np.conj(other.waves), (2 * high, 2 * wide)).astype(float)
-        )
+        both = np.fft.fftshift(np.fft.irfft2(self.waves * np.conj(other.waves), (2 * high, 2 * wide)).astype(float))
         count = _covered(self.size)
         # The other sees itself covered from the other side.
         sums, varied = _mirrored(other.sums), _mirrored(other.varied)
