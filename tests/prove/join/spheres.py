@@ -58,12 +58,12 @@ def seen(sphere: np.ndarray, basis: np.ndarray, *, focal_px: float = FOCAL_PX, k
             drawn = np.stack([x.ravel(), y.ravel()], axis=1)[:, None]
             straight = cv2.undistortPoints(drawn, matrix, np.array([k1, 0, 0, 0.0]), P=matrix, criteria=often)
             x, y = (straight[:, 0, axis].reshape(high, wide) for axis in (0, 1))
-        rays = (x[..., None] * basis[0] - y[..., None] * basis[1]) / focal_px + basis[2]
-        longitude = np.arctan2(rays[..., 0], rays[..., 2])
-        latitude = np.arctan2(rays[..., 1], np.hypot(rays[..., 0], rays[..., 2]))
-        column = (longitude / (2 * math.pi) + 0.5) * (sphere.shape[1] - 1)
-        row = (0.5 - latitude / math.pi) * (sphere.shape[0] - 1)
-        total += cv2.remap(sphere, column.astype(np.float32), row.astype(np.float32), cv2.INTER_LINEAR)
+        x, y = (np.asarray(part, np.float32) / np.float32(focal_px) for part in (x, y))
+        right, up, ahead = (x * a - y * b + c for a, b, c in basis.T.astype(np.float32))
+        longitude, latitude = np.arctan2(right, ahead), np.arctan2(up, np.hypot(right, ahead))
+        column = (longitude / np.float32(2 * math.pi) + np.float32(0.5)) * np.float32(sphere.shape[1] - 1)
+        row = (np.float32(0.5) - latitude / np.float32(math.pi)) * np.float32(sphere.shape[0] - 1)
+        total += cv2.remap(sphere, column, row, cv2.INTER_LINEAR)
     return total / 4
 
 
