@@ -36,6 +36,8 @@ _MANY, _VERY_MANY = 150_000, 600_000
 _TELL = 100_000
 # Pictures whose bands are kept: neighbours of a grid's frame are taken one after the other.
 _AT_HAND = 24
+# The slopes of pictures of so many pixels at the most are kept; those of larger ones would take too much memory.
+_KEPT = 400_000
 # Finest level: as many pixels as this do.
 _PLENTY = 1_700_000
 _LEAST_SIDE = 90
@@ -92,11 +94,14 @@ class Bands:
 
         What is moved some way shows, at a place, what lay the other way before.
         """
-        if divide not in self._sloped:
-            small = self.at(divide)
-            slopes = [cv2.Sobel(small, cv2.CV_32F, *way, ksize=3, scale=-0.125) for way in ((1, 0), (0, 1))]
-            self._sloped[divide] = np.asarray(cv2.merge([small, *slopes]), np.float32)
-        return self._sloped[divide]
+        if divide in self._sloped:
+            return self._sloped[divide]
+        small = self.at(divide)
+        slopes = [cv2.Sobel(small, cv2.CV_32F, *way, ksize=3, scale=-0.125) for way in ((1, 0), (0, 1))]
+        found = np.asarray(cv2.merge([small, *slopes]), np.float32)
+        if small.size <= _KEPT:
+            self._sloped[divide] = found
+        return found
 
 
 def bands_at_hand(picture: Callable[[int], Grey]) -> Callable[[int], Bands]:

@@ -34,7 +34,7 @@ _CORE, _CLEARLY = 2.0, 0.1
 # So many pixels tell what is usual.
 _SOME = 8000
 # Frames whose pictures in stops are kept: those beside one another are looked at one after the other.
-_AT_HAND = 12
+_AT_HAND = 8
 
 
 @dataclass(frozen=True)
