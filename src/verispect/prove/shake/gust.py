@@ -10,6 +10,7 @@ import itertools
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import NamedTuple
 
 import cv2
@@ -282,13 +283,17 @@ class _Fit:
             return np.asarray(fine - slow, np.float32)
 
         def centred(values: Grey) -> Floats:
-            cut = np.asarray(values[inner], float)
+            cut = np.asarray(values, float)
             return cut - float((weights * cut).sum()) / total
 
-        wanted, made_of = centred(banded(own, here)), banded(other, here @ onto)
+        wanted, made_of = centred(banded(own, here)[inner]), banded(other, here @ onto)
 
         def left_by(kernel: Grey) -> float:
-            made = centred(np.asarray(cv2.filter2D(made_of, -1, kernel), np.float32))
+            # No more of the picture than the kernel takes.
+            reach = kernel.shape[0] // 2
+            part = slice(_REACH - reach, len(made_of) - _REACH + reach)
+            made = cv2.filter2D(np.ascontiguousarray(made_of[part, part]), -1, kernel)
+            made = centred(np.asarray(made[reach : len(made) - reach, reach : len(made) - reach], np.float32))
             gain = float((weights * wanted * made).sum() / max(float((weights * made * made).sum()), 1e-12))
             return float((weights * (wanted - min(max(gain, 0.0), _MOST_GAIN) * made) ** 2).sum())
 
@@ -311,6 +316,7 @@ class _Fit:
         return _Fit(by_line / max(by_disc, 1e-12), by_disc / whole, length, direction)
 
 
+@lru_cache(maxsize=4096)
 def _line(length: float, direction_deg: float, begin: float) -> Grey:
     """The even motion over so many pixels, about a place or beside it by that share of its length."""
     along = length * ((np.arange(_STEPS) + 0.5) / _STEPS - 0.5 + begin)
