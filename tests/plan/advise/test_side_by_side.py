@@ -30,7 +30,8 @@ def where(number: int) -> tuple[int, int]:
 def test_results_keep_their_order_and_come_from_several() -> None:
     found = each(where, range(12))
     assert [square for square, _ in found] == [k * k for k in range(12)]
-    assert len({process for _, process in found}) == 3
+    # On a machine that has other work the last of three may come too late for any of it.
+    assert len({process for _, process in found}) in (2, 3)
     assert each(where, []) == []
 
 
