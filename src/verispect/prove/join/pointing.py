@@ -7,6 +7,7 @@ with Huber weights and a prior from the head's repeatability, which also holds f
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -304,9 +305,15 @@ def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float 
 
 
 def kept_as_planned(planned: Sequence[View], found: Sequence[View], pairs: Sequence[Pair]) -> list[int]:
-    """Frames that are where they were planned though neighbours tell of them, for these contradict one another."""
-    told = {k for pair in pairs if pair.trusted for k in (pair.a, pair.b)}
-    return [k for k in sorted(told) if np.linalg.norm(turn_between(found[k], planned[k])) < _NOT_AT_ALL]
+    """Frames that are where they were planned though neighbours tell of them, for these contradict one another.
+
+    It takes two of them for that; one that asks for more than a head errs contradicts nobody but the plan.
+    """
+    told = Counter(k for pair in pairs if pair.trusted for k in (pair.a, pair.b))
+    return [
+        k for k in sorted(told)
+        if told[k] > 1 and np.linalg.norm(turn_between(found[k], planned[k])) < _NOT_AT_ALL
+    ]  # fmt: skip
 
 
 def _agreeing(views: Sequence[View], used: Sequence[Pair], prior: float) -> Floats:
