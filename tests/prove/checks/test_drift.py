@@ -48,7 +48,7 @@ def test_a_head_that_sinks_all_the_time_is_no_drift() -> None:
 
 def test_it_is_said_of_which_frames() -> None:
     assert drift_words([]) == ()
-    assert "What a.tif have" in drift_words(["a.tif"])[0]
+    assert "What a.tif has" in drift_words(["a.tif"])[0]
     assert "What a.tif, b.tif and c.tif have" in drift_words(["a.tif", "b.tif", "c.tif"])[0]
 
 

@@ -52,8 +52,11 @@ def drift_words(files: Sequence[str]) -> tuple[str, ...]:
     """What is said of such frames."""
     if not files:
         return ()
-    which = files[0] if len(files) == 1 else f"{', '.join(files[:-1])} and {files[-1]}"
+    if len(files) == 1:
+        which, where = f"{files[0]} has", "it"
+    else:
+        which, where = f"{', '.join(files[:-1])} and {files[-1]} have", "they"
     return (
-        f"What {which} have in common with others moved from frame to frame, as clouds do: where they looked cannot "
-        "be told",
+        f"What {which} in common with others moved from frame to frame, as clouds do: where {where} looked cannot be "
+        "told",
     )
