@@ -33,7 +33,7 @@ from verispect.prove.intake import Frame
 from verispect.prove.looked import Looked, Pointed, looked
 from verispect.prove.matching.by_photograph import Laid, laid_by, seen_by_photograph
 from verispect.prove.matching.matched import Matched
-from verispect.prove.matching.not_of_plan import NotOfPlan, let_go_words, not_of_plan
+from verispect.prove.matching.not_of_plan import Held, NotOfPlan, let_go_words
 from verispect.prove.parting.by_hand import ByHand, put_together
 from verispect.prove.parting.sets import FrameSet, Looks, Planned, SetKind, is_dark, parted
 from verispect.prove.parting.unplanned_grid import Cells, grids_among
@@ -237,14 +237,17 @@ class _Check:
         )
         sets = sorted([*of_plan, *others], key=lambda group: group.frames)
         sets += [FrameSet((k,), None, ("an even ground, which tells of dust",)) for k in plain]
-        kinds = []
-        for number, group in enumerate(sets):
-            kinds.append(SetKind.GRID if group in self.cells else self._kind(group, dark))
+        kinds = [SetKind.GRID if group in self.cells else self._kind(group, dark) for group in sets]
+        # Who pointed at the plan's marks, or gave a photograph that shows the same, knows better what frames are of.
+        held_to = None if looked_at is not None else self._held_to_plan(sets, kinds, dark)
+        if held_to is not None and (found := held_to.at_sight()):
+            raise _SomethingElseError(found)
+        for number, (group, kind) in enumerate(zip(sets, kinds, strict=True)):
             for place, k in enumerate(group.frames):
                 reports[k].set, reports[k].place = number, place
-            self._compare(group, kinds[-1], reports, dark)
-        if looked_at is None:
-            self._let_go(sets, kinds, reports, dark)
+            self._compare(group, kind, reports, dark, held_to)
+        if held_to is not None and (found := held_to.once_compared(reports, self.fits)):
+            raise _SomethingElseError(found)
         compare_shots(evidence, self.repeats, reports, dark)
         self._let_walk_through(reports)
         for k, first in doubles.items():
@@ -288,21 +291,14 @@ class _Check:
             blocks, looked=looked_at, surfaces=surfaces, coverage=covers, slide=self.slide,
         )  # fmt: skip
 
-    def _let_go(
-        self, sets: Sequence[FrameSet], kinds: Sequence[SetKind], reports: Sequence[FrameReport], dark: Sequence[bool]
-    ) -> None:
-        """Give up a check in which frames were held against a plan that is not theirs.
-
-        Who pointed at the plan's marks in them, or gave a photograph that shows the same, knows better.
-        """
+    def _held_to_plan(self, sets: Sequence[FrameSet], kinds: Sequence[SetKind], dark: Sequence[bool]) -> Held:
+        """What is held against the plan, which may not be theirs."""
         planned = [
             (group, kind)
             for group, kind in zip(sets, kinds, strict=True)
             if any(self.evidence.matched[k] is not None for k in group.frames)
         ]
-        found = not_of_plan(self.evidence, planned, reports, self.fits, self.thumbs, {*_true(dark), *self.repeats})
-        if found:
-            raise _SomethingElseError(found)
+        return Held(self.evidence, planned, self.thumbs, {*_true(dark), *self.repeats})
 
     def _given(self, doubles: Collection[int], plain: Collection[int]) -> list[FrameSet]:
         """The sets put together by hand, of frames that count once; an even ground alone tells of dust as ever."""
@@ -338,14 +334,18 @@ class _Check:
             return SetKind.SERIES if one_view else SetKind.UNKNOWN
         return SetKind.SERIES if alike > ALIKE else SetKind.UNKNOWN
 
-    def _compare(self, group: FrameSet, kind: SetKind, reports: list[FrameReport], dark: Sequence[bool]) -> None:
+    def _compare(
+        self, group: FrameSet, kind: SetKind, reports: list[FrameReport], dark: Sequence[bool], held_to: Held | None
+    ) -> None:
         used = [k for k in group.frames if not dark[k] and k not in self.repeats]
         series = SeriesCheck(self.evidence, reports)
         if kind is SetKind.GRID:
             cells = self.cells.get(group) or self._planned_cells(used)
             for cell in cells:
                 series.compare(cell)
-            found = compare_cells(self.evidence, cells, reports)
+            found = compare_cells(
+                self.evidence, cells, reports, lambda fit: held_to is None or not held_to.other_lens(group, fit)
+            )
             self.slide, self.fits[group] = found.slide or self.slide, found.fit
             self.nearer = found.nearer or self.nearer
             self.drifts |= set(found.drifts)

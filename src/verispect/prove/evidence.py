@@ -233,6 +233,10 @@ class Evidence:
         """What is found in a frame whatever is planned, kept for the next check."""
         return self.recall.of((what, self._files[k]), lambda: work(self.frames[k]))
 
+    def known_of(self, what: str, some: Sequence[int], work: Callable[[], Known]) -> Known:
+        """What is found in several frames whatever is planned, kept for the next check."""
+        return self.recall.of((what, *(self._files[k] for k in some)), work)
+
     def _read(self, frame: Frame, kept: Kept | None, exposure: int | None) -> Read:
         coded = read_coded(frame) if kept is None else sixteen(kept)
         del kept

@@ -78,11 +78,17 @@ class Compared(NamedTuple):
     drifts: tuple[int, ...] = ()
 
 
-def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: list[FrameReport]) -> Compared:
+def compare_cells(
+    evidence: Evidence,
+    cells: Sequence[Sequence[int]],
+    reports: list[FrameReport],
+    is_of_plan: Callable[[Fit], bool] = lambda _fit: True,
+) -> Compared:
     """Compare the frame of every cell that shows most with its neighbours; what is wrong goes into their reports.
 
     The cell's other frames are looked at for shake alone. Where a frame should have looked only a plan tells, and how
-    far off its pupil a head turned only one that has things near and far.
+    far off its pupil a head turned only one that has things near and far. What `is_of_plan` says no to, by how well
+    it goes together, is not looked at further.
     """
     planned = [_lead(evidence, cell) for cell in cells if all(evidence.view(k) is not None for k in cell)]
     views = [view for k in planned if (view := evidence.view(k)) is not None]
@@ -99,6 +105,9 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
     )  # fmt: skip
     if evidence.is_cancelled():
         raise Cancelled
+    fit = fit_of(found, math.hypot(*evidence.pixels))
+    if not is_of_plan(fit):
+        return Compared(fit)
     grown = growths(found.pairs, len(planned))
     # Without a plan a lens that is drawn out tells by how large it draws what light it loses.
     drawn = np.log([view.scale_px for view in views]) + grown
@@ -216,7 +225,6 @@ def compare_cells(evidence: Evidence, cells: Sequence[Sequence[int]], reports: l
         _shown_otherwise(evidence, planned, found, missed, reports)
         tell_moved(planned, divide, found, seen, reports, lambda one: max(apart_px(one), divide * one.held.blurred))
     candidate = evidence.candidate
-    fit = fit_of(found, math.hypot(*evidence.pixels))
     if not is_planned or candidate is None or not candidate.method.turns:
         return Compared(fit, None, nearer, drifts)
     slide = slide_of(shifts_of(found.views, found.straight, trusted, divide), candidate.scene)

@@ -5,21 +5,19 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass
 
 import numpy as np
 
-from verispect.errors import FileError
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import at_middle
 from verispect.prove.checks.pointing import Fit
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import View
 from verispect.prove.intake import Frame
-from verispect.prove.join.found.placing import found_places
 from verispect.prove.join.pointing import overlap_share
 from verispect.prove.parting.sets import FrameSet, SetKind
-from verispect.prove.parting.unplanned_grid import LEAST_PLACES, SAME_PLACE, grids_among
+from verispect.prove.parting.unplanned_grid import LEAST_PLACES, SAME_PLACE, grids_among, placed_by_content
 from verispect.prove.parting.views import ALIKE, Grey, likeness
 from verispect.prove.report import FrameReport
 
@@ -52,45 +50,61 @@ _OTHER_LENS = (
 NotOfPlan = list[tuple[tuple[int, ...], str]]
 
 
-def not_of_plan(
-    evidence: Evidence,
-    sets: Sequence[tuple[FrameSet, SetKind]],
-    reports: Sequence[FrameReport],
-    fits: Mapping[FrameSet, Fit],
-    thumbs: Sequence[Grey],
-    left_out: Collection[int],
-) -> NotOfPlan:
-    """Of sets that were held against the plan the frames that it cannot be of, each lot with why.
+@dataclass(frozen=True)
+class Held:
+    """Sets that were held against a plan, by their kinds; a tiny picture of every frame.
 
-    Parameters
-    ----------
-    reports : sequence of FrameReport
-        What came of holding them against it.
-    fits : mapping
-        Of grids, how well what their frames share goes together.
-    thumbs : sequence of ndarray
-        A tiny picture of every frame.
-    left_out : collection of int
-        Frames that show nothing, or nothing of their own.
+    `left_out` are frames that show nothing, or nothing of their own.
     """
-    candidate = evidence.candidate
-    if candidate is None or evidence.run is not None:
-        return []
-    if not candidate.method.is_grid:
-        some = _side_by_side(evidence, sets, reports, thumbs, left_out)
-        return [(frames, _SIDE_BY_SIDE) for frames in some]
-    found: NotOfPlan = []
-    for group, _ in sets:
-        frames = [k for k in group.frames if k not in left_out and evidence.matched[k] is not None]
-        if _look_one_way(evidence, frames, thumbs):
-            found.append((group.frames, _ONE_VIEW))
-        elif (least := _OTHER_FOCAL.get(fits.get(group, Fit.WELL))) is not None:
-            planned = evidence.exposures[evidence.matched[frames[0]] or 0].lens.focal_mm
-            times = _times_planned(evidence, frames)
-            if times is not None and abs(math.log(times)) > least:
-                why = _OTHER_LENS.format(taken=times * planned, planned=planned)
-                found.append((group.frames, why))
-    return found
+
+    evidence: Evidence
+    sets: Sequence[tuple[FrameSet, SetKind]]
+    thumbs: Sequence[Grey]
+    left_out: Collection[int]
+
+    def used(self, group: FrameSet) -> list[int]:
+        """The frames of a set that count and have their place in the plan."""
+        return [k for k in group.frames if k not in self.left_out and self.evidence.matched[k] is not None]
+
+    def at_sight(self) -> NotOfPlan:
+        """The frames that it cannot be of, each lot with why, by how they lie; before any are compared."""
+        candidate = self.evidence.candidate
+        if candidate is None or self.evidence.run is not None:
+            return []
+        if not candidate.method.is_grid:
+            odd = any(kind is SetKind.UNKNOWN or group.beside for group, kind in self.sets)
+            return _side_by_side(self) if odd else []
+        return [
+            (group.frames, _ONE_VIEW) for group, _ in self.sets
+            if _look_one_way(self.evidence, self.used(group), self.thumbs)
+        ]  # fmt: skip
+
+    def once_compared(self, reports: Sequence[FrameReport], fits: Mapping[FrameSet, Fit]) -> NotOfPlan:
+        """As `at_sight`, by what came of holding them against it; of grids by how well their frames go together."""
+        candidate = self.evidence.candidate
+        if candidate is None or self.evidence.run is not None:
+            return []
+        if candidate.method.is_grid:
+            found = [(group.frames, self.other_lens(group, fits.get(group, Fit.WELL))) for group, _ in self.sets]
+            return [(frames, why) for frames, why in found if why]
+        far = PUSHED_FAR * math.hypot(*self.evidence.pixels)
+        pushed = any(
+            kind is SetKind.SERIES
+            and any(reports[k].is_stranger or math.hypot(*reports[k].shift_px) > far for k in group.frames)
+            for group, kind in self.sets
+        )
+        return _side_by_side(self) if pushed else []
+
+    def other_lens(self, group: FrameSet, fit: Fit) -> str:
+        """Why a grid was taken through another lens than the plan's, by how its frames go together; else nothing."""
+        least, frames = _OTHER_FOCAL.get(fit), self.used(group)
+        if least is None or not frames:
+            return ""
+        planned = self.evidence.exposures[self.evidence.matched[frames[0]] or 0].lens.focal_mm
+        times = _times_planned(self.evidence, frames)
+        if times is None or abs(math.log(times)) <= least:
+            return ""
+        return _OTHER_LENS.format(taken=times * planned, planned=planned)
 
 
 def let_go_words(found: NotOfPlan, frames: Sequence[Frame], *, all_of_them: bool) -> list[str]:
@@ -100,30 +114,17 @@ def let_go_words(found: NotOfPlan, frames: Sequence[Frame], *, all_of_them: bool
     return [f"{frames[min(own)].path.name} to {frames[max(own)].path.name} {why}" for own, why in found]
 
 
-def _side_by_side(
-    evidence: Evidence,
-    sets: Sequence[tuple[FrameSet, SetKind]],
-    reports: Sequence[FrameReport],
-    thumbs: Sequence[Grey],
-    left_out: Collection[int],
-) -> list[tuple[int, ...]]:
-    """The frames that make a grid where the plan has none; only where something is odd are they looked at for it."""
-    far = PUSHED_FAR * math.hypot(*evidence.pixels)
-
-    def is_odd(group: FrameSet, kind: SetKind) -> bool:
-        pushed = any(reports[k].is_stranger or math.hypot(*reports[k].shift_px) > far for k in group.frames)
-        return kind is SetKind.UNKNOWN or group.beside or (kind is SetKind.SERIES and pushed)
-
-    if not any(is_odd(group, kind) for group, kind in sets):
-        return []
-    _, grids = grids_among(evidence, [group for group, _ in sets], thumbs, left_out)
+def _side_by_side(held: Held) -> NotOfPlan:
+    """The frames that make a grid where the plan has none."""
+    evidence = held.evidence
+    _, grids = grids_among(evidence, [group for group, _ in held.sets], held.thumbs, held.left_out)
     found = []
     for grid in grids:
-        frames = {*grid.frames} - {*left_out}
-        parts = sum(set(group.frames) <= set(grid.frames) for group, _ in sets)
+        frames = {*grid.frames} - {*held.left_out}
+        parts = sum(set(group.frames) <= set(grid.frames) for group, _ in held.sets)
         least = LEAST_PLACES if parts >= LEAST_PLACES else max(LEAST_PLACES, _PLACES_SHARE * len(frames))
         if len(_places(evidence, sorted(frames))) >= least:
-            found.append(grid.frames)
+            found.append((grid.frames, _SIDE_BY_SIDE))
     return found
 
 
@@ -169,12 +170,9 @@ def _times_planned(evidence: Evidence, frames: Sequence[int]) -> float | None:
     views = [view for k in frames if (view := evidence.view(k)) is not None]
     if len(frames) > _MOST_FRAMES:
         return None
-    pictures = [evidence.eight_bits(k) for k in frames]
-    # By what they show alone: a camera tells of a lens without contacts whatever was set on it.
-    untold = [replace(evidence.frames[k], focal_mm=None) for k in frames]
-    try:
-        placed = found_places(untold, None, lambda _share, _text: None, evidence.is_cancelled, pictures)
-    except FileError:
+    # A camera tells of a lens without contacts whatever was set on it.
+    placed = placed_by_content(evidence, frames, as_told=False)
+    if placed is None:
         return None
     asked = float(np.median([view.scale_px for view in placed.views]))
     return asked / float(np.median([view.scale_px for view in views]))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -59,32 +59,41 @@ def grids_among(
     return [group for group, _ in found], {group: cells for group, cells in found if cells is not None}
 
 
+def placed_by_content(evidence: Evidence, some: Sequence[int], *, as_told: bool = True) -> Placed | None:
+    """How some frames lie beside one another; None where they have nothing in common. Kept for the next check.
+
+    Parameters
+    ----------
+    as_told : bool
+        Whether the focal length is near the one that the frames' metadata tell; else by what they show alone.
+    """
+
+    def say(share: float, text: str) -> None:
+        evidence.progress(0.6 + 0.1 * share, text)
+
+    def found() -> Placed | None:
+        frames = [evidence.frames[k] for k in some]
+        frames = frames if as_told else [replace(frame, focal_mm=None) for frame in frames]
+        pictures = [evidence.eight_bits(k) for k in some]
+        try:
+            return found_places(frames, None, say, evidence.is_cancelled, pictures)
+        except FileError:
+            return None
+
+    return evidence.known_of("placed" if as_told else "placed anew", some, found)
+
+
 @dataclass(frozen=True)
 class _Given:
-    """What there is to go by; and where frames were found to lie, by which were looked at."""
+    """What there is to go by."""
 
     evidence: Evidence
     thumbs: Sequence[Grey]
     left_out: Collection[int]
-    known: dict[tuple[int, ...], Placed | None] = field(default_factory=dict)
 
     def placed(self, some: Sequence[int]) -> Placed | None:
         """How some frames lie beside one another; None where they have nothing in common."""
-        key = tuple(some)
-        if key not in self.known:
-            evidence = self.evidence
-            pictures = [self.evidence.eight_bits(k) for k in some]
-
-            def say(share: float, text: str) -> None:
-                evidence.progress(0.6 + 0.1 * share, text)
-
-            try:
-                self.known[key] = found_places(
-                    [evidence.frames[k] for k in some], None, say, evidence.is_cancelled, pictures
-                )
-            except FileError:
-                self.known[key] = None
-        return self.known[key]
+        return placed_by_content(self.evidence, some)
 
 
 def _each_alone(given: _Given, group: FrameSet) -> list[tuple[FrameSet, Cells | None]]:

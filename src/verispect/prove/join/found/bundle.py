@@ -152,19 +152,24 @@ def _step(
     Three small turns and a growth a frame, and the focal length's logarithm.
     """
     size = 4 * len(place) + 1
+    counts = [len(first) for first, _ in samples]
+    of = np.repeat(np.arange(len(used)), counts)
+    first, second = (np.concatenate([pair[side] for pair in samples]) for side in (0, 1))
+    focal = now.focal_px * np.exp([[now.grown[pair.a], now.grown[pair.b]] for pair in used])
+    between = np.array([now.turns[pair.a].T @ now.turns[pair.b] for pair in used])
+    rest, by_a, by_b = _rows(between[of], first, second, focal[of, 0], focal[of, 1])
+    distances: Floats = np.linalg.norm(rest, axis=1)
+    weight = np.minimum(1.0, _HUBER_PX / np.maximum(distances, 1e-9))
+    rows = np.concatenate([by_a, by_b, by_a[..., 3:] + by_b[..., 3:]], axis=2)
+    weighted = rows * weight[:, None, None]
+    begins = np.cumsum([0, *counts[:-1]])
+    grams = np.add.reduceat(np.einsum("kij,kil->kjl", weighted, rows), begins)
+    pulls = np.add.reduceat(np.einsum("kij,ki->kj", weighted, rest), begins)
+    own = np.arange(4)
+    at = np.array([np.r_[4 * place[pair.a] + own, 4 * place[pair.b] + own, size - 1] for pair in used])
     normal, right = np.zeros((size, size)), np.zeros(size)
-    distances = []
-    for pair, (first, second) in zip(used, samples, strict=True):
-        focal = [now.focal_px * math.exp(now.grown[k]) for k in (pair.a, pair.b)]
-        rest, by_a, by_b = _rows(now.turns[pair.a], now.turns[pair.b], first, second, *focal)
-        distance = np.linalg.norm(rest, axis=1)
-        distances.append(distance)
-        weight = np.minimum(1.0, _HUBER_PX / np.maximum(distance, 1e-9))[:, None]
-        at = np.r_[4 * place[pair.a] + np.arange(4), 4 * place[pair.b] + np.arange(4), size - 1]
-        rows = np.concatenate([by_a, by_b, by_a[..., 3:] + by_b[..., 3:]], axis=2)
-        weighted = rows * weight[..., None]
-        normal[np.ix_(at, at)] += np.einsum("kij,kil->jl", weighted, rows)
-        right[at] -= np.einsum("kij,ki->j", weighted, rest)
+    np.add.at(normal, (at[:, :, None], at[:, None, :]), grams)
+    np.subtract.at(right, at, pulls)
     # The set as a whole may turn freely; where the frames tell the focal length it counts as one point would that
     # is off by a pixel, and so does what one is drawn like the others.
     normal[np.diag_indices(size)] += 1e-6 * max(float(np.trace(normal)) / size, 1e-12)
@@ -175,41 +180,38 @@ def _step(
         normal[-1, -1] += 1.0 / _TOLD_SHARE**2
         right[-1] -= math.log(now.focal_px / told_px) / _TOLD_SHARE**2
     step: Floats = np.asarray(np.linalg.solve(normal, right), float)
-    return step, np.concatenate(distances)
+    return step, distances
 
 
 def _rows(
-    a: Floats, b: Floats, first: Floats, second: Floats, focal_a: float, focal_b: float
+    between: Floats, first: Floats, second: Floats, focal_a: Floats, focal_b: Floats
 ) -> tuple[Floats, Floats, Floats]:
     """Where the second's points fall on the first, less where they were found (K, 2), and how that changes.
 
-    By the turn of either about its three axes and by the logarithm of its own focal length, (K, 2, 4) both.
+    By the turn of either about its three axes and by the logarithm of its own focal length, (K, 2, 4) both; each
+    point with the turn between its two frames, (K, 3, 3), and their focal lengths, (K,).
     """
-    ones = np.ones((len(second), 1))
-    ray = np.concatenate([second / focal_b, ones], axis=1)
-    between = a.T @ b
-    seen = ray @ between.T
+    ray = np.concatenate([second / focal_b[:, None], np.ones((len(second), 1))], axis=1)
+    seen = np.einsum("kij,kj->ki", between, ray)
     x, y, z = seen.T
     z = np.where(np.abs(z) < 1e-6, 1e-6, z)
-    there = focal_a * np.stack([x / z, y / z], axis=1)
+    there = focal_a[:, None] * np.stack([x / z, y / z], axis=1)
     by_seen = np.zeros((len(seen), 2, 3))
     by_seen[:, 0, 0] = by_seen[:, 1, 1] = focal_a / z
     by_seen[:, 0, 2], by_seen[:, 1, 2] = -focal_a * x / z**2, -focal_a * y / z**2
-    by_ray = np.einsum("kij,jl->kil", by_seen, between)
-    moved = np.concatenate([-second / focal_b, np.zeros((len(second), 1))], axis=1)
+    by_ray = by_seen @ between
+    moved = np.concatenate([-ray[:, :2], np.zeros((len(second), 1))], axis=1)
     # A small turn w after b turns the ray by w × ray; after a, what is seen by −w × seen.
-    by_b = np.concatenate(
-        [np.einsum("kij,kjm->kim", by_ray, -_crosses(ray)), np.einsum("kil,kl->ki", by_ray, moved)[..., None]], axis=2
-    )
-    by_a = np.concatenate([np.einsum("kij,kjm->kim", by_seen, _crosses(seen)), there[..., None]], axis=2)
+    by_b = np.concatenate([_crossed(ray, by_ray), np.einsum("kil,kl->ki", by_ray, moved)[..., None]], axis=2)
+    by_a = np.concatenate([-_crossed(seen, by_seen), there[..., None]], axis=2)
     return there - first, by_a, by_b
 
 
-def _crosses(vectors: Floats) -> Floats:
-    """Matrices (K, 3, 3) that take u to v × u."""
-    x, y, z = vectors.T
-    zero = np.zeros_like(x)
-    return np.stack([np.stack([zero, -z, y], -1), np.stack([z, zero, -x], -1), np.stack([-y, x, zero], -1)], axis=1)
+def _crossed(vectors: Floats, rows: Floats) -> Floats:
+    """Of every row r (K, 2, 3) the vector v × r, which gives r · (w × v) by its product with w."""
+    x, y, z = (part[:, None] for part in vectors.T)
+    a, b, c = rows[..., 0], rows[..., 1], rows[..., 2]
+    return np.stack([y * c - z * b, z * a - x * c, x * b - y * a], axis=-1)
 
 
 def straightened(turns: dict[int, Floats]) -> dict[int, Floats]:
