@@ -80,6 +80,31 @@ def test_what_is_too_small_in_small_pictures_is_found_in_larger_ones(odd: int) -
     assert moved_in(still, [np.eye(3)] * 4) == [None] * 4
 
 
+@pytest.mark.parametrize("moved", [0, 9])
+def test_a_card_that_is_far_out_of_focus_in_the_third_frame_is_told(moved: int) -> None:
+    """Lines of letters on a card before a still wall; the third frame shows the wall as the others do."""
+
+    def seen(soft: float, at: int, noise: int) -> np.ndarray:
+        rng = np.random.default_rng(3)
+        wall = 0.5 + 0.01 * ndimage.gaussian_filter(rng.normal(0, 1, (ROWS, COLUMNS)), 1.5) * 5.0
+        card, cover = np.zeros((ROWS, COLUMNS)), np.zeros((ROWS, COLUMNS))
+        card[170:205, at : at + 34], cover[170:205, at : at + 34] = 0.45, 1.0
+        for row in (172, 180, 188):
+            card[row : row + 5, at + 2 : at + 32] = np.where(rng.random((5, 30)) < 0.5, 0.15, 0.45)
+        card, cover = (ndimage.gaussian_filter(part, soft) for part in (card, cover))
+        grain = np.random.default_rng(noise).normal(0, 0.002, wall.shape)
+        return (wall * (1.0 - cover) + card + grain).astype(np.float32)
+
+    frames = [seen(0.7, 280, 1), seen(1.2, 280 + moved, 2), seen(4.0, 280, 3)]
+    found = moved_in(frames, [np.eye(3)] * 3)
+    if not moved:
+        assert found == [None] * 3
+        return
+    assert found[1].shift == pytest.approx(moved, abs=1.5)
+    assert 150 < found[1].row < 220
+    assert found[2] is None
+
+
 def test_where_nothing_moved_nothing_is_told() -> None:
     frames = [scene(blur, scale) for blur, scale in zip(BLURS, SCALES, strict=True)]
     assert moved_in(frames, steps(SCALES)) == [None] * 4

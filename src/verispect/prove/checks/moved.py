@@ -34,7 +34,8 @@ _HOLDS = 0.25
 # Spread of a block against its light below which it shows next to nothing: skies as JPEG keeps them up to 0.008, what
 # truly moved 0.02 and more.
 _FAINT = 0.012
-# A block is found aside where it looks so much like it, and by so much more than at its own place.
+# A block is found aside where it looks so much like it, and by so much more than at its own place; a third frame
+# sides with that of two which it is so much more like.
 _LIKE, _CLEARLY = 0.5, 0.2
 # A frame is held against two about it.
 _AT_HAND = 4
@@ -178,7 +179,11 @@ class _Asides:
                 continue
             judge = _laid(self._banded(second), way, base) if judge is None else judge
             (own, sure), (other, _) = (_shift(one, judge, row, column) for one in (base, laid))
-            if np.hypot(*own) < _AGREE and sure > _PEAK and np.hypot(*other) > 0.6 * away:
+            if (
+                np.hypot(*own) < _AGREE
+                and sure > _PEAK
+                and (np.hypot(*other) > 0.6 * away or _sides_with(judge, base, laid, row, column, aside))
+            ):
                 told.append((row, column, aside))
         return first, _alike(told)
 
@@ -423,6 +428,16 @@ def _is_there(first: Grey, second: Grey, row: int, column: int, aside: Floats) -
         for y, x in ((0, 0), (down, right))
     )
     return there >= _LIKE and there - at >= _CLEARLY
+
+
+def _sides_with(judge: Grey, first: Grey, second: Grey, row: int, column: int, aside: Floats) -> bool:
+    """Whether a third picture has a block where the first has it, and not the second, which shows it aside.
+
+    What is out of focus in it and in none of the others has no shift of its own that it could be held by.
+    """
+    part = np.s_[row : row + _SIDE, column : column + _SIDE]
+    own, other = (alike(one[part], judge[part], _CORE) for one in (first, second))
+    return own >= _LIKE and own - other >= _CLEARLY and _is_there(first, second, row, column, aside)
 
 
 def _shift(first: Grey, second: Grey, row: int, column: int) -> tuple[Floats, float]:

@@ -18,6 +18,7 @@ from verispect.prove.join.far_out import Blurs
 from verispect.prove.join.gains import evenly_lit, gains_of, unfallen
 from verispect.prove.join.pointing import (
     Pair,
+    as_laid,
     corrected,
     disagreement_px,
     drawn_larger,
@@ -50,6 +51,8 @@ _DISAGREE, _TIMES_SCATTER, _OFF_PLACE = 0.001, 1.5, 0.004
 # So many frames tell whether all lie farther apart than planned, so far ahead of the middle one; no more than such a
 # part of how far they are off may be left by that.
 _LEAST_JOINED, _LEAST_AHEAD, _LEFT_BY_SPREAD = 4, 0.2, 0.2
+# What lies so much of a width from where all pairs have it went on between two frames.
+_WENT_ON = 0.003
 
 
 class Fit(StrEnum):
@@ -194,7 +197,14 @@ def looked(
     colours = [straightened(small, view, pixels) for small, view in zip(smalls, found, strict=True)]
     found = unfallen(found, colours, trusted, pixels)
     even = [evenly_lit(small, view, pixels) for small, view in zip(colours, found, strict=True)]
-    lights = -gains_of(found, even, trusted, pixels)
+
+    def lies(pair: Pair) -> Floats:
+        """Clouds went on between two frames: how light these are the same cloud tells."""
+        if rests[pair.a, pair.b] < _WENT_ON * pixels[0]:
+            return found[pair.b].onto(found[pair.a])
+        return as_laid(pair, bent).onto(bent[pair.a])
+
+    lights = -gains_of(found, even, trusted, pixels, lies)
     return Looked(shifts, np.degrees(-own[:, 2]), lights, joined, pairs, found, rests, straight, even, held)
 
 

@@ -7,7 +7,7 @@ lens loses off its axis. It is told by how brightness changes within an overlap,
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import cv2
@@ -164,18 +164,32 @@ def _fitted(
 
 
 def gains_of(
-    views: Sequence[View], smalls: Sequence[NDArray[np.float32]], pairs: Sequence[Pair], pixels: tuple[int, int]
+    views: Sequence[View],
+    smalls: Sequence[NDArray[np.float32]],
+    pairs: Sequence[Pair],
+    pixels: tuple[int, int],
+    lies: Callable[[Pair], Floats] | None = None,
 ) -> Floats:
     """Stops to add to each frame so that overlaps agree, by least squares; none on the whole: shape (frames, 3).
 
     To its light, and to its red and its blue besides. Where all have about one white balance none is changed.
+
+    Parameters
+    ----------
+    lies : callable, optional
+        How the second of a pair is laid over the first, (3, 3); else as they look.
     """
+
+    def as_they_look(pair: Pair) -> Floats:
+        return views[pair.b].onto(views[pair.a])
+
+    lies = lies or as_they_look
     count = len(views)
     rows, right = [np.eye(count) * 0.05], [np.zeros((count, 3))]
     factor = pixels[0] / smalls[0].shape[1]
     for pair in pairs:
         a, b = smalls[pair.a], smalls[pair.b]
-        matrix = at_level(views[pair.b].onto(views[pair.a]), factor)
+        matrix = at_level(lies(pair), factor)
         size = (a.shape[1], a.shape[0])
         moved = cv2.warpPerspective(b, matrix, size, flags=cv2.INTER_LINEAR)
         there = cv2.warpPerspective(np.ones(b.shape[:2], np.float32), matrix, size) > 0.999

@@ -425,6 +425,13 @@ def disagreement_px(pair: Pair, views: Sequence[View], found: Sequence[View]) ->
     return _rest_px(pair, views, *turns)
 
 
+def as_laid(pair: Pair, views: Sequence[View]) -> View:
+    """How the second of a pair would look, by that pair alone; `views` as it was looked at from."""
+    first, second = views[pair.a].rotation, views[pair.b].rotation
+    between = cv2.Rodrigues(pair.turn)[0] @ first @ second.T
+    return replace(views[pair.b], rotation=between.T @ first)
+
+
 def pair_report(pair: Pair, files: Sequence[str]) -> dict[str, object]:
     """What a pair tells once all are set right: what is left between them, which turning cannot mend, is parallax."""
     return {
