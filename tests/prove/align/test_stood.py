@@ -70,6 +70,20 @@ def test_a_camera_that_moved_is_told_as_ever(moves: tuple[float, float, float]) 
     assert most_apart_px(found.matrix, np.linalg.inv(camera), SIZE[::-1]) < 0.2 + 0.2 * np.hypot(*moves[:2])
 
 
+def test_what_repeats_by_as_much_as_the_camera_turned_has_not_stood_still() -> None:
+    """A lattice in the middle of a wall lies right by either motion, and the wall by one alone."""
+
+    wall = texture(5).copy()
+    row, column = np.mgrid[0:180, 0:240]
+    wall[166:346, 264:504] = 0.5 + 0.1 * np.sin(2.0 * np.pi * row / 12.0) * np.cos(2.0 * np.pi * column / 12.0)
+    camera = np.array([[FOCAL_PX, 0.0, MIDDLE[0]], [0.0, FOCAL_PX, MIDDLE[1]], [0.0, 0.0, 1.0]])
+    turn = camera @ cv2.Rodrigues(np.array([0.0, 12.0 / FOCAL_PX, 0.0]))[0] @ np.linalg.inv(camera)
+    turned = cv2.warpPerspective(wall, turn, SIZE, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    found, plain = found_between(disc(wall, 1.0), disc(turned, 2.0))
+    np.testing.assert_array_equal(found.matrix, plain.matrix)
+    assert most_apart_px(found.matrix, np.linalg.inv(turn), SIZE[::-1]) < 0.3
+
+
 def test_under_a_drifting_sky_a_tripod_stands_and_its_series_is_merged_where_it_stood(
     tmp_path: Path, series, rehearsed
 ) -> None:

@@ -83,12 +83,16 @@ def _still(
     places = middles - np.array(centre_px)
     moved = shifts[fit]
     growth = max((0.0, _growth(places, moved, frame.picture.shape)), key=lambda grown: _off(grown, places, moved)[1])
-    off, count = _off(growth, places, moved)
+    off, _ = _off(growth, places, moved)
+    # What lies right by the other motion has gone with it: wide and faint it looks much the same anywhere near.
+    gone, right, _ = parts_left(frame, other, elsewhere)
+    went = (right & (np.hypot(gone[..., 0], gone[..., 1]) < _STILL_PX))[fit]
+    is_still = (off < _STILL_PX) & ~went
+    count = int(np.count_nonzero(is_still))
     of_all = count / max(int(tells.sum()), 1)
     stands_out = of_all >= _FEW and count >= _APART * np.count_nonzero(off < _ABOUT_PX)
     if count < _LEAST or not (of_all >= _SHARE or stands_out):
         return None
-    is_still = off < _STILL_PX
     grown = np.array(
         [[1.0 + growth, 0, -growth * centre_px[0]], [0, 1.0 + growth, -growth * centre_px[1]], [0, 0, 1]]
     )
