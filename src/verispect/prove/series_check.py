@@ -122,10 +122,13 @@ class SeriesCheck:
         steps = [np.eye(3), *(np.linalg.inv(chained[a]) @ chained[b] for a, b in itertools.pairwise(by_focus))]
         self._shaken(beside)
         # How far a thing moved tells more than that something did.
-        self._stands_aside(beside, steps)
+        aside = self._stands_aside(beside, steps)
+        self._tell_moved([one for one in aside if one[1].sure], divide)
         laid = [chained[number] for number in by_focus]
         self._moved_meanwhile(beside, laid)
         self._shown_otherwise(beside, laid)
+        still_good = ("knock", "motion", "moved-subject")
+        self._tell_moved([one for one in aside if self.reports[one[0]].without(*still_good)], divide)
         self._moved(beside)
 
     def _together(self, used: list[int]) -> tuple[list[int], list[Motion]]:
@@ -460,8 +463,9 @@ class SeriesCheck:
         """Whether a frame differs from the others for a reason of its own."""
         return not self.reports[k].without("knock", "exposure", "motion", "missed-focus", "moved-subject")
 
-    def _stands_aside(self, used: list[int], steps: Sequence[Floats]) -> None:
-        """Things that one frame shows elsewhere than those about it."""
+    def _stands_aside(self, used: list[int], steps: Sequence[Floats]) -> list[tuple[int, Moved]]:
+        """Things that one frame shows elsewhere than those about it, with that frame."""
+        aside = []
         divide = self.reads[used[0]].divide
         small = [at_level(step, divide) for step in steps]
         # Frames that are blurred otherwise neither move nor judge, nor may any be left out between. Their light does
@@ -476,15 +480,17 @@ class SeriesCheck:
                     continue
                 beside = [used[m] for m in (*numbers[max(place - 1, 0) : place], *numbers[place + 1 : place + 2])]
                 if divide * found.shift > OF_BLUR * self.evidence.blurred_px(used[n], beside):
-                    self._tell_moved(used[n], found, divide)
+                    aside.append((used[n], found))
+        return aside
 
-    def _tell_moved(self, k: int, found: Moved, divide: int) -> None:
-        row, column, pixels = (round(divide * part) for part in (found.row, found.column, found.shift))
-        self.reports[k].faults.append(
-            Fault("moved-subject", divide * found.shift,
-                  f"something near row {row}, column {column} stands some {pixels} px aside",
-                  _MOVED_REMEDY, (float(row), float(column)))
-        )  # fmt: skip
+    def _tell_moved(self, aside: Sequence[tuple[int, Moved]], divide: int) -> None:
+        for k, found in aside:
+            row, column, pixels = (round(divide * part) for part in (found.row, found.column, found.shift))
+            self.reports[k].faults.append(
+                Fault("moved-subject", divide * found.shift,
+                      f"something near row {row}, column {column} stands some {pixels} px aside",
+                      _MOVED_REMEDY, (float(row), float(column)))
+            )  # fmt: skip
 
     def _moved_meanwhile(self, used: list[int], chained: Sequence[Floats]) -> None:
         """Things that moved while a frame was taken, which those beside it show sharper along one direction.

@@ -55,11 +55,15 @@ _DISC_PX = 25.0
 
 @dataclass(frozen=True)
 class Moved:
-    """A thing that stands elsewhere in one frame: where in the working picture (row, column), and how far, pixels."""
+    """A thing that stands elsewhere in one frame: where in the working picture (row, column), and how far, pixels.
+
+    `sure` where a third frame shows it as far from there, and not merely sides with the other.
+    """
 
     row: float
     column: float
     shift: float
+    sure: bool = True
 
 
 @dataclass(frozen=True)
@@ -72,6 +76,8 @@ class Aside:
         Where it begins and how large it is, in pixels of frame `of`.
     shift : ndarray, shape (2,)
         How far right and down the odd frame has it.
+    sure : bool
+        Whether a third frame shows it as far from there, and does not merely side with the other.
     """
 
     of: int
@@ -79,6 +85,7 @@ class Aside:
     column: float
     side: float
     shift: Floats
+    sure: bool = True
 
 
 def moved_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[Moved | None]:
@@ -95,7 +102,7 @@ def moved_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[Moved | No
     """
     return [
         None if not told else Moved(told[0].row + 0.5 * told[0].side, told[0].column + 0.5 * told[0].side,
-                                    float(np.hypot(*told[0].shift)))
+                                    float(np.hypot(*told[0].shift)), told[0].sure)
         for told in asides_in(frames, steps)
     ]  # fmt: skip
 
@@ -110,9 +117,10 @@ def asides_in(frames: Sequence[Grey], steps: Sequence[Floats]) -> list[list[Asid
     rows, columns = frames[0].shape
     divide = halvings((columns, rows), _ENOUGH)
     found = _Asides(frames, steps, divide).found
-    if divide > 1 and not all(found):
-        finer = _Asides(frames, steps, divide // 2, without=[bool(one) for one in found]).found
-        found = [one or fine for one, fine in zip(found, finer, strict=True)]
+    known = [bool(one) and one[0].sure for one in found]
+    if divide > 1 and not all(known):
+        finer = _Asides(frames, steps, divide // 2, without=known).found
+        found = [fine if fine and fine[0].sure else one or fine for one, fine in zip(found, finer, strict=True)]
     return found
 
 
@@ -149,13 +157,14 @@ class _Asides:
             if without is not None and without[k]:
                 self.found.append([])
                 continue
-            of, told = self._of(k)
+            of, told, sure = self._of(k)
             self.found.append(
-                [Aside(of, divide * row, divide * column, divide * _SIDE, divide * way) for row, column, way in told]
-            )
+                [Aside(of, divide * row, divide * column, divide * _SIDE, divide * way, sure)
+                 for row, column, way in told]
+            )  # fmt: skip
 
-    def _of(self, k: int) -> tuple[int, list[tuple[int, int, Floats]]]:
-        """The frame that one was held against, and its blocks that stand aside."""
+    def _of(self, k: int) -> tuple[int, list[tuple[int, int, Floats]], bool]:
+        """The frame that one was held against, its blocks that stand aside, and whether these are sure."""
         last = len(self._chained) - 1
         first, second = (1, 2) if k == 0 else (last - 1, last - 2) if k == last else (k - 1, k + 1)
         base, back = self._banded(first), np.linalg.inv(self._chained[first])
@@ -169,6 +178,7 @@ class _Asides:
             judge = _laid(self._banded(second), way, base)
             wanted &= _differ(laid, base, judge)
         told: list[tuple[int, int, Floats]] = []
+        unsure: list[tuple[int, int, Floats]] = []
         for row, column in _places(base.shape, wanted):
             aside, peak = _shift(base, laid, row, column)
             away = float(np.hypot(*aside))
@@ -179,13 +189,13 @@ class _Asides:
                 continue
             judge = _laid(self._banded(second), way, base) if judge is None else judge
             (own, sure), (other, _) = (_shift(one, judge, row, column) for one in (base, laid))
-            if (
-                np.hypot(*own) < _AGREE
-                and sure > _PEAK
-                and (np.hypot(*other) > 0.6 * away or _sides_with(judge, base, laid, row, column, aside))
-            ):
-                told.append((row, column, aside))
-        return first, _alike(told)
+            if np.hypot(*own) < _AGREE and sure > _PEAK:
+                if np.hypot(*other) > 0.6 * away:
+                    told.append((row, column, aside))
+                elif _sides_with(judge, base, laid, row, column, aside):
+                    unsure.append((row, column, aside))
+        surely = _alike(told)
+        return first, surely or _alike([*told, *unsure]), bool(surely)
 
 
 def _differ(odd: Grey, base: Grey, judge: Grey) -> NDArray[np.bool_]:
