@@ -169,6 +169,21 @@ def test_what_has_moved_stands_aside_and_the_rest_stays() -> None:
     assert rehearsal.take(0, [Fault(FaultName.MOVED, 1, 5.0)]).happened.get("moved") is None
 
 
+def test_in_a_grid_what_moves_is_something_that_the_frame_shows() -> None:
+    lens = a_lens(85.0, f_numbers=[8, 8], tilt_deg=0)
+    places = [(-2.6, 1.5, 7.0), (0.0, 2.0, 7.4), (2.6, 1.2, 7.6)]
+    grid = worked("turned-grid", build_scene(make_plan(places, framing=50.0, lenses=[lens])))
+    rehearsal = Rehearsal(grid, Options(pixels=(120, 80), noise=False, falloff=False))
+    told = set()
+    for k in range(grid.frame_count):
+        taken = rehearsal.take(k, [Fault(FaultName.MOVED, k, 5.0)])
+        inside = {mark["name"] for mark in rehearsal.marks(taken) if mark["inside"]}
+        if inside:
+            assert taken.happened["moved_mark"] in inside
+            told.add(taken.happened["moved_mark"])
+    assert len(told) > 1
+
+
 def test_a_gust_draws_out_one_thing_sideways_and_leaves_the_rest() -> None:
     from verispect.rehearse.faults import Fault, FaultName
 

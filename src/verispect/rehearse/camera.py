@@ -177,9 +177,9 @@ class Rehearsal:
             elif fault.name is FaultName.MISSING:
                 is_missing = True
             elif fault.name is FaultName.MOVED:
-                happened["moved_mark"] = self._mover()
+                happened["moved_mark"] = self._mover(index)
             elif fault.name is FaultName.GUST:
-                happened["gust_mark"] = self._mover()
+                happened["gust_mark"] = self._mover(index)
             elif fault.name is FaultName.WIND:
                 way = np.random.default_rng((self.options.seed, index)).uniform(0.0, 180.0)
                 happened["wind_direction_deg"] = round(float(way), 3)
@@ -188,16 +188,25 @@ class Rehearsal:
             happened[str(fault.name)] = fault.size
         return exposure, gain, happened, is_missing
 
-    def _mover(self) -> str:
-        """What moves where something is to have moved: the first mark in sight with a speed, else the nearest."""
-        scene, rendering = self.candidate.scene, self.candidate.rendering
+    def _mover(self, index: int) -> str:
+        """What moves in a frame where something is to have moved: the first mark that it shows with a speed.
+
+        Else the nearest that another frame shows as well, else that it shows; where it shows none the nearest of all.
+        """
+        scene, criterion = self.candidate.scene, self.candidate.criterion
         count = scene.mark_count
-        seen = np.ones(count, bool) if rendering is None else rendering.inside[:count]
+        shown = np.ones((len(self.candidate.exposures), count), bool)
+        if criterion is not None:
+            shown = np.array([look(scene, [one], criterion).inside[:count] for one in self.candidate.exposures])
+        here = shown[index]
         moving = [
-            mark.name for mark, sees in zip(scene.plan.marks, seen, strict=True) if mark.speed_mm_s > 0 and sees
+            mark.name for mark, sees in zip(scene.plan.marks, here, strict=True) if mark.speed_mm_s > 0 and sees
         ]
-        nearest = int(np.argmin(np.where(seen, scene.depth_mm[:count], np.inf)))
-        return moving[0] if moving else scene.plan.marks[nearest].name
+        if moving:
+            return moving[0]
+        several = here & (shown.sum(axis=0) > 1)
+        some = next((those for those in (several, here) if those.any()), np.ones(count, bool))
+        return scene.plan.marks[int(np.argmin(np.where(some, scene.depth_mm[:count], np.inf)))].name
 
     def _model_of(self, camera: Camera, happened: dict[str, Any]) -> Model:
         """The scene as it is in one frame: something may have moved, or move while the shutter is open."""

@@ -35,6 +35,8 @@ _NO_LAMP = 0.3
 _NEAR = 12
 # A thing may have moved so far, and at least so far to be told where it went.
 _FARTHEST, _NEAREST = 26, 2
+# Where it moved by less than it is wide it differs at its two ends alone, about as much, so near one another.
+_END, _WIDE = 0.5, 40.0
 # Beyond its border a frame shows what is like nothing, stops.
 _NOTHING = 99.0
 # It is found again where so little of what differed is left, or about so little at one blur; and so much of all must
@@ -184,9 +186,13 @@ def _surest(beside: Beside, laid: Sequence[Laid], odd: Grey, least: float) -> _P
     whole = np.bincount(labels.ravel(), weights=odd.ravel(), minlength=count)[1:]
     sizes = np.bincount(labels.ravel(), weights=np.where(beside.by_lamps, 0.0, odd).ravel(), minlength=count)[1:]
     sizes[sizes < _NO_LAMP * whole] = 0.0
-    if sizes.max() < least:
-        return None
     region = labels == 1 + int(np.argmax(sizes))
+    by_ends = sizes.max() < least
+    if by_ends:
+        ends = _ends(np.asarray(labels, np.intp), np.asarray(sizes, float), least)
+        if ends is None:
+            return None
+        region = ends
     other = max(laid, key=lambda one: float(one.apart[region & one.shown].sum()))
     # All that differs between these two about there: a third may see but a part of it.
     region = _touched(other.shown & (other.apart > STOPS), region)
@@ -196,10 +202,24 @@ def _surest(beside: Beside, laid: Sequence[Laid], odd: Grey, least: float) -> _P
     across = 2.0 * math.sqrt(len(rows) / math.pi)
     shift, there, found = _went(beside.own, other.pictures, region)
     if found < _FOUND:
+        if by_ends:
+            return None
         return _Place(other, float(rows.mean()), float(columns.mean()), None, found, across)
     rows, columns = np.nonzero(there)
     row, column = float(rows.mean()) + shift[1], float(columns.mean()) + shift[0]
     return _Place(other, row, column, math.hypot(*shift), found, across)
+
+
+def _ends(labels: NDArray[np.intp], sizes: Floats, least: float) -> Mask | None:
+    """The two places at the ends of one thing that moved by less than it is wide; None where there are none."""
+    first, second = np.argsort(sizes)[::-1][:2] if len(sizes) > 1 else (0, 0)
+    if first == second or sizes[second] < _END * sizes[first] or sizes[first] + sizes[second] < least:
+        return None
+    apart = [np.argwhere(labels == 1 + k).mean(axis=0) for k in (first, second)]
+    if np.linalg.norm(apart[0] - apart[1]) > _WIDE:
+        return None
+    found: Mask = (labels == 1 + first) | (labels == 1 + second)
+    return found
 
 
 def _went(own: Sequence[Grey], other: Sequence[Grey], region: Mask) -> tuple[tuple[float, float], Mask, float]:
