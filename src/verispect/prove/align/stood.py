@@ -22,6 +22,8 @@ _NEAR_PX = 0.4
 _STILL_PX, _LEAST, _SHARE, _FEW, _ABOUT_PX, _APART = 0.3, 5, 0.15, 0.05, 1.2, 0.5
 # And the other motion must take one in ten of them so far from there: what moved by less may lie there by chance.
 _ELSEWHERE_PX = 0.6
+# A part's own step finds a shift of up to about this; from farther off it may come out as none, pixels.
+_BY_CHANCE_PX = 3.0
 # What lies farther off than this tells no growth; and parts nearer to the middle than such a share of the picture.
 _GROWTH_PX, _FROM_MIDDLE, _MOST_GROWTH = 3.0, 0.15, 0.01
 
@@ -79,14 +81,15 @@ def _still(
     shifts, fit, tells = parts_left(frame, other, begin)
     divide = finest_of(frame)
     rows, columns = np.nonzero(fit)
-    middles = (np.stack([columns, rows], axis=1) + 0.5) * float(BLOCK * divide)
+    middles: Floats = (np.stack([columns, rows], axis=1) + 0.5).astype(float) * float(BLOCK * divide)
     places = middles - np.array(centre_px)
     moved = shifts[fit]
     growth = max((0.0, _growth(places, moved, frame.picture.shape)), key=lambda grown: _off(grown, places, moved)[1])
     off, _ = _off(growth, places, moved)
-    # What lies right by the other motion has gone with it: wide and faint it looks much the same anywhere near.
+    # What lies right by another motion that leads far from there has gone with it, and looks much the same here.
     gone, right, _ = parts_left(frame, other, elsewhere)
-    went = (right & (np.hypot(gone[..., 0], gone[..., 1]) < _STILL_PX))[fit]
+    far = _apart_px(elsewhere @ np.linalg.inv(begin), middles) > _BY_CHANCE_PX
+    went = (right & (np.hypot(gone[..., 0], gone[..., 1]) < _STILL_PX))[fit] & far
     is_still = (off < _STILL_PX) & ~went
     count = int(np.count_nonzero(is_still))
     of_all = count / max(int(tells.sum()), 1)
@@ -96,14 +99,19 @@ def _still(
     grown = np.array(
         [[1.0 + growth, 0, -growth * centre_px[0]], [0, 1.0 + growth, -growth * centre_px[1]], [0, 0, 1]]
     )
-    there = middles[is_still].T
-    told = elsewhere @ np.linalg.inv(grown @ begin) @ np.vstack([there, np.ones(count)])
-    if np.quantile(np.hypot(*(told[:2] / told[2] - there)), 0.9) < _ELSEWHERE_PX:
+    if np.quantile(_apart_px(elsewhere @ np.linalg.inv(grown @ begin), middles[is_still]), 0.9) < _ELSEWHERE_PX:
         return None
     still = np.zeros(fit.shape, np.uint8)
     still[rows[is_still], columns[is_still]] = 1
     large = cv2.resize(still, None, fx=BLOCK, fy=BLOCK, interpolation=cv2.INTER_NEAREST)
     return _Still(grown @ begin, np.asarray(large, np.uint8), of_all >= _SHARE)
+
+
+def _apart_px(motion: Floats, places: Floats) -> Floats:
+    """How far a motion takes each of some places (K, 2)."""
+    told = motion @ np.vstack([places.T, np.ones(len(places))])
+    found: Floats = np.hypot(*(told[:2] / told[2] - places.T))
+    return found
 
 
 def _growth(places: Floats, moved: Floats, shape: tuple[int, ...]) -> float:
