@@ -112,11 +112,14 @@ def test_a_focus_off_by_less_than_a_fault_accuses_nobody_but_marks_are_told_by_i
     assert max(apart) < 0.2
 
 
-@pytest.mark.parametrize(("scatter_px", "told"), [(0.1, {2}), (float("inf"), {2}), (1.4, set())])
+@pytest.mark.parametrize(
+    ("scatter_px", "astray_px", "told"),
+    [(0.1, 0.0, {2}), (float("inf"), 0.1, {2}), (1.4, 0.0, set()), (0.1, 0.3, set())],
+)
 def test_a_small_knock_is_told_where_parts_of_frames_agree_how_far_they_lie(
-    scatter_px: float, told: set[int]
+    scatter_px: float, astray_px: float, told: set[int]
 ) -> None:
-    """The third of five frames lies half a pixel aside; as its parts have it, or as none tells."""
+    """The third of five frames lies half a pixel aside; as its parts have it, or as none tells, or as few do."""
     reports = [FrameReport(f"{k}.tif") for k in range(5)]
     evidence = SimpleNamespace(
         frames=[SimpleNamespace(path=Path(f"{k}.tif")) for k in range(5)], reads=[], matched=[None] * 5,
@@ -125,7 +128,9 @@ def test_a_small_knock_is_told_where_parts_of_frames_agree_how_far_they_lie(
     offsets = np.zeros((5, 3))
     offsets[2] = (0.4, 0.3, 0.0)
     unsure = np.array([0.0, 0.0, *[unsure_px(scatter_px, 1)] * 2, 0.0])
-    SeriesCheck(evidence, reports)._place(list(range(5)), offsets, np.zeros(5), unsure, unsteady=False)
+    SeriesCheck(evidence, reports)._place(
+        list(range(5)), offsets, np.zeros(5), unsure, lambda _n: astray_px, unsteady=False
+    )
     assert {k for k, report in enumerate(reports) if report.faults} == told
     # Looked at four times smaller a scatter of 1.4 pixels is not much.
     assert unsure_px(1.4, 4) == 0.0

@@ -19,6 +19,7 @@ from verispect.optics.blur import image_centres_mm
 from verispect.optics.lens_state import from_principal_point
 from verispect.optics.types import Floats
 from verispect.plan.methods.candidate import Candidate
+from verispect.prove.align.leaning import leaning_px
 from verispect.prove.align.motion import Motion, bands_at_hand, enlarged, halvings
 from verispect.prove.align.stood import motion_of_camera
 from verispect.prove.checks.dust import Speck, is_plain, specks_on
@@ -430,6 +431,14 @@ class Evidence:
         )
         whole = up @ found.matrix @ np.linalg.inv(up)
         return Motion(whole / whole[2, 2], found.correlation, found.residual_px * read.divide)
+
+    def leans_px(self, k: int, before: int, motion: Floats) -> float:
+        """How far without one part of both frames they would lie elsewhere than by a motion, in whole pixels."""
+        divide = self.reads[k].divide
+        up = enlarged(divide)
+        middle = ((self.reads[k].grey.shape[1] - 1) / 2.0, (self.reads[k].grey.shape[0] - 1) / 2.0)
+        small = np.linalg.inv(up) @ motion @ up
+        return divide * leaning_px(self._bands(k), self._bands(before), small, self.focal_px(k) / divide, middle)
 
     def pointing(self, k: int) -> tuple[float, ...]:
         """What frames of one cell share: where the camera looks and where the sensor is."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import cached_property
 
 import cv2
@@ -33,6 +33,7 @@ from verispect.prove.checks.gross_blur import (
     lacks_beside,
     sharper_anywhere,
 )
+from verispect.prove.checks.knocks import MOST_ASTRAY_PX, astray_px, knock_words
 from verispect.prove.checks.moved import OF_BLUR, Moved, moved_in
 from verispect.prove.checks.odd_places import odd_places
 from verispect.prove.checks.pointing import moved_words, unsure_px
@@ -40,7 +41,6 @@ from verispect.prove.checks.rail import askew_px, laid_by_other_depths, shifted_
 from verispect.prove.evidence import Evidence, is_compressed
 from verispect.prove.expected import View, light_hypotheses, set_stops
 from verispect.prove.focus_check import compare_sizes, missed_by_far, out_of_focus
-from verispect.prove.intake import Frame
 from verispect.prove.report import Fault, FrameReport, far_motion_fault, gust_fault, motion_fault
 from verispect.prove.shake.gust import gusts_in
 from verispect.prove.shake.shaken import above_noise, shaken_in
@@ -114,7 +114,12 @@ class SeriesCheck:
         if self._on_rail:
             others = laid_by_other_depths(np.array(scales), np.array(expected_scales))
             self._by_depths = {used[number] for number in np.flatnonzero(others)}
-        self._place(used, places, np.array(scales), unsure, unsteady=unsteady)
+
+        def astray(n: int) -> float:
+            k, before = used[n], used[n - 1]
+            return astray_px(self.evidence, k, before, self._planned(k, before))
+
+        self._place(used, places, np.array(scales), unsure, astray, unsteady=unsteady)
         self._brightness(used, lights, np.array(scales))
         # In whatever order they were taken: those next to one another in focus show things alike.
         by_focus = self._by_focus(used)
@@ -270,13 +275,22 @@ class SeriesCheck:
         still = offsets - self._drift(used, offsets)
         return all(self._size_of(a - b) > _IN_HAND_PX for a, b in itertools.combinations(still, 2))
 
-    def _place(self, used: list[int], offsets: Floats, scales: Floats, unsure: Floats, *, unsteady: bool) -> None:
-        """Where each frame's content lies against the frames that stayed where they were, in its own pixels."""
+    def _place(
+        self, used: list[int], offsets: Floats, scales: Floats, unsure: Floats, astray: Callable[[int], float],
+        *, unsteady: bool,
+    ) -> None:  # fmt: skip
+        """Where each frame's content lies against the frames that stayed where they were, in its own pixels.
+
+        `astray` tells of one how far few things may have led it from the one before, where that may matter.
+        """
         # Of a hand's moves nothing tells what the pupil's travel makes of near things.
         offsets = offsets - (0.0 if unsteady else self._drift(used, offsets))
         size_of = self._size_of
         steps = np.diff(offsets, axis=0, prepend=offsets[:1])
         limits = self._limits(used, scales) + unsure
+        for n in range(1, len(used)):
+            if limits[n] < size_of(steps[n]) < limits[n] + MOST_ASTRAY_PX:
+                limits[n] += astray(n)
         starts = [n for n in range(len(used)) if n == 0 or size_of(steps[n]) > limits[n]]
         stays = list(zip(starts, [*starts[1:], len(used)], strict=True))
         off = offsets - _reference(offsets, stays)
@@ -304,7 +318,7 @@ class SeriesCheck:
             elif min(size_of(off[number]), size_of(jumped[number])) > limit:
                 moved = moved_words((down, right), turn)
                 report.faults.append(
-                    Fault("knock", round(math.hypot(down, right), 3), *_knock_words(moved, used, stay, self.frames))
+                    Fault("knock", round(math.hypot(down, right), 3), *knock_words(moved, used, stay, self.frames))
                 )
 
     def _drift(self, used: list[int], offsets: Floats) -> Floats:
@@ -582,18 +596,3 @@ def _beside(number: int, used: Sequence[int]) -> list[int]:
 def _scatter_px(motion: Motion) -> float:
     """How far parts of two frames lie apart once laid over one another; 0 where none tells."""
     return motion.residual_px if math.isfinite(motion.residual_px) else 0.0
-
-
-def _knock_words(moved: str, used: Sequence[int], stay: tuple[int, int], frames: Sequence[Frame]) -> tuple[str, str]:
-    """What is said of a frame that moved, and what to do: by itself, or with all that stayed with it."""
-    first, last = stay
-    if last - first < 2:
-        return f"the camera moved: {moved}", "take this frame again"
-    begin, end = frames[used[first]].path.name, frames[used[last - 1]].path.name
-    said = f"the camera stands elsewhere from {begin} on: {moved}"
-    if first > 0 and last == len(used) and last - first > first:
-        return (
-            said,
-            f"take what was shot before {begin} again from where it stands now, or {begin} to {end} from before",
-        )
-    return said, f"take {begin} to {end} again, or let merging lay them over the rest"
