@@ -45,9 +45,9 @@ _DIFFERS = 1.5
 _ROUNDS, _SETTLED, _LEAST_GAIN = 12, 0.01, 0.1
 # So many blocks must agree for one that does not.
 _MOSTLY = 2
-# What stands aside by less than this share of the disc that a far focus makes of it need not have moved. Half of it
-# was seen in one good frame.
-OF_BLUR = 0.75
+# What stands aside by less than this share of the disc that a far focus makes of it need not have moved. Four fifths
+# of it were seen in one good rehearsed frame.
+OF_BLUR = 0.9
 # By a disc of so many pixels edges become less steep e times: in pairs of path-traced frames of which the plan tells
 # it, up to 20 pixels.
 _DISC_PX = 25.0
