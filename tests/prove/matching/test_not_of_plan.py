@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from pathlib import Path
+from types import SimpleNamespace
 
 import cv2
 import numpy as np
@@ -18,6 +19,9 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
+from verispect.prove.checks.pointing import Fit
+from verispect.prove.matching.not_of_plan import Held
+from verispect.prove.parting.sets import FrameSet, SetKind
 from verispect.prove.report import Report
 
 
@@ -90,6 +94,16 @@ def test_a_series_is_no_grid_of_which_all_frames_lie_on_one_another(tmp_path: Pa
     assert report.without_plan
     assert not faults(report)
     assert "all look the same way where the plan has frames side by side" in report.advice[0]
+
+
+def test_what_the_account_of_a_run_tells_of_is_the_plans(wide_grid: Candidate) -> None:
+    """Whatever it shows, nothing is looked at for it: the evidence here has no pictures."""
+    evidence = SimpleNamespace(run=object(), candidate=wide_grid, matched=[0, 1, 2], exposures=wide_grid.exposures)
+    group = FrameSet((0, 1, 2))
+    held = Held(evidence, [(group, SetKind.GRID)], [], ())
+    assert held.at_sight() == []
+    assert held.once_compared([], {group: Fit.BADLY}) == []
+    assert held.other_lens(group, Fit.BADLY) == ""
 
 
 @pytest.mark.parametrize("times", [0.8, 1.0])

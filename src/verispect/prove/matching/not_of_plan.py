@@ -62,6 +62,11 @@ class Held:
     thumbs: Sequence[Grey]
     left_out: Collection[int]
 
+    @property
+    def is_known(self) -> bool:
+        """Whether the account of a run tells what happened: they are the plan's whatever they show."""
+        return self.evidence.run is not None
+
     def used(self, group: FrameSet) -> list[int]:
         """The frames of a set that count and have their place in the plan."""
         return [k for k in group.frames if k not in self.left_out and self.evidence.matched[k] is not None]
@@ -69,7 +74,7 @@ class Held:
     def at_sight(self) -> NotOfPlan:
         """The frames that it cannot be of, each lot with why, by how they lie; before any are compared."""
         candidate = self.evidence.candidate
-        if candidate is None or self.evidence.run is not None:
+        if candidate is None or self.is_known:
             return []
         if not candidate.method.is_grid:
             odd = any(kind is SetKind.UNKNOWN or group.beside for group, kind in self.sets)
@@ -82,7 +87,7 @@ class Held:
     def once_compared(self, reports: Sequence[FrameReport], fits: Mapping[FrameSet, Fit]) -> NotOfPlan:
         """As `at_sight`, by what came of holding them against it; of grids by how well their frames go together."""
         candidate = self.evidence.candidate
-        if candidate is None or self.evidence.run is not None:
+        if candidate is None or self.is_known:
             return []
         if candidate.method.is_grid:
             found = [(group.frames, self.other_lens(group, fits.get(group, Fit.WELL))) for group, _ in self.sets]
@@ -98,7 +103,7 @@ class Held:
     def other_lens(self, group: FrameSet, fit: Fit) -> str:
         """Why a grid was taken through another lens than the plan's, by how its frames go together; else nothing."""
         least, frames = _OTHER_FOCAL.get(fit), self.used(group)
-        if least is None or not frames:
+        if least is None or not frames or self.is_known:
             return ""
         planned = self.evidence.exposures[self.evidence.matched[frames[0]] or 0].lens.focal_mm
         times = _times_planned(self.evidence, frames)
