@@ -65,8 +65,9 @@ def run(given: Sequence[str]) -> int:
                 crop=options.crop,
                 projection=options.projection,
                 progress=say,
-                **_asked(candidate, happened),
+                **_asked(candidate, happened, together.exposures),
             )
+        joined.tell_missing(together.missing)
         together.name_shots(joined, *joined.pairs, *joined.ghosts)
     except Cancelled:
         return STOPPED
@@ -90,18 +91,23 @@ def run(given: Sequence[str]) -> int:
     return FAILED if joined.doubtful else DONE
 
 
-def _asked(candidate: Candidate | None, happened: Run | None) -> dict[str, Any]:
-    """What is known of where the frames lie: the plan's angles and what happened, or nothing."""
+def _asked(candidate: Candidate | None, happened: Run | None, there: Sequence[int] | None) -> dict[str, Any]:
+    """What is known of where the frames lie: the plan's angles and what happened, or nothing.
+
+    `there` are the exposures that they are of where some are missing.
+    """
     if candidate is None:
         return {"exposures": None, "sensor_mm": None}
     from verispect.prove.expected import turned_as_happened
+    from verispect.prove.join.written import those_there
 
     if not candidate.method.is_grid:
         raise FileError("{method} is no grid; merge its frames instead", method=candidate.method.name)
     return {
-        "exposures": candidate.exposures,
+        **those_there(
+            candidate.exposures, turned_as_happened(happened, candidate.exposures) if happened else None, there
+        ),
         "sensor_mm": candidate.scene.plan.sensor_mm,
         "basis": candidate.scene.pose.matrix,
-        "rotations": None if happened is None else turned_as_happened(happened, candidate.exposures),
         "scene": candidate.scene if candidate.method.turns else None,
     }

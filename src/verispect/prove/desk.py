@@ -24,7 +24,7 @@ from verispect.prove.check import check
 from verispect.prove.checks.parallax import slide_words
 from verispect.prove.expected import turned_as_happened
 from verispect.prove.intake import described, in_order, read_coded
-from verispect.prove.join.written import bend_words, join_to, told_ghosts
+from verispect.prove.join.written import bend_words, join_to, those_there, told_ghosts
 from verispect.prove.looked import Pointed
 from verispect.prove.merge.depth_points import depth_points, ply_of, why_no_distances
 from verispect.prove.merge.series import merge
@@ -208,28 +208,35 @@ def join_files(
         and candidate.method.is_grid
         and len(files) in (candidate.frame_count, candidate.shot_count)
     )
-    sensor = None if candidate is None or not planned else candidate.scene.plan.sensor_mm
+    # Of frames that are fewer what they show may tell which are missing.
+    fewer = (
+        candidate is not None and candidate.method.is_grid
+        and len(files) < candidate.frame_count == candidate.shot_count
+    )  # fmt: skip
     run = _run_of(files[0].parent, candidate)
     _make_folder(target)
     try:
         with shots_together(
-            files, candidate if planned else None, run, target, progress=lambda share, _text: progress(0.3 * share),
-            is_cancelled=is_cancelled,
+            files, candidate if planned or fewer else None, run, target,
+            progress=lambda share, _text: progress(0.3 * share), is_cancelled=is_cancelled,
         ) as together:  # fmt: skip
+            held = candidate if planned or together.exposures is not None else None
+            turned = turned_as_happened(run, held.exposures) if run and held else None
+            known = {"exposures": None} if held is None else those_there(held.exposures, turned, together.exposures)
             joined = join_to(
                 target,
                 together.places,
                 as_given=together.as_given,
-                sensor_mm=sensor,
+                sensor_mm=None if held is None else held.scene.plan.sensor_mm,
                 force=True,
-                exposures=candidate.exposures if candidate is not None and planned else None,
-                basis=candidate.scene.pose.matrix if candidate is not None and planned else None,
-                rotations=turned_as_happened(run, candidate.exposures) if run and candidate and planned else None,
-                scene=candidate.scene if candidate is not None and planned and candidate.method.turns else None,
+                **known,
+                basis=None if held is None else held.scene.pose.matrix,
+                scene=held.scene if held is not None and held.method.turns else None,
                 progress=lambda share, _text: progress(share),
                 is_cancelled=is_cancelled,
             )
             together.name_shots(joined, *joined.ghosts)
+            joined.tell_missing(together.missing)
     except Cancelled:
         return None
     bend = bend_words(joined)

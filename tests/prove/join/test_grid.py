@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+from verispect.cli import main
 from verispect.errors import Cancelled, FileError
+from verispect.files.plan_file import plan_to_text
 from verispect.plan.methods.candidate import Candidate
+from verispect.prove.desk import join_files
 from verispect.prove.intake import linear_of
 from verispect.prove.join.canvas import frame_maps
 from verispect.prove.join.grid import Room, _held_words, cells_of, join
@@ -86,6 +90,47 @@ def test_another_number_of_frames_is_told(folder: Path, small_grid: Candidate) -
     few = sorted(folder.glob("*.tif"))[:2]
     with pytest.raises(FileError, match=str(small_grid.frame_count)):
         join(few, exposures=small_grid.exposures, sensor_mm=(36.0, 24.0))
+
+
+@pytest.mark.parametrize("by_window", [False, True])
+def test_where_a_frame_is_missing_the_others_lie_as_planned(
+    folder: Path, small_grid: Candidate, tmp_path: Path, *, by_window: bool
+) -> None:
+    """The fifth of eight; what they show tells which it is, for their names do not."""
+    whole = joined_of(folder, small_grid)
+    there = tmp_path / "set"
+    there.mkdir()
+    kept = [k for k in range(8) if k != 4]
+    for number, k in enumerate(kept):
+        (there / f"a{number}.tif").write_bytes(sorted(folder.glob("*.tif"))[k].read_bytes())
+    out = tmp_path / "joined.tif"
+    said = "frame 5 of 8 is not there: what no other frame shows is left empty"
+    if by_window:
+        found = join_files(sorted(there.glob("*.tif")), small_grid, out, progress=lambda _share: None,
+                           is_cancelled=lambda: False)  # fmt: skip
+        assert [str(doubt) for doubt in found.doubts] == [f"doubtful: {said}"]
+        return
+    plan, report = tmp_path / "a.verispect", tmp_path / "j.json"
+    plan.write_text(plan_to_text(small_grid.scene.plan), encoding="utf-8")
+    given = ["join", str(there), "--plan", str(plan), "--method", "turned-grid", "--out", str(out), "--quiet"]
+    assert main([*given, "--report", str(report)]) == 1
+    told = json.loads(report.read_text(encoding="utf-8"))
+    assert [doubt["says"] for doubt in told["doubtful"]] == [said]
+    for frame, k in zip(told["frames"], kept, strict=True):
+        # Within a hundredth of a degree or two of where they lie with it.
+        np.testing.assert_allclose(frame["rotation"], whole.frames[k]["rotation"], atol=3e-4)
+
+
+def test_of_too_few_frames_nothing_tells_which_are_missing(
+    folder: Path, small_grid: Candidate, tmp_path: Path, capsys
+) -> None:
+    plan = tmp_path / "a.verispect"
+    plan.write_text(plan_to_text(small_grid.scene.plan), encoding="utf-8")
+    few = [str(path) for path in sorted(folder.glob("*.tif"))[:3]]
+    given = ["join", *few, "--plan", str(plan), "--method", "turned-grid", "--out", str(tmp_path / "j.tif")]
+    assert main([*given, "--quiet"]) == 2
+    assert "3 frames, but the plan's method has 8 exposures" in capsys.readouterr().err
+    assert not (tmp_path / "j.tif").exists()
 
 
 def test_it_stops_when_it_is_told_to(folder: Path, small_grid: Candidate) -> None:

@@ -78,6 +78,11 @@ class Joined:
     falloff_stops: float = 0.0
     black: list[str] = field(default_factory=list)
 
+    def tell_missing(self, missing: Sequence[str]) -> None:
+        """What is said of frames that were planned and are not there goes before all else."""
+        whole = [0, 0, self.canvas.size[1], self.canvas.size[0]]
+        self.doubtful[:0] = [{"box": whole, "says": says} for says in missing]
+
     def report(self) -> dict[str, Any]:
         """The contract's JSON."""
         return {

@@ -10,6 +10,7 @@ from typing import Any
 from verispect.files.atomic import ready_for
 from verispect.files.large_picture import ZARR, write_large
 from verispect.files.picture_out import TIFF_SUFFIXES, not_over, suits, write_picture
+from verispect.optics.types import Floats
 from verispect.plan.frames.exposure import Exposure
 from verispect.prove.intake import Coded, Frame
 from verispect.prove.join.grid import Joined, Room, join
@@ -49,6 +50,15 @@ def bend_words(joined: Joined) -> Sentence | None:
         "the lens draws corners {share:.2f} % {way} than a straight one: taken out",
         {"share": 100.0 * abs(joined.corners_share), "way": Sentence(way)},
     )
+
+
+def those_there(
+    exposures: Sequence[Exposure], rotations: Mapping[int, Floats] | None, there: Sequence[int] | None
+) -> dict[str, Any]:
+    """The exposures and how they really looked, as `join` asks for them, of frames of which some may be missing."""
+    some = range(len(exposures)) if there is None else there
+    turned = None if rotations is None else {n: rotations[k] for n, k in enumerate(some) if k in rotations}
+    return {"exposures": [exposures[k] for k in some], "rotations": turned}
 
 
 def join_to(

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.errors import Cancelled, FileError
+from verispect.files.run_file import Run
 from verispect.optics.types import Floats
 from verispect.plan.frames.between import blur_per_defocus
 from verispect.plan.methods.candidate import Candidate
@@ -20,6 +21,7 @@ from verispect.prove.expected import View
 from verispect.prove.intake import Frame, read_coded
 from verispect.prove.join.found.placing import found_places
 from verispect.prove.join.pointing import overlap_share
+from verispect.prove.matching.told import match
 from verispect.prove.softness.mark_softness import measure
 
 Grey = NDArray[np.float32]
@@ -32,6 +34,8 @@ _MOST_FRAMES = 60
 _LEAST_SHARED, _NEAR = 0.12, 0.02
 # Frames of a grid by which it is told whether all are as planned.
 _SOME = 5
+# So few frames of a grid tell nothing of those that are missing.
+_LEAST_THERE = 3
 # Where so many of those that follow one another lie right, nothing else is asked.
 _FITS = 0.6
 # Scales that disagree by no more than this share of a step from frame to frame are as planned.
@@ -111,6 +115,27 @@ def in_planned_order(
     if places == tuple(range(count)):
         return None
     return [frames[places.index(place)] for place in range(count)]
+
+
+def exposures_there(
+    frames: Sequence[Frame], candidate: Candidate, run: Run | None, is_cancelled: Callable[[], bool]
+) -> list[int] | None:
+    """Which exposures of a grid frames are of that are fewer than planned; None where most are missing.
+
+    By what a run tells, else by where they lie over one another; None too where that does not tell.
+    """
+    count, planned = len(frames), candidate.frame_count
+    alike = len({frame.pixels for frame in frames}) == 1
+    if not candidate.method.is_grid or not alike or not max(_LEAST_THERE, planned / 2.0) <= count < planned:
+        return None
+    told = [shot.exposure for shot in match(frames, candidate.exposures, candidate.shots, run) if shot is not None]
+    if run is not None and len(told) == count:
+        return told
+    evidence = Evidence(list(frames), candidate, None, lambda _share, _text: None, is_cancelled)
+    smalls = [small_of(read_coded(frame)) for frame in frames]
+    guess = told if len(told) == count else list(range(count))
+    places = places_by_content(evidence, range(count), guess, smalls)
+    return list(places) if _Judge(evidence, range(count), smalls).fitting(places) >= _FITS else None
 
 
 def planned_among(evidence: Evidence, used: Sequence[int], smalls: Sequence[Grey]) -> int | None:

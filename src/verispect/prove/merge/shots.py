@@ -10,7 +10,7 @@ from __future__ import annotations
 import contextlib
 import re
 import tempfile
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Protocol
@@ -36,7 +36,7 @@ from verispect.prove.intake import (
     linear_of,
     read_coded,
 )
-from verispect.prove.matching.shown import in_planned_order
+from verispect.prove.matching.shown import exposures_there, in_planned_order
 from verispect.prove.matching.told import match
 from verispect.prove.merge.evened import off_in_stops, small_light
 from verispect.prove.merge.written import profile_of, shot_of
@@ -81,6 +81,10 @@ class Together:
         How raws were developed to be put together.
     darkest : float
         Stops by which the pictures are darker than planned.
+    exposures : tuple of int, optional
+        Which exposures of a grid they are of, where some are missing.
+    missing : tuple of str
+        What is said of those.
     """
 
     places: Sequence[Path]
@@ -88,6 +92,8 @@ class Together:
     firsts: dict[str, str] = field(default_factory=dict)
     developed: dict[str, Any] | None = None
     darkest: float = 0.0
+    exposures: tuple[int, ...] | None = None
+    missing: tuple[str, ...] = ()
 
     def name_shots(self, found: Found, *more: dict[str, Any]) -> None:
         """In all that is told, name the shots, which stay, for pictures that do not."""
@@ -137,6 +143,12 @@ def shots_together(
     say, stop = progress or (lambda _share, _text: None), is_cancelled or (lambda: False)
     frames = in_order(read_alike(places, candidate.scene.plan.sensor_mm))
     if candidate.shots == [Shot(k) for k in range(candidate.frame_count)]:
+        there = exposures_there(frames, candidate, run, stop)
+        if there is not None:
+            of = dict(zip(there, frames, strict=True))
+            some = tuple(sorted(of))
+            yield Together([of[k].path for k in some], True, exposures=some, missing=_missing_words(candidate, some))
+            return
         ordered = None if run is not None else in_planned_order(frames, candidate, stop)
         yield Together(places) if ordered is None else Together([frame.path for frame in ordered], as_given=True)
         return
@@ -188,6 +200,15 @@ def shots_together(
             write_picture(written[-1], pixels, shot=shot_of(first), icc=profile_of(first),
                           orientation=first.orientation)  # fmt: skip
         yield Together(written, True, firsts, developed_dict(frames), darkest)
+
+
+def _missing_words(candidate: Candidate, there: Collection[int]) -> tuple[str, ...]:
+    """What is said of the exposures of a grid that no frame is of."""
+    numbers = sorted(candidate.number_of(k) for k in range(candidate.frame_count) if k not in there)
+    return tuple(
+        f"frame {number} of {candidate.frame_count} is not there: what no other frame shows is left empty"
+        for number in numbers
+    )
 
 
 def _levels(frames: Sequence[Frame], stop: Callable[[], bool]) -> list[float]:
