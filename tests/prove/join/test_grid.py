@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import json
+import shutil
 from pathlib import Path
 
 import numpy as np
 import pytest
+import tifffile
 
 from verispect.cli import main
 from verispect.errors import Cancelled, FileError
@@ -119,6 +121,26 @@ def test_where_a_frame_is_missing_the_others_lie_as_planned(
     for frame, k in zip(told["frames"], kept, strict=True):
         # Within a hundredth of a degree or two of where they lie with it.
         np.testing.assert_allclose(frame["rotation"], whole.frames[k]["rotation"], atol=3e-4)
+
+
+def test_a_frame_that_was_written_twice_takes_no_other_ones_place(
+    folder: Path, small_grid: Candidate, tmp_path: Path, capsys
+) -> None:
+    there = tmp_path / "set"
+    shutil.copytree(folder, there)
+    files = sorted(there.glob("*.tif"))
+    pixels = tifffile.imread(files[2])
+    # Written anew with something else beside the picture, as a camera or a card reader does.
+    for path in files[2:4]:
+        tifffile.imwrite(path, pixels, photometric="rgb", description=path.name)
+    plan = tmp_path / "a.verispect"
+    plan.write_text(plan_to_text(small_grid.scene.plan), encoding="utf-8")
+    given = ["join", str(there), "--plan", str(plan), "--method", "turned-grid", "--out", str(tmp_path / "j.tif")]
+    assert main([*given, "--quiet"]) == 1
+    told = capsys.readouterr().out
+    assert f"{files[3].name} is the same picture as {files[2].name} and counts once" in told
+    assert "frame 4 of 8 is not there" in told
+    assert "7 frames joined" in told
 
 
 def test_of_too_few_frames_nothing_tells_which_are_missing(

@@ -41,6 +41,7 @@ from verispect.prove.matching.told import match
 from verispect.prove.merge.evened import off_in_stops, small_light
 from verispect.prove.merge.written import profile_of, shot_of
 from verispect.prove.parting.sets import is_dark
+from verispect.prove.taken_in.copies import copies_among
 from verispect.prove.taken_in.developed import developed_dict
 from verispect.prove.taken_in.read_alike import read_alike
 
@@ -84,7 +85,7 @@ class Together:
     exposures : tuple of int, optional
         Which exposures of a grid they are of, where some are missing.
     missing : tuple of str
-        What is said of those.
+        What is said of those, and of files that show what another does.
     """
 
     places: Sequence[Path]
@@ -143,11 +144,18 @@ def shots_together(
     say, stop = progress or (lambda _share, _text: None), is_cancelled or (lambda: False)
     frames = in_order(read_alike(places, candidate.scene.plan.sensor_mm))
     if candidate.shots == [Shot(k) for k in range(candidate.frame_count)]:
-        there = exposures_there(frames, candidate, run, stop)
+        copies = copies_among(frames) if candidate.method.is_grid else {}
+        once = [frame for k, frame in enumerate(frames) if k not in copies]
+        there = exposures_there(once, candidate, run, stop)
         if there is not None:
-            of = dict(zip(there, frames, strict=True))
+            of = dict(zip(there, once, strict=True))
             some = tuple(sorted(of))
-            yield Together([of[k].path for k in some], True, exposures=some, missing=_missing_words(candidate, some))
+            twice = [
+                f"{frames[k].path.name} is the same picture as {frames[first].path.name} and counts once"
+                for k, first in copies.items()
+            ]
+            missing = (*twice, *_missing_words(candidate, some))
+            yield Together([of[k].path for k in some], True, exposures=some, missing=missing)
             return
         ordered = None if run is not None else in_planned_order(frames, candidate, stop)
         yield Together(places) if ordered is None else Together([frame.path for frame in ordered], as_given=True)
