@@ -73,6 +73,7 @@ def join(
 ) -> Joined:
     """Join a grid by the plan's angles, or by what the frames have in common."""
     from verispect.prove.join.grid import join as joined
+    from verispect.prove.join.written import those_there
     from verispect.prove.merge.series import merge as merged
     from verispect.prove.merge.shots import shots_together
 
@@ -82,13 +83,18 @@ def join(
         found = joined(
             together.places,
             as_given=together.as_given,
-            exposures=None if candidate is None else candidate.exposures,
+            **(
+                {"exposures": None}
+                if candidate is None
+                else those_there(candidate.exposures, None, together.exposures)
+            ),
             sensor_mm=sensor,
             basis=None if candidate is None else candidate.scene.pose.matrix,
             projection=projection,
             merge_cell=lambda cell, planned: merged(cell, exposures=planned, sensor_mm=sensor).pixels,
         )
     together.name_shots(found, *found.pairs, *found.ghosts)
+    found.tell_missing(together.missing)
     return found
 
 

@@ -80,5 +80,3 @@ def test_frames_of_clouds_alone_are_not_called_pushed(taken_under_clouds) -> Non
     assert not [fault for frame in report.frames for fault in frame.faults if fault.name == "knock"]
     (says,) = [one for one in report.advice if "as clouds do" in one]
     assert all(f"frame-{k + 1:03d}.tif" in says for k in upper[:2])
-    # How light they are the same cloud tells, wherever it went.
-    assert max(abs(frame.exposure_stops) for frame in report.frames) < 0.01

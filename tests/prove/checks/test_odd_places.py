@@ -113,6 +113,25 @@ def test_a_frame_known_to_be_out_of_focus_or_elsewhere_is_not_looked_at() -> Non
     assert told(frames([(0, 0), (22.0, 0.0), (0, 0)]), without=(1,)) == []
 
 
+@pytest.mark.parametrize("moved", [0, 5])
+def test_what_moved_by_less_than_it_is_wide_is_told_by_its_ends(moved: int) -> None:
+    """An even bar before an even wall: neither end differs by enough to be told."""
+
+    def shown(k: int, left: int) -> Floats:
+        light = np.full((*SIZE[::-1], 3), 0.3)
+        light[100:110, left : left + 30] = 0.52
+        noisy = cv2.GaussianBlur(light, (0, 0), 0.7) + np.random.default_rng(k).normal(0.0, 0.001, light.shape)
+        return np.asarray(noisy, np.float32)
+
+    found = odd_places(
+        lambda _a, _b: np.eye(3), [shown(k, 150 + (moved if k == 1 else 0)) for k in range(3)],
+        [(0, 1, 1.0), (0, 2, 0.5), (1, 2, 1.0)], SIZE, most_others=2, without=(), is_cancelled=lambda: False,
+    )  # fmt: skip
+    assert [one.frame for one in found if one.is_sure] == [1] * (moved > 0)
+    if moved:
+        assert found[0].shift == pytest.approx(moved, abs=1.0)
+
+
 def test_it_can_be_stopped() -> None:
     with pytest.raises(Cancelled):
         odd_places(onto, frames([(0, 0)] * 3), overlaps(), SIZE, most_others=6, without=(), is_cancelled=lambda: True)

@@ -24,7 +24,7 @@ from verispect.prove.join.canvas import frame_maps
 from verispect.prove.join.gains import by_channel, corner_falloff, evenly_lit, gains_of, unfallen
 from verispect.prove.join.grid import join
 from verispect.prove.join.kept import view_as_json, view_from_json
-from verispect.prove.join.pointing import Pair
+from verispect.prove.join.pointing import Pair, as_laid
 
 MIDDLE = ((SIZE[0] - 1) / 2.0, (SIZE[1] - 1) / 2.0)
 ANGLES = [(b, p) for p in (-12.0, 12.0) for b in (-30.0, 0.0, 30.0)]
@@ -197,3 +197,17 @@ def test_a_frame_that_came_out_black_spoils_none_beside_it(dimmed_grid, tmp_path
     inside = (np.abs(column - MIDDLE[0]) < MIDDLE[0] - 12) & (np.abs(row - MIDDLE[1]) < MIDDLE[1] - 12)
     ratio = (joined.pixels[inside].astype(float) + 1.0) / (good.pixels[inside].astype(float) + 1.0)
     assert np.quantile(np.abs(np.log(ratio) - np.median(np.log(ratio))), 0.98) < 0.1
+
+
+@pytest.mark.parametrize("as_the_pair_has_it", [True, False])
+def test_how_light_two_frames_are_the_same_cloud_tells(*, as_the_pair_has_it: bool) -> None:
+    """A sky that is brighter from left to right went on by two degrees between two frames of one view."""
+    sky = painted_sphere(3) * (0.5 + 0.4 * np.sin(4.0 * np.linspace(0.0, 2.0 * np.pi, 3000)))[None, :, None]
+    smalls = [np.asarray(seen(sky, turn(bearing, 0.0)), np.float32) for bearing in (0.0, 2.0)]
+    views = [View(turn(0.0, 0.0), FOCAL_PX, MIDDLE)] * 2
+    between = turn(0.0, 0.0) @ turn(2.0, 0.0).T
+    pair = Pair(0, 1, 0.9, 0.9, cv2.Rodrigues(between)[0].ravel(), 0.1)
+    lies = (lambda one: as_laid(one, views).onto(views[0])) if as_the_pair_has_it else None
+    apart = float(np.ptp(gains_of(views, smalls, [pair], SIZE, lies)[:, 0]))
+    assert (apart < 0.01) is as_the_pair_has_it
+    assert as_the_pair_has_it or apart > 0.05

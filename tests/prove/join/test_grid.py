@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 import tifffile
 
+import verispect
 from verispect.cli import main
 from verispect.errors import Cancelled, FileError
 from verispect.files.plan_file import plan_to_text
@@ -184,3 +185,11 @@ def test_what_moved_between_frames_is_said_of_one_and_of_several() -> None:
         "what a.tif shares with the frames beside it moved between them, as clouds do; it lies where the plan has it"
     )
     assert "what a.tif, b.tif and c.tif share with" in _held_words(["a.tif", "b.tif", "c.tif"])
+
+
+def test_in_a_notebook_too_what_is_there_is_joined(folder: Path, small_grid: Candidate) -> None:
+    there = [path for k, path in enumerate(sorted(folder.glob("*.tif"))) if k != 4]
+    found = verispect.join(there, plan=small_grid.scene.plan, method="turned-grid")
+    assert [doubt["says"] for doubt in found.doubtful] == [
+        "frame 5 of 8 is not there: what no other frame shows is left empty"
+    ]
