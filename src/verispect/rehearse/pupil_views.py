@@ -45,8 +45,10 @@ _NEAREST = 1.3
 _FAR = 1e10
 # Texels that are cut out of a texture for one tile, 48 MB: reading across its border is many times as slow.
 _MOST_CUT = 6_000_000
-# Where nothing is blurred less than this a tile is worked out on a net; places of it beyond the tile, and its widest.
-_WIDE_BLUR, _BEYOND, _MOST_PITCH = 8.0, 2, 16
+# Where all is blurred widely a tile is worked out on a net: places of it beyond the tile, and its widest pitch; so
+# many times finer than its least blur, by so many times the views. What is too coarse is drawn at the same places in
+# every frame, and lies still where the picture grows.
+_BEYOND, _MOST_PITCH, _FINER, _MORE_VIEWS = 2, 16, 6.0, 4
 
 
 @dataclass(frozen=True)
@@ -211,6 +213,7 @@ def _draw_tile(
     blur = max(max(layer.blur_px[0], layer.drawn.smear_px) for layer in layers)
     net = _Net.over(box, min(layer.blur_px[1] for layer in layers))
     count = quality.views(blur, at_edge=any(not layer.whole for layer in layers))
+    count *= _MORE_VIEWS if net.pitch > 1 else 1
     # Each view is of a moment of its own, in an order free of the pupil's.
     moments = (np.random.default_rng(seed + 1).permutation(count) + 0.5) / count - 0.5
     found: list[tuple[Mip, Floats, int, _Part | None]] = []
@@ -313,11 +316,11 @@ class _Net:
 
     @classmethod
     def over(cls, box: Box, least_blur_px: float) -> _Net:
-        """For a tile in which nothing is blurred less than this: a fourth of it is close enough."""
+        """For a tile in which nothing is blurred less than this."""
         wide, high = box[2] - box[0], box[3] - box[1]
-        if least_blur_px < _WIDE_BLUR:
+        pitch = min(_MOST_PITCH, 2 ** int(math.log2(max(least_blur_px / _FINER, 1.0))))
+        if pitch == 1:
             return cls(box, 1, (wide, high))
-        pitch = min(_MOST_PITCH, 2 ** int(math.log2(least_blur_px / 4.0)))
         return cls(box, pitch, (-(-wide // pitch) + 2 * _BEYOND, -(-high // pitch) + 2 * _BEYOND))
 
     @property

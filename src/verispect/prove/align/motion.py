@@ -1,8 +1,8 @@
 """Where one frame lies against another: three turns of the camera and a scale, to a few hundredths of a pixel.
 
-Gauss-Newton on band-passed brightness with gain and Huber weights, from coarse to fine (Baker & Matthews 2004),
-begun at the planned place after a phase correlation; every result is tested by its correlation, so that it never
-fails in silence.
+Gauss-Newton on band-passed brightness with Huber weights, from coarse to fine (Baker & Matthews 2004), each block's
+blur and contrast taken out; begun at the planned place after a phase correlation. Every result is tested by its
+correlation, so that it never fails in silence.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
+from verispect.prove.align.block_focus import BlockFocus, curved
 
 Grey = NDArray[np.float32]
 # Below this the frames show nothing in common that an alignment could be trusted for.
@@ -43,6 +44,8 @@ _PLENTY = 1_700_000
 _LEAST_SIDE = 90
 # Standard deviations of what is left out as too fine and too slow, and of what levels are measured over, pixels.
 _FINE, _SLOW, _LEVEL = 1.5, 12.0, 30.0
+# How far pictures are continued for the slow parts, and over what their rims are told by, pixels.
+_BEYOND, _RIM = 36, 2.0
 # Contrast below this is not made stronger: noise in what is out of focus drew frames that lie two steps of focus
 # apart half a pixel off.
 _FAINT, _DARKNESS = 0.1, 0.005
@@ -175,9 +178,24 @@ def _banded(picture: Grey, divide: int) -> Grey:
         small = np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_AREA), np.float32)
     # In linear light: a logarithm would move the edges of what is blurred towards their bright side.
     level = eased(small, _LEVEL) + np.float32(_DARKNESS)
-    band = (cv2.GaussianBlur(small, (0, 0), _FINE) - eased(small, _SLOW)) / level
+    beyond = min(_BEYOND, *(side - 1 for side in small.shape))
+    slow = eased(_continued(small, beyond), _SLOW)[beyond : beyond + size[1], beyond : beyond + size[0]]
+    band = (cv2.GaussianBlur(small, (0, 0), _FINE) - slow) / level
     strength = np.sqrt(eased(band * band, _LEVEL) + _FAINT**2)
     return np.asarray(band / strength, np.float32)
+
+
+def _continued(picture: Grey, beyond: int) -> Grey:
+    """A picture and so many pixels about it, as if its slopes went on there.
+
+    Mirrored, what grows darker towards the rim has a crease there, which lies still while the picture moves.
+    """
+    mirrored = cv2.copyMakeBorder(picture, *(beyond,) * 4, cv2.BORDER_REFLECT_101)
+    rim = cv2.copyMakeBorder(cv2.GaussianBlur(picture, (0, 0), _RIM), *(beyond,) * 4, cv2.BORDER_REPLICATE)
+    whole = np.asarray(2.0 * rim - mirrored, np.float32)
+    rows, columns = picture.shape
+    whole[beyond : beyond + rows, beyond : beyond + columns] = picture
+    return whole
 
 
 def eased(picture: Grey, sigma: float) -> Grey:
@@ -287,6 +305,7 @@ def _refined(
     u, v = (x - np.float32(cx)) / np.float32(focal), (y - np.float32(cy)) / np.float32(focal)
     across, mixed, down = 1 + u * u, u * v, 1 + v * v
     some = np.ascontiguousarray(large[part])
+    focus = BlockFocus(some, np.ascontiguousarray(curved(large)[part]), apart)
     thinner = np.array([[1.0, 0.0, -part[1].start], [0.0, 1.0, -part[0].start], [0.0, 0.0, apart]]) / apart
     turned = [np.float32(focal) * one for one in _slopes_turned(level, x, y)]
     near = np.ones((5, 5) if apart == 1 else (3, 3), np.uint8)
@@ -308,7 +327,7 @@ def _refined(
             parts[0], parts[1] = gx, gy
         parts[2], parts[3] = gy * u - gx * v, gx * u + gy * v
         columns_of = parts.reshape(4, -1)
-        error = (some - moved).ravel()
+        error = focus.without(some - moved, inner).ravel()
         # Some of them tell the spread of all.
         size = np.abs(error)
         spread = 1.4826 * float(np.median(size[::_SOME][inner.ravel()[::_SOME] > 0.0])) + 1e-6
