@@ -305,7 +305,8 @@ def _refined(
     u, v = (x - np.float32(cx)) / np.float32(focal), (y - np.float32(cy)) / np.float32(focal)
     across, mixed, down = 1 + u * u, u * v, 1 + v * v
     some = np.ascontiguousarray(large[part])
-    focus = BlockFocus(some, np.ascontiguousarray(curved(large)[part]), apart)
+    # Far from where they lie right, blocks would take their shift for a blur.
+    focus = BlockFocus(some, np.ascontiguousarray(curved(large)[part]), apart) if divide == finest_of(other) else None
     thinner = np.array([[1.0, 0.0, -part[1].start], [0.0, 1.0, -part[0].start], [0.0, 0.0, apart]]) / apart
     turned = [np.float32(focal) * one for one in _slopes_turned(level, x, y)]
     near = np.ones((5, 5) if apart == 1 else (3, 3), np.uint8)
@@ -327,7 +328,8 @@ def _refined(
             parts[0], parts[1] = gx, gy
         parts[2], parts[3] = gy * u - gx * v, gx * u + gy * v
         columns_of = parts.reshape(4, -1)
-        error = focus.without(some - moved, inner).ravel()
+        difference = some - moved
+        error = (difference if focus is None else focus.without(difference, inner)).ravel()
         # Some of them tell the spread of all.
         size = np.abs(error)
         spread = 1.4826 * float(np.median(size[::_SOME][inner.ravel()[::_SOME] > 0.0])) + 1e-6
