@@ -45,6 +45,9 @@ _LEAST_ALIKE, _WELL_PX = 0.35, 0.5
 _SURE = 0.1
 # And so much where nothing else tells of it.
 _SURE_ALONE = 0.2
+# Two that agree tell it where one of them has such a weight, or lies as its blur has it: clouds and leaves agree by
+# chance with less.
+_SURE_OF_TWO = 0.25
 # A pair that asks for more than so many priors is not believed by itself; others bear it out within so many pixels,
 # or such a share of what it asks for.
 _MOST_PRIORS, _ALIKE_PX, _ALIKE_SHARE = 8.0, 2.0, 0.05
@@ -259,7 +262,8 @@ def growth_agreed(pairs: Sequence[Pair], grown: Floats, number: int) -> bool:
         return False
     near = sum(abs(one - grown[number]) < enough for one in told)
     alone = not alike and near == len(told) and max(weights) >= _SURE_ALONE
-    return bool(near >= 2 or (alone and abs(grown[number]) > _GROWN_ALONE))
+    two = near >= 2 and (best.blurred or best.weight >= _SURE_OF_TWO)
+    return bool(two or (alone and abs(grown[number]) > _GROWN_ALONE))
 
 
 def surely_joined(pairs: Sequence[Pair], number: int) -> set[int]:
