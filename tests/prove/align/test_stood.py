@@ -107,3 +107,26 @@ def test_under_a_drifting_sky_a_tripod_stands_and_its_series_is_merged_where_it_
     for frame in merged.frames:
         column, row, depth = np.array(frame["matrix"]) @ (0.5 * (columns - 1), 0.5 * (rows - 1), 1.0)
         assert np.hypot(column / depth - 0.5 * (columns - 1), row / depth - 0.5 * (rows - 1)) < 0.3
+
+
+def empty(k: int, moved: np.ndarray) -> np.ndarray:
+    """A wall so far out of focus that there is next to nothing to see, and grain."""
+    wall = 0.5 + 0.4 * (disc(texture(5), 60.0 - 4.0 * k) - 0.4)
+    whole = cv2.warpPerspective(wall, moved, SIZE, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    return (whole + np.random.default_rng(k).normal(0.0, 0.003, whole.shape)).astype(np.float32)
+
+
+def test_what_is_too_empty_to_tell_lies_as_planned() -> None:
+    planned = moved_by(0.0, 0.0, scale=1.004)
+    first, second = (Bands(empty(k, np.eye(3))) for k in (0, 1))
+    there = {"planned": planned, "focal_px": FOCAL_PX, "centre_px": MIDDLE}
+    chance = motion_between(second, first, **there)
+    assert chance.trusted
+    assert most_apart_px(chance.matrix, planned, SIZE[::-1]) > 1.0
+    assert most_apart_px(motion_of_camera(second, first, **there).matrix, planned, SIZE[::-1]) < 0.01
+
+
+def test_an_empty_wall_that_was_pushed_far_is_told_all_the_same() -> None:
+    first, second = Bands(empty(0, np.eye(3))), Bands(empty(1, moved_by(9.0, -7.0)))
+    found = motion_of_camera(second, first, planned=np.eye(3), focal_px=FOCAL_PX, centre_px=MIDDLE)
+    assert found.matrix @ np.array([*MIDDLE, 1.0]) == pytest.approx([MIDDLE[0] - 9.0, MIDDLE[1] + 7.0, 1.0], abs=2.0)

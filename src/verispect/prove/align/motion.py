@@ -421,6 +421,13 @@ def parts_left(frame: Bands, other: Bands, matrix: Floats) -> tuple[Floats, NDAr
     return shifts * divide, fit, tells
 
 
+def laid(frame: Bands, other: Bands, matrix: Floats) -> Motion:
+    """How well a homography lays one picture over another."""
+    large = other.at(finest_of(other))
+    moved, there = _warped(frame.at(finest_of(frame)), at_level(matrix, finest_of(frame)), large.shape)
+    return Motion(matrix, alike(moved, large, there), _left_over(moved, large, there) * finest_of(frame))
+
+
 def part_motion(
     frame: Bands,
     other: Bands,

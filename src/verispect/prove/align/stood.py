@@ -6,6 +6,7 @@ was planned, however much of the picture drifts; one that was touched moves all 
 
 from __future__ import annotations
 
+import math
 from typing import NamedTuple
 
 import cv2
@@ -13,8 +14,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.align.motion import BLOCK, Bands, Motion, finest_of, motion_between, part_motion, parts_left
+from verispect.prove.align.motion import (
+    BLOCK,
+    Bands,
+    Motion,
+    finest_of,
+    laid,
+    motion_between,
+    part_motion,
+    parts_left,
+)
 
+# Where no part tells, or less than so many that lie apart, only what makes two pictures so much more alike is more
+# than chance.
+_FEW_PARTS, _BETTER = 8, 0.05
 # A motion that moves some corner less than this from where it was planned needs no second look, pixels.
 _NEAR_PX = 0.4
 # Parts stand still that lie so near where they were planned, pixels; so many must, and such a share of all that tell.
@@ -41,6 +54,8 @@ def motion_of_camera(
 ) -> Motion:
     """The motion that lays `frame` over `other`, as `motion_between` has it; by what stood still where much drifted.
 
+    Where both are too empty to tell it is the planned one.
+
     Parameters
     ----------
     planned : ndarray, shape (3, 3)
@@ -53,6 +68,10 @@ def motion_of_camera(
     found = motion_between(frame, other, planned=planned, focal_px=focal_px, centre_px=centre_px)
     if most_apart_px(found.matrix, planned, frame.picture.shape) < _NEAR_PX:
         return found
+    if _are_empty(frame, other, found):
+        # Chance lays what is empty a little better over itself than the plan does.
+        as_planned = laid(frame, other, planned)
+        return found if found.correlation > as_planned.correlation + _BETTER else as_planned
     seen = _still(frame, other, planned, centre_px, found.matrix)
     if seen is None:
         return found
@@ -61,6 +80,16 @@ def motion_of_camera(
     if seen.are_many and (again := _still(frame, other, stood.matrix, centre_px, found.matrix)) is not None:
         stood = part_motion(frame, other, again.motion, again.where, focal_px, centre_px)
     return stood if stood.trusted else found
+
+
+def _are_empty(frame: Bands, other: Bands, found: Motion) -> bool:
+    """Whether no part of two pictures tells how they lie, or a few that do not agree."""
+    if not math.isfinite(found.residual_px):
+        return True
+    if found.residual_px < _APART * finest_of(other):
+        return False
+    _, fit, _ = parts_left(frame, other, found.matrix)
+    return bool(fit.sum() < _FEW_PARTS)
 
 
 def most_apart_px(one: Floats, other: Floats, shape: tuple[int, ...]) -> float:
