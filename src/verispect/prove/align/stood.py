@@ -33,6 +33,8 @@ _NEAR_PX = 0.4
 # Parts stand still that lie so near where they were planned, pixels; so many must, and such a share of all that tell.
 # Where fewer do, such a share of those that lie within some pixels at all must.
 _STILL_PX, _LEAST, _SHARE, _FEW, _ABOUT_PX, _APART = 0.3, 5, 0.15, 0.05, 1.2, 0.5
+# Where parts lie apart by so much they are told by those that agree, if so many do; what nearly does is taken along.
+_WILD_PX, _AGREE, _NEARLY_PX, _ROUNDS = 0.4, 20, 0.5, 3
 # And the other motion must take one in ten of them so far from there: what moved by less may lie there by chance.
 _ELSEWHERE_PX = 0.6
 # A part's own step finds a shift of up to about this; from farther off it may come out as none, pixels.
@@ -66,6 +68,8 @@ def motion_of_camera(
         Column and row of the picture's middle.
     """
     found = motion_between(frame, other, planned=planned, focal_px=focal_px, centre_px=centre_px)
+    if found.trusted and _WILD_PX * finest_of(other) <= found.residual_px < math.inf:
+        found = _by_what_agrees(frame, other, found, planned, focal_px, centre_px) or found
     if most_apart_px(found.matrix, planned, frame.picture.shape) < _NEAR_PX:
         return found
     if _are_empty(frame, other, found):
@@ -80,6 +84,47 @@ def motion_of_camera(
     if seen.are_many and (again := _still(frame, other, stood.matrix, centre_px, found.matrix)) is not None:
         stood = part_motion(frame, other, again.motion, again.where, focal_px, centre_px)
     return stood if stood.trusted else found
+
+
+def _by_what_agrees(
+    frame: Bands, other: Bands, found: Motion, planned: Floats, focal_px: float, centre_px: tuple[float, float]
+) -> Motion | None:
+    """The motion by the parts that lie alike, where most go each its own way, as leaves in the wind do.
+
+    Trunks and ground agree to a fraction of a pixel; leaves draw the whole a pixel aside. None where too few agree.
+    """
+    best = max((_Agreed.on(frame, other, matrix) for matrix in (found.matrix, planned)), key=lambda one: one.right)
+    for _ in range(_ROUNDS):
+        again = _Agreed.on(
+            frame, other, part_motion(frame, other, best.motion, best.where, focal_px, centre_px).matrix
+        )
+        if again.right <= best.right:
+            break
+        best = again
+    if best.right < max(_AGREE, _APART * best.about):
+        return None
+    return part_motion(frame, other, best.motion, best.where, focal_px, centre_px, steps=False)
+
+
+class _Agreed(NamedTuple):
+    """A motion, how many parts lie right by it and how many about there, and where in the other's finest picture."""
+
+    motion: Floats
+    right: int
+    about: int
+    where: NDArray[np.uint8]
+
+    @classmethod
+    def on(cls, frame: Bands, other: Bands, motion: Floats) -> _Agreed:
+        shifts, fit, _ = parts_left(frame, other, motion)
+        off = np.where(fit, np.hypot(shifts[..., 0], shifts[..., 1]), np.inf)
+        right, about = (int(np.count_nonzero(off < most)) for most in (_STILL_PX, _ABOUT_PX))
+        return cls(motion, right, about, _enlarged((off < _NEARLY_PX).astype(np.uint8)))
+
+
+def _enlarged(blocks: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """What is told of blocks, of every pixel of theirs."""
+    return np.asarray(cv2.resize(blocks, None, fx=BLOCK, fy=BLOCK, interpolation=cv2.INTER_NEAREST), np.uint8)
 
 
 def _are_empty(frame: Bands, other: Bands, found: Motion) -> bool:
@@ -132,8 +177,7 @@ def _still(
         return None
     still = np.zeros(fit.shape, np.uint8)
     still[rows[is_still], columns[is_still]] = 1
-    large = cv2.resize(still, None, fx=BLOCK, fy=BLOCK, interpolation=cv2.INTER_NEAREST)
-    return _Still(grown @ begin, np.asarray(large, np.uint8), of_all >= _SHARE)
+    return _Still(grown @ begin, _enlarged(still), of_all >= _SHARE)
 
 
 def _apart_px(motion: Floats, places: Floats) -> Floats:
