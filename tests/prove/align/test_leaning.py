@@ -54,3 +54,11 @@ def test_of_four_boards_each_counts_and_one_that_stands_aside_shows() -> None:
 def test_an_empty_picture_hangs_on_nothing() -> None:
     empty = np.full(SIZE[::-1], 0.5, np.float32)
     assert leaning_px(Bands(empty), Bands(empty), np.eye(3), FOCAL_PX, MIDDLE) == 0.0
+
+
+def test_what_goes_its_own_way_is_nothing_that_the_rest_hangs_on() -> None:
+    wall, sides = texture(5), (slice(40, 240), slice(40, 240))
+    blown = wall.copy()
+    blown[sides] = cv2.warpPerspective(wall, moved_by(2.5, 0.0), SIZE, borderMode=cv2.BORDER_REFLECT)[sides]
+    frame, other = Bands(with_grain(blown, 1)), Bands(with_grain(wall, 2))
+    assert leaning_px(frame, other, np.eye(3), FOCAL_PX, MIDDLE) < 0.05

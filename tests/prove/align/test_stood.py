@@ -130,3 +130,38 @@ def test_an_empty_wall_that_was_pushed_far_is_told_all_the_same() -> None:
     first, second = Bands(empty(0, np.eye(3))), Bands(empty(1, moved_by(9.0, -7.0)))
     found = motion_of_camera(second, first, planned=np.eye(3), focal_px=FOCAL_PX, centre_px=MIDDLE)
     assert found.matrix @ np.array([*MIDDLE, 1.0]) == pytest.approx([MIDDLE[0] - 9.0, MIDDLE[1] + 7.0, 1.0], abs=2.0)
+
+
+def leaves(seed: int, camera: np.ndarray) -> np.ndarray:
+    """A wall of which half of the patches went about a pixel to the right, each by itself; then a camera."""
+    rng, (wide, high) = np.random.default_rng(seed), SIZE
+    patches = (high // 64, wide // 64)
+    loose = (rng.random(patches) < 0.5)[..., None]
+    went = np.where(loose, rng.normal((1.2, 0.3), 1.2, (*patches, 2)), 0.0).astype(np.float32)
+    x, y = np.meshgrid(np.arange(wide, dtype=np.float32), np.arange(high, dtype=np.float32))
+    away = cv2.resize(went, SIZE, interpolation=cv2.INTER_NEAREST)
+    blown = cv2.remap(texture(5), x - away[..., 0], y - away[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    whole = cv2.warpPerspective(blown, camera, SIZE, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    return (whole + rng.normal(0.0, 0.003, whole.shape)).astype(np.float32)
+
+
+@pytest.mark.parametrize("camera", [(0.0, 0.0), (0.6, -0.4), (-2.0, 1.5)])
+def test_leaves_in_the_wind_lead_no_frame_aside(camera: tuple[float, float]) -> None:
+    first = Bands(texture(5))
+    to = np.array([[FOCAL_PX, 0, MIDDLE[0]], [0, FOCAL_PX, MIDDLE[1]], [0, 0, 1.0]])
+    turn = cv2.Rodrigues(np.array([-camera[1], camera[0], 0.0]) / FOCAL_PX)[0]
+    moved = to @ turn @ np.linalg.inv(to)
+    for seed in range(4):
+        second = Bands(leaves(seed, moved))
+        there = {"planned": np.eye(3), "focal_px": FOCAL_PX, "centre_px": MIDDLE}
+        led = most_apart_px(motion_between(second, first, **there).matrix, np.linalg.inv(moved), SIZE[::-1])
+        told = motion_of_camera(second, first, **there)
+        assert led > 0.14
+        assert most_apart_px(told.matrix, np.linalg.inv(moved), SIZE[::-1]) < min(0.08, 0.5 * led)
+
+
+def test_it_is_as_sure_as_what_agrees() -> None:
+    there = {"planned": np.eye(3), "focal_px": FOCAL_PX, "centre_px": MIDDLE}
+    first, second = Bands(texture(5)), Bands(leaves(0, np.eye(3)))
+    assert motion_between(second, first, **there).residual_px > 0.8
+    assert motion_of_camera(second, first, **there).residual_px < 0.3

@@ -34,7 +34,8 @@ _NEAR_PX = 0.4
 # Where fewer do, such a share of those that lie within some pixels at all must.
 _STILL_PX, _LEAST, _SHARE, _FEW, _ABOUT_PX, _APART = 0.3, 5, 0.15, 0.05, 1.2, 0.5
 # Where parts lie apart by so much they are told by those that agree, if so many do; what nearly does is taken along.
-_WILD_PX, _AGREE, _NEARLY_PX, _ROUNDS = 0.4, 20, 0.5, 3
+_WILD_PX, _AGREE, _NEARLY_PX = 0.4, 20, 0.5
+_NARROWED = (1.0, 0.8, 0.6, 0.45, 0.35, 0.25, 0.2, 0.2, 0.2, 0.2)
 # And the other motion must take one in ten of them so far from there: what moved by less may lie there by chance.
 _ELSEWHERE_PX = 0.6
 # A part's own step finds a shift of up to about this; from farther off it may come out as none, pixels.
@@ -93,25 +94,56 @@ def _by_what_agrees(
 
     Trunks and ground agree to a fraction of a pixel; leaves draw the whole a pixel aside. None where too few agree.
     """
-    best = max((_Agreed.on(frame, other, matrix) for matrix in (found.matrix, planned)), key=lambda one: one.right)
-    for _ in range(_ROUNDS):
-        again = _Agreed.on(
-            frame, other, part_motion(frame, other, best.motion, best.where, focal_px, centre_px).matrix
-        )
-        if again.right <= best.right:
-            break
-        best = again
-    if best.right < max(_AGREE, _APART * best.about):
+    shown = _Agreed.on(frame, other, found.matrix)
+    led = _towards_most(shown, finest_of(other), centre_px) @ found.matrix
+    tried = [_Agreed.on(frame, other, matrix) for matrix in (planned, led)]
+    tried.append(
+        _Agreed.on(frame, other, part_motion(frame, other, led, tried[-1].where, focal_px, centre_px).matrix)
+    )
+    best = max(tried, key=lambda one: one.score)
+    if best.right < _AGREE or best.score <= shown.score:
         return None
+    if best.right < _APART * best.about:
+        return laid(frame, other, best.motion)
+    # It is as sure as what agrees.
     return part_motion(frame, other, best.motion, best.where, focal_px, centre_px, steps=False)
 
 
+def _towards_most(shown: _Agreed, divide: int, centre_px: tuple[float, float]) -> Floats:
+    """By what shift, growth and turn (3, 3) of the whole most parts lie right, those far from that counting nothing.
+
+    Geman and McClure's weights, narrowed from a pixel to a fifth.
+    """
+    rows, columns = np.nonzero(shown.fit)
+    places = (np.stack([columns, rows], axis=1) + 0.5) * float(BLOCK * divide) - np.array(centre_px)
+    x, y = places.T / max(centre_px)
+    one, none = np.ones_like(x), np.zeros_like(x)
+    parts = np.stack([np.stack([one, none, x, -y], axis=1), np.stack([none, one, y, x], axis=1)], axis=1)
+    told, found = shown.shifts[shown.fit], np.zeros(4)
+    for narrow in _NARROWED:
+        off = told - parts @ found
+        weight = 1.0 / (1.0 + (off**2).sum(axis=1) / (narrow * divide) ** 2) ** 2
+        weighted = (parts * weight[:, None, None]).reshape(-1, 4)
+        found = np.linalg.solve(weighted.T @ parts.reshape(-1, 4) + 1e-6 * np.eye(4), weighted.T @ told.ravel())
+    right, down, grown, turned = found / np.array([1.0, 1.0, max(centre_px), max(centre_px)])
+    core = np.array([[1.0 + grown, -turned, right], [turned, 1.0 + grown, down], [0.0, 0.0, 1.0]])
+    away = np.array([[1.0, 0.0, centre_px[0]], [0.0, 1.0, centre_px[1]], [0.0, 0.0, 1.0]])
+    return np.asarray(away @ core @ np.linalg.inv(away), float)
+
+
 class _Agreed(NamedTuple):
-    """A motion, how many parts lie right by it and how many about there, and where in the other's finest picture."""
+    """A motion, how far parts lie from right by it and which of them tell, and how many lie right and about there.
+
+    Parts count the more for `score` the nearer they lie.
+    """
 
     motion: Floats
+    shifts: Floats
+    fit: NDArray[np.bool_]
+    score: float
     right: int
     about: int
+    # Of the other's finest picture.
     where: NDArray[np.uint8]
 
     @classmethod
@@ -119,7 +151,8 @@ class _Agreed(NamedTuple):
         shifts, fit, _ = parts_left(frame, other, motion)
         off = np.where(fit, np.hypot(shifts[..., 0], shifts[..., 1]), np.inf)
         right, about = (int(np.count_nonzero(off < most)) for most in (_STILL_PX, _ABOUT_PX))
-        return cls(motion, right, about, _enlarged((off < _NEARLY_PX).astype(np.uint8)))
+        score = float((1.0 / (1.0 + (off / (_NARROWED[-1] * finest_of(other))) ** 2)).sum())
+        return cls(motion, shifts, fit, score, right, about, _enlarged((off < _NEARLY_PX).astype(np.uint8)))
 
 
 def _enlarged(blocks: NDArray[np.uint8]) -> NDArray[np.uint8]:
