@@ -16,6 +16,7 @@ from verispect.prove.join.pointing import (
     PRIOR_DEG,
     Pair,
     corrected,
+    drawn_larger,
     kept_as_planned,
     neighbours,
     overlap_share,
@@ -120,6 +121,19 @@ def test_what_is_not_trusted_changes_nothing() -> None:
     assert not pair.trusted
     for before, after in zip(planned, corrected(planned, [pair]), strict=True):
         assert np.array_equal(before.rotation, after.rotation)
+
+
+@pytest.mark.parametrize(
+    ("correlation", "blurred", "tells"), [(0.64, False, False), (0.9, False, True), (0.64, True, True)]
+)
+def test_two_weak_pairs_that_agree_draw_no_frame_larger(correlation: float, blurred: bool, tells: bool) -> None:
+    """As clouds in the wind do: weights of 0.2 and 0.1; one of 0.7, or laid as its blur has it, is enough."""
+    sharp = [Pair(a, b, 0.4, 0.95, np.zeros(3), 0.1) for a, b in ((0, 1), (2, 3), (0, 2), (1, 3))]
+    odd = [
+        Pair(1, 4, 0.4, correlation, np.zeros(3), 0.1, growth=-0.028, blurred=blurred),
+        Pair(3, 4, 0.2, 0.57, np.zeros(3), 0.1, growth=-0.027),
+    ]
+    assert bool(drawn_larger([*sharp, *odd], 5)) is tells
 
 
 def test_overlap_is_the_share_that_geometry_gives() -> None:
