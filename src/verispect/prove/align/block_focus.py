@@ -11,6 +11,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from verispect.optics.types import Floats
+
 Grey = NDArray[np.float32]
 # Side of a block in pixels of the picture; what the Laplacian is eased by.
 _SIDE, _EASED = 40, 1.0
@@ -21,6 +23,15 @@ _HELD, _LEAST = 1e-3, 1e-6
 def curved(picture: Grey) -> Grey:
     """How a picture changes at each place when it is blurred a little (rows, columns)."""
     return np.asarray(cv2.Laplacian(cv2.GaussianBlur(picture, (0, 0), _EASED), cv2.CV_32F, ksize=1), np.float32)
+
+
+def block_totals(values: Grey, side: int) -> Floats:
+    """Of every whole block of a picture (rows, columns), so many pixels wide and high; shape (down, across)."""
+    rows, columns = (length // side for length in values.shape)
+    whole = values[: rows * side, : columns * side].reshape(rows, side, columns * side)
+    # Down first, whole rows at a time: both ways at once NumPy is several times as slow.
+    down = whole.sum(axis=1, dtype=float)
+    return np.asarray(down.reshape(rows, columns, side).sum(axis=2), float)
 
 
 class BlockFocus:
@@ -43,10 +54,10 @@ class BlockFocus:
             self._inner = inner
             blurs, shows = self._curved * inner, self._picture * inner
             self._blurs, self._shows = blurs, shows
-            self._bb = self._total(blurs * self._curved) * (1.0 + _HELD) + _LEAST
-            self._ss = self._total(shows * self._picture) * (1.0 + _HELD) + _LEAST
-            self._bs = self._total(blurs * self._picture)
-        be, se = self._total(self._blurs * error), self._total(self._shows * error)
+            self._bb = block_totals(blurs * self._curved, self._side) * (1.0 + _HELD) + _LEAST
+            self._ss = block_totals(shows * self._picture, self._side) * (1.0 + _HELD) + _LEAST
+            self._bs = block_totals(blurs * self._picture, self._side)
+        be, se = (block_totals(part * error, self._side) for part in (self._blurs, self._shows))
         power = self._bb * self._ss - self._bs * self._bs
         blur = (self._ss * be - self._bs * se) / power
         gain = (self._bb * se - self._bs * be) / power
@@ -57,15 +68,7 @@ class BlockFocus:
         part -= self._spread(gain) * self._picture[:rows, :columns]
         return left
 
-    def _total(self, values: Grey) -> Grey:
-        """Of every block, shape (down, across)."""
-        rows, columns = self._down * self._side, self._across * self._side
-        whole = values[:rows, :columns].reshape(self._down, self._side, columns)
-        # Down first, whole rows at a time: both ways at once NumPy is several times as slow.
-        down = whole.sum(axis=1)
-        return np.asarray(down.reshape(self._down, self._across, self._side).sum(axis=2), np.float32)
-
-    def _spread(self, blocks: Grey) -> Grey:
+    def _spread(self, blocks: Floats) -> Grey:
         """Each block's number at all of its pixels."""
         size = (self._across * self._side, self._down * self._side)
         return np.asarray(cv2.resize(blocks, size, interpolation=cv2.INTER_NEAREST), np.float32)

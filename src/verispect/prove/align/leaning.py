@@ -12,8 +12,8 @@ from verispect.prove.align.motion import BLOCK, Bands, at_middle, finest_of, par
 
 # Parts of a picture, down and across, of which each is left out once.
 _DOWN, _ACROSS = 3, 4
-# A part of itself lies farther aside than this, pixels.
-_ALONE_PX = 1.0
+# A picture of which so much tells hangs on no part of it.
+_FULL = 0.2
 
 
 def leaning_px(frame: Bands, other: Bands, motion: Floats, focal_px: float, centre_px: tuple[float, float]) -> float:
@@ -29,11 +29,9 @@ def leaning_px(frame: Bands, other: Bands, motion: Floats, focal_px: float, cent
         Column and row of the picture's middle.
     """
     rows, columns = other.at(finest_of(other)).shape
-    shifts, fit, tells = parts_left(frame, other, motion)
-    # What lies elsewhere by itself, as leaves do, led nothing there.
-    alone = (fit & (np.hypot(shifts[..., 0], shifts[..., 1]) > _ALONE_PX)).astype(np.uint8)
-    counts = np.ones((rows, columns), np.uint8)
-    counts[: alone.shape[0] * BLOCK, : alone.shape[1] * BLOCK] = 1 - np.kron(alone, np.ones((BLOCK, BLOCK), np.uint8))
+    _, _, tells = parts_left(frame, other, motion)
+    if tells.mean() > _FULL:
+        return 0.0
     reach = 0.5 * math.hypot(*frame.picture.shape)
     most = 0.0
     for down, across in itertools.product(range(_DOWN), range(_ACROSS)):
@@ -44,7 +42,7 @@ def leaning_px(frame: Bands, other: Bands, motion: Floats, focal_px: float, cent
         blocks = tuple(slice(one.start // BLOCK, -(-one.stop // BLOCK)) for one in part)
         if not tells[blocks].any():
             continue
-        only = counts.copy()
+        only = np.ones((rows, columns), np.uint8)
         only[part] = 0
         without = part_motion(frame, other, motion, only, focal_px, centre_px).matrix
         shift_down, right, turn, _ = at_middle(without @ np.linalg.inv(motion), centre_px)

@@ -9,14 +9,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.align.block_focus import BlockFocus, curved
+from verispect.prove.align.block_focus import BlockFocus, block_totals, curved
 
 Grey = NDArray[np.float32]
 # Below this the frames show nothing in common that an alignment could be trusted for.
@@ -421,11 +421,22 @@ def parts_left(frame: Bands, other: Bands, matrix: Floats) -> tuple[Floats, NDAr
     return shifts * divide, fit, tells
 
 
-def laid(frame: Bands, other: Bands, matrix: Floats) -> Motion:
-    """How well a homography lays one picture over another."""
-    large = other.at(finest_of(other))
-    moved, there = _warped(frame.at(finest_of(frame)), at_level(matrix, finest_of(frame)), large.shape)
-    return Motion(matrix, alike(moved, large, there), _left_over(moved, large, there) * finest_of(frame))
+def laid(frame: Bands, other: Bands, matrix: Floats, only: NDArray[np.uint8] | None = None) -> Motion:
+    """How well a homography lays one picture over another; `only` tells where the other counts, of its finest."""
+    divide = finest_of(frame)
+    large = other.at(divide)
+    moved, there = _warped(frame.at(divide), at_level(matrix, divide), large.shape)
+    if only is not None:
+        there &= _fitted(only, large.shape) > 0
+    return Motion(matrix, alike(moved, large, there), _left_over(moved, large, there) * divide)
+
+
+def _fitted(only: NDArray[np.uint8], shape: tuple[int, ...]) -> NDArray[np.uint8]:
+    """Where a picture of a shape counts: nowhere beyond what is told."""
+    counts = np.zeros(shape, np.uint8)
+    rows, columns = (min(a, b) for a, b in zip(only.shape, shape, strict=True))
+    counts[:rows, :columns] = only[:rows, :columns]
+    return counts
 
 
 def part_motion(
@@ -435,10 +446,8 @@ def part_motion(
     only: NDArray[np.uint8],
     focal_px: float,
     centre_px: tuple[float, float],
-    *,
-    steps: bool = True,
 ) -> Motion:
-    """The motion that lays parts of two pictures over one another, near one that is known; without steps that one.
+    """The motion that lays parts of two pictures over one another, near one that is known.
 
     Parameters
     ----------
@@ -447,16 +456,9 @@ def part_motion(
         Where the other counts, of its finest picture: 1 there.
     """
     divide = finest_of(frame)
-    small, large = frame.at(divide), other.at(divide)
-    counts = np.zeros(large.shape, np.uint8)
-    rows, columns = (min(a, b) for a, b in zip(only.shape, large.shape, strict=True))
-    counts[:rows, :columns] = only[:rows, :columns]
-    found = begin
-    if steps:
-        found = _refined(frame, other, begin, divide, focal_px, centre_px, True, _SMALL_STEP_PX, counts)
-    moved, there = _warped(small, at_level(found, divide), large.shape)
-    there &= counts > 0
-    return Motion(found, alike(moved, large, there), _left_over(moved, large, there) * divide)
+    counts = _fitted(only, other.at(divide).shape)
+    found = _refined(frame, other, begin, divide, focal_px, centre_px, True, _SMALL_STEP_PX, counts)
+    return laid(frame, other, found, only)
 
 
 def _left_over(moved: Grey, large: Grey, there: NDArray[np.bool_]) -> float:
@@ -480,15 +482,7 @@ def _block_shifts(
     gy = np.ascontiguousarray(cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)[some])
     moved, large, there = moved[some].copy(), large[some].copy(), there[some]
     error = moved - large
-
-    def total(values: Grey) -> Floats:
-        """Of every block, shape (down, across)."""
-        rows, columns = (length // side for length in values.shape)
-        whole = values[: rows * side, : columns * side].reshape(rows, side, columns * side)
-        # Down first, whole rows at a time: both ways at once NumPy is several times as slow.
-        down = whole.sum(axis=1, dtype=float)
-        return np.asarray(down.reshape(rows, columns, side).sum(axis=2), float)
-
+    total = partial(block_totals, side=side)
     size = float(side**2)
     xx, xy, yy, xe, ye = total(gx * gx), total(gx * gy), total(gy * gy), total(gx * error), total(gy * error)
     mean, mean_large = total(moved) / size, total(large) / size

@@ -81,9 +81,12 @@ def motion_of_camera(
     if seen is None:
         return found
     # Few parts tell that it stood, but not how, to a tenth of a pixel.
-    stood = part_motion(frame, other, seen.motion, seen.where, focal_px, centre_px, steps=seen.are_many)
-    if seen.are_many and (again := _still(frame, other, stood.matrix, centre_px, found.matrix)) is not None:
-        stood = part_motion(frame, other, again.motion, again.where, focal_px, centre_px)
+    if seen.are_many:
+        stood = part_motion(frame, other, seen.motion, seen.where, focal_px, centre_px)
+        if (again := _still(frame, other, stood.matrix, centre_px, found.matrix)) is not None:
+            stood = part_motion(frame, other, again.motion, again.where, focal_px, centre_px)
+    else:
+        stood = laid(frame, other, seen.motion, seen.where)
     return stood if stood.trusted else found
 
 
@@ -103,10 +106,8 @@ def _by_what_agrees(
     best = max(tried, key=lambda one: one.score)
     if best.right < _AGREE or best.score <= shown.score:
         return None
-    if best.right < _APART * best.about:
-        return laid(frame, other, best.motion)
-    # It is as sure as what agrees.
-    return part_motion(frame, other, best.motion, best.where, focal_px, centre_px, steps=False)
+    # Where enough does it is as sure as what agrees.
+    return laid(frame, other, best.motion, best.where if best.right >= _APART * best.about else None)
 
 
 def _towards_most(shown: _Agreed, divide: int, centre_px: tuple[float, float]) -> Floats:
