@@ -197,6 +197,30 @@ def test_under_clouds_frames_lie_where_they_were_planned(seed: int, degrees: flo
     assert kept_as_planned(planned, found, pairs) == [0, 1, 2]
 
 
+def led_by_leaves(head_errs_deg: float, seed: int) -> float:
+    """How far of the way frame 0 goes to which all pairs lead it, alike and hardly, as crowns that bow do."""
+    planned = [view(b, p) for p in (6, -6) for b in (-20, 0, 20)]
+    wide = np.random.default_rng(seed).normal(0.0, 1.0, (5, 3))
+    wide *= np.radians(head_errs_deg) / np.linalg.norm(wide, axis=1, keepdims=True)
+    # A turn that all share is nobody's error.
+    true = tangled(planned, [np.zeros(3), *(wide - np.median(wide, axis=0))])
+    bowed = np.radians([0.0, 0.15, 0.0])
+    pairs = [
+        replace(pair, turn=pair.turn + bowed, correlation=0.7, residual_px=0.8) if pair.a == 0 else pair
+        for pair in exact_pairs(planned, true)
+    ]
+    found = corrected(planned, pairs)
+    # The others lie by what they show in common, whatever the head.
+    assert np.allclose(found[5].rotation @ found[4].rotation.T, true[5].rotation @ true[4].rotation.T, atol=1e-4)
+    return Rotation.from_matrix(found[0].rotation @ planned[0].rotation.T).magnitude() / np.linalg.norm(bowed)
+
+
+def test_leaves_in_the_wind_lead_a_frame_no_farther_than_its_head_errs() -> None:
+    assert max(led_by_leaves(0.01, seed) for seed in range(20)) < 0.2
+    # By a head that errs as far it may be so.
+    assert np.median([led_by_leaves(0.12, seed) for seed in range(20)]) > 0.6
+
+
 def test_who_is_held_as_planned_is_known_from_who_agrees() -> None:
     planned = [view(b) for b in (-20, 0, 20)]
     true = tangled(planned, np.radians([[0.0, 0.1, 0.0], [0.0, -0.1, 0.0], [0.0, 0.0, 0.0]]))

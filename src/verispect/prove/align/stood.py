@@ -68,9 +68,7 @@ def motion_of_camera(
     centre_px : (float, float)
         Column and row of the picture's middle.
     """
-    found = motion_between(frame, other, planned=planned, focal_px=focal_px, centre_px=centre_px)
-    if found.trusted and _WILD_PX * finest_of(other) <= found.residual_px < math.inf:
-        found = _by_what_agrees(frame, other, found, planned, focal_px, centre_px) or found
+    found = motion_of_most(frame, other, planned=planned, focal_px=focal_px, centre_px=centre_px)
     if most_apart_px(found.matrix, planned, frame.picture.shape) < _NEAR_PX:
         return found
     if _are_empty(frame, other, found):
@@ -88,6 +86,16 @@ def motion_of_camera(
     else:
         stood = laid(frame, other, seen.motion, seen.where)
     return stood if stood.trusted else found
+
+
+def motion_of_most(
+    frame: Bands, other: Bands, *, planned: Floats, focal_px: float, centre_px: tuple[float, float]
+) -> Motion:
+    """The motion that lays `frame` over `other`, as `motion_between` has it; by what agrees where parts lie apart."""
+    found = motion_between(frame, other, planned=planned, focal_px=focal_px, centre_px=centre_px)
+    if not found.trusted or not _WILD_PX * finest_of(other) <= found.residual_px < math.inf:
+        return found
+    return _by_what_agrees(frame, other, found, planned, focal_px, centre_px) or found
 
 
 def _by_what_agrees(

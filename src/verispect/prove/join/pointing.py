@@ -10,13 +10,15 @@ import math
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
-from verispect.prove.align.motion import Bands, at_middle, bands_at_hand, enlarged, motion_between
+from verispect.prove.align.motion import Bands, at_middle, bands_at_hand, enlarged
+from verispect.prove.align.stood import motion_of_most
 from verispect.prove.align.turned import turn_of, turned_picture
 from verispect.prove.expected import View
 from verispect.prove.resources.threads import in_turn, workers
@@ -56,6 +58,9 @@ _MOST_PRIORS, _ALIKE_PX, _ALIKE_SHARE = 8.0, 2.0, 0.05
 _ALONE_OF, _BORNE_OUT = 3, 0.5
 # What any pair tells turns a frame by more, radians.
 _NOT_AT_ALL = 1e-11
+# A frame is told well by pairs that weigh so much by their overlaps; so many of them tell what the head errs by. The
+# others are held where planned within so many times that, or this, pixels.
+_WELL_TOLD, _FEWEST_TOLD, _HELD_BY, _LEAST_ERROR_PX = 0.2, 4, 1.5, 0.2
 # A turn of so many priors is held by half.
 _PUSHED = 3.0
 
@@ -173,7 +178,7 @@ def laid(
     up = enlarged(divide)
     down = np.linalg.inv(up)
     planned = views[j].onto(views[i])
-    motion = motion_between(
+    motion = motion_of_most(
         bands(j), bands(i), planned=down @ planned @ up, focal_px=views[i].scale_px / divide,
         centre_px=((wide - 1) / 2.0, (high - 1) / 2.0),
     )  # fmt: skip
@@ -294,18 +299,53 @@ def corrected(views: Sequence[View], pairs: Sequence[Pair], *, prior_deg: float 
     """
     prior = math.radians(prior_deg)
     used = _believed(pairs, views, _MOST_PRIORS * prior)
-    turns = _agreeing(views, used, prior)
+    held = _Held.as_planned(len(views), prior)
+    turns = _agreeing(views, used, held)
     for _ in range(_ROUNDS):
         # Those that one neighbour alone has elsewhere are where they were planned, as far as anybody knows.
         alone = _by_one_alone(views, used, pairs, turns, prior)
         if not alone:
             break
         used = [pair for pair in used if not alone & {pair.a, pair.b}]
-        turns = _agreeing(views, used, prior)
+        turns = _agreeing(views, used, held)
+    if (firmer := _as_others_erred(views, used, turns, held)) is not held:
+        turns = _agreeing(views, used, firmer)
     return [
         replace(view, rotation=cv2.Rodrigues(turn)[0] @ view.rotation)
         for view, turn in zip(views, turns, strict=True)
     ]
+
+
+class _Held(NamedTuple):
+    """What turns frames are held at (N, 3), in the cameras' own axes, and to about how much (N,), radians."""
+
+    turns: Floats
+    within: Floats
+
+    @classmethod
+    def as_planned(cls, count: int, prior: float) -> _Held:
+        return cls(np.zeros((count, 3)), np.full(count, prior))
+
+
+def _as_others_erred(views: Sequence[View], used: Sequence[Pair], turns: Floats, held: _Held) -> _Held:
+    """Frames that pairs hardly tell of held as near to the plan as the head took those that they tell well."""
+    told = np.zeros(len(views))
+    for pair in used:
+        lies = 1.0 / (1.0 + (_rest_px(pair, views, turns[pair.a], turns[pair.b]) / _WELL_PX) ** 2)
+        told[[pair.a, pair.b]] += pair.weight * max(pair.overlap, 0.05) * lies
+    # Of what no pair tells nobody knows but the plan.
+    well, hardly = told >= _WELL_TOLD, (told > 0.0) & (told < _WELL_TOLD)
+    if well.sum() < _FEWEST_TOLD or not hardly.any():
+        return held
+    # All of them may look elsewhere than planned at one.
+    world = np.stack([view.rotation.T @ turn for view, turn in zip(views, turns, strict=True)])
+    common = np.median(world[well], axis=0)
+    off = float(np.median(np.linalg.norm(world[well] - common, axis=1)))
+    errs = _HELD_BY * max(off, _LEAST_ERROR_PX / views[0].scale_px)
+    there = np.stack([view.rotation @ common for view in views])
+    return _Held(
+        np.where(hardly[:, None], there, held.turns), np.where(hardly, np.minimum(held.within, errs), held.within)
+    )
 
 
 def kept_as_planned(planned: Sequence[View], found: Sequence[View], pairs: Sequence[Pair]) -> list[int]:
@@ -320,10 +360,10 @@ def kept_as_planned(planned: Sequence[View], found: Sequence[View], pairs: Seque
     ]  # fmt: skip
 
 
-def _agreeing(views: Sequence[View], used: Sequence[Pair], prior: float) -> Floats:
+def _agreeing(views: Sequence[View], used: Sequence[Pair], held: _Held) -> Floats:
     """The small turns (N, 3), in the cameras' own axes, that agree best with pairs."""
     count = len(views)
-    turns = np.zeros((count, 3))
+    turns = held.turns.copy()
     if not used:
         return turns
     weights = np.ones(len(used))
@@ -338,9 +378,10 @@ def _agreeing(views: Sequence[View], used: Sequence[Pair], prior: float) -> Floa
             rows.append(block * math.sqrt(weight) / sure)
             right.append(pair.held @ pair.turn * math.sqrt(weight) / sure)
         # A frame that was pushed far is no error of the head, and is held the less.
-        held = 1.0 / np.hypot(1.0, np.linalg.norm(turns, axis=1) / (_PUSHED * prior))
-        rows.append(np.diag(np.repeat(held, 3)) / prior)
-        right.append(np.zeros(3 * count))
+        pushed = np.linalg.norm(turns - held.turns, axis=1) / (_PUSHED * held.within)
+        firm = 1.0 / (held.within * np.hypot(1.0, pushed))
+        rows.append(np.diag(np.repeat(firm, 3)))
+        right.append((held.turns * firm[:, None]).ravel())
         turns = np.linalg.lstsq(np.vstack(rows), np.concatenate(right), rcond=None)[0].reshape(count, 3)
         for number, pair in enumerate(used):
             rest = _rest_px(pair, views, turns[pair.a], turns[pair.b])
