@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -81,6 +82,24 @@ def test_a_focus_that_jumps_back_begins_another_series() -> None:
     # From the middle away and then past the start is one series; so is one focus throughout.
     assert groups([2.0, 3.0, 9.0, 1.4, 1.0]) == [(0, 1, 2, 3, 4)]
     assert groups([4.0] * 6) == [(0, 1, 2, 3, 4, 5)]
+
+
+@pytest.mark.parametrize(
+    ("metres", "parts"),
+    [
+        # The second of eight is not there, and the third was focused as the sixth.
+        ([3.3, 8.6, 5.2, 6.5, 8.7, 13.1, 27.3], [7]),
+        # Begun anew after two; taken twice.
+        ([3.3, 3.7, 3.3, 3.7, 4.3, 5.2, 6.5], [2, 5]),
+        ([3.3, 4.3, 5.2, 3.3, 4.3, 5.2], [3, 3]),
+    ],
+)
+def test_of_no_more_frames_than_planned_one_may_be_focused_elsewhere(metres: list[float], parts: list[int]) -> None:
+    taken = with_focus(metres)
+    looks = Looks(taken, [False] * len(taken), thumbs("a" * len(taken)), [np.zeros(96)] * len(taken))
+    assert [len(group.frames) for group in split(looks, Planned(8))] == parts
+    # Without a plan, or of more than it has, something was begun anew.
+    assert len(split(looks, None)) == 2 == len(split(looks, Planned(len(metres) - 1)))
 
 
 def test_a_black_frame_within_the_planned_number_parts_nothing() -> None:

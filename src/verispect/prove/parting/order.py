@@ -8,13 +8,13 @@ from collections.abc import Sequence
 import numpy as np
 
 from verispect.optics.types import Floats
-from verispect.prove.parting.passes import apart_by_detail
+from verispect.prove.parting.passes import apart_by_detail, detours, goes_one_way
 
 # The focus goes so many times as far by way of such a frame as straight from the one before to the one after; by way
 # of good, knocked, turned and shaken ones 1.3 times at the most, by way of frames some two steps off 1.7 to 80.
 _DETOUR = 1.5
-# Without it the series goes one way, evenly over its place.
-_ONE_WAY, _AS_USUAL = 1.4, (1.1, 4.0)
+# Without it the series goes evenly over its place.
+_AS_USUAL = (1.1, 4.0)
 
 
 def out_of_order(details: Sequence[Floats], alike: float = 1.0) -> dict[int, float]:
@@ -31,27 +31,15 @@ def out_of_order(details: Sequence[Floats], alike: float = 1.0) -> dict[int, flo
     if apart is None:
         return {}
     step = float(np.median(np.diag(apart, 1)))
-    detours = _detours(apart)
+    longer = detours(apart)
     found = {}
     for k in range(1, len(details) - 1):
         over = float(apart[k - 1, k + 1])
         evenly = _AS_USUAL[0] * step < over < _AS_USUAL[1] * step
-        if detours[k - 1] > _DETOUR and evenly and _goes_one_way(apart, k):
+        if longer[k - 1] > _DETOUR and evenly and goes_one_way(apart, k):
             # Beside the first or last it may be these that are focused past all there is: nothing tells how far.
             beside = [end for end in (0, len(details) - 1) if abs(end - k) == 1]
-            if not any(_goes_one_way(apart, end) for end in beside):
+            if not any(goes_one_way(apart, end) for end in beside):
                 before, after = float(apart[k - 1, k]), float(apart[k, k + 1])
                 found[k] = math.copysign(0.5 * (before + after) / step, before - after)
     return found
-
-
-def _goes_one_way(apart: Floats, without: int) -> bool:
-    """Whether the focus goes one way but for one frame."""
-    others = np.delete(np.arange(len(apart)), without)
-    return bool(_detours(apart[np.ix_(others, others)]).max() < _ONE_WAY)
-
-
-def _detours(apart: Floats) -> Floats:
-    """By how many times the way over each frame but the first and last is longer than that past it."""
-    steps = np.diag(apart, 1)
-    return (steps[:-1] + steps[1:]) / np.maximum(np.diag(apart, 2), 1e-9)

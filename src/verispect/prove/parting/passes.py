@@ -25,6 +25,8 @@ _LEAST_STEP = 0.3
 _TURNS, _SAME = 0.5, 0.4
 # A step so many times the next one is a way back, none of the series.
 _LEAP = 1.6
+# Straight from frame to frame, but for what is measured wrong.
+_ONE_WAY = 1.4
 # Of the shorter of two passes so much must have been taken in the other, for them to be series of their own.
 _AGAIN = 0.35
 # Frames at the end, this share of those before at the most, were taken again.
@@ -79,6 +81,30 @@ def series_in(apart: Floats, *, goes_on: bool = False) -> list[list[int]]:
         else:
             found[-1] = found[-1] + one
     return found
+
+
+def is_one_but_for_one(apart: Floats) -> bool:
+    """Whether the focus goes one way, step by step, but for one frame that is focused elsewhere."""
+    return any(goes_one_way(apart, k) and _steps_on(apart, k) for k in range(len(apart)))
+
+
+def goes_one_way(apart: Floats, without: int) -> bool:
+    """Whether the focus goes one way but for one frame."""
+    others = np.delete(np.arange(len(apart)), without)
+    return bool(detours(apart[np.ix_(others, others)]).max(initial=0.0) < _ONE_WAY)
+
+
+def detours(apart: Floats) -> Floats:
+    """By how many times the way over each frame but the first and last is longer than that past it."""
+    steps = np.diag(apart, 1)
+    return (steps[:-1] + steps[1:]) / np.maximum(np.diag(apart, 2), 1e-9)
+
+
+def _steps_on(apart: Floats, without: int) -> bool:
+    """Whether no frame but one is focused as the one before it."""
+    others = np.delete(np.arange(len(apart)), without)
+    steps = np.diag(apart[np.ix_(others, others)], 1)
+    return bool(steps.min(initial=np.inf) > _SAME * float(np.median(steps)))
 
 
 def _usual_step(apart: Floats) -> float:

@@ -11,7 +11,7 @@ import numpy as np
 
 from verispect.optics.types import Floats
 from verispect.prove.intake import Frame
-from verispect.prove.parting.passes import apart_by_detail, apart_by_distance, series_in
+from verispect.prove.parting.passes import apart_by_detail, apart_by_distance, is_one_but_for_one, series_in
 from verispect.prove.parting.views import ALIKE, Grey, likeness, regular, runs_of
 
 # Darker than the median of all frames by so many stops is black.
@@ -241,7 +241,7 @@ def _inside(looks: Looks, planned: Planned | None) -> list[Part]:
             if planned is not None and planned.is_grid and len(group) > 1:
                 found.append(([k for run in group for k in run], (why,), False))
                 continue
-            for place, (some, inner) in enumerate(_series(looks, group)):
+            for place, (some, inner) in enumerate(_series(looks, group, planned)):
                 found.append((some, (inner or (ELSE if place else why),), bool(place and not inner)))
     return found
 
@@ -265,7 +265,7 @@ def _rounds(looks: Looks, runs: list[list[int]]) -> list[list[list[int]]]:
     return [runs]
 
 
-def _series(looks: Looks, runs: list[list[int]]) -> list[tuple[list[int], str]]:
+def _series(looks: Looks, runs: list[list[int]], planned: Planned | None) -> list[tuple[list[int], str]]:
     """The series of one view each that runs are of, with why where it is of the same view as the one before.
 
     Single frames that follow one another stay together.
@@ -276,8 +276,17 @@ def _series(looks: Looks, runs: list[list[int]]) -> list[tuple[list[int], str]]:
             found.append(([k for run in several for k in run], ""))
             continue
         for run in several:
-            found += [(part, _AGAIN if number else "") for number, part in enumerate(_series_of(looks, run))]
+            own = _series_of(looks, run)
+            if len(own) > 1 and planned is not None and len(run) <= planned.count and _one_missed(looks, run):
+                own = [run]
+            found += [(part, _AGAIN if number else "") for number, part in enumerate(own)]
     return found
+
+
+def _one_missed(looks: Looks, frames: Sequence[int]) -> bool:
+    """Whether of no more frames than are planned one was focused elsewhere, sooner than that it was begun anew."""
+    apart = _apart(looks.of(frames))
+    return apart is not None and is_one_but_for_one(apart)
 
 
 def _pauses(frames: Sequence[Frame]) -> list[float]:
