@@ -74,19 +74,28 @@ def test_a_longer_motion_is_told_only_along_the_way_that_all_agree_on() -> None:
     assert found[4].length_px == pytest.approx(4.0, rel=0.2)
 
 
-@pytest.mark.parametrize(("turned_deg", "told"), [(10.0, True), (60.0, False)])
+@pytest.mark.parametrize(
+    ("turned_deg", "unsure", "places", "told"),
+    [
+        (10.0, 0.4, 60, True),
+        (60.0, 0.4, 60, False),
+        (5.0, 0.03, 3, True),
+        (60.0, 0.03, 3, False),
+        (5.0, 0.03, 1, False),
+    ],
+)
 def test_at_a_corner_an_unclear_witness_helps_a_clear_one_that_tells_of_the_same(
-    turned_deg: float, told: bool
+    turned_deg: float, unsure: float, places: int, told: bool
 ) -> None:
-    def seen(other: int, shake: tuple[float, float], unsure: float, even: float) -> Apart:
-        rng = np.random.default_rng(other)
-        return Apart(
-            0, other, Swing(loss(*shake), np.full(2, unsure), even, 60), tiles(shake, rng) - tiles(None, rng)
-        )
-
+    """Unclear by its content, or for the few places that a far shake leaves any detail in."""
     size = float(np.hypot(*loss(8.0, 30.0)))
-    clear = seen(1, (8.0, 30.0), 0.1, -size)
-    unclear = seen(2, (8.0, 30.0 + turned_deg), size / 2.5, size)
+
+    def seen(other: int, direction: float, unsure: float, even: float, places: int = 60) -> Apart:
+        rng, shake = np.random.default_rng(other), (8.0, direction)
+        swing = Swing(loss(*shake), np.full(2, unsure * size), even * size, places)
+        return Apart(0, other, swing, tiles(shake, rng) - tiles(None, rng))
+
+    clear, unclear = seen(1, 30.0, 0.025, -1.0), seen(2, 30.0 + turned_deg, unsure, 1.0, places)
     assert set(shaken_apart([clear, unclear], CELLS)) == ({0} if told else set())
     assert not shaken_apart([clear], CELLS)
 

@@ -15,6 +15,7 @@ from verispect.prove.shake.swing import Swing, least_between, motion_deg, motion
 
 # Swings of good frames come to so much, and to so much over the places that tell, nepers; fewer places tell nothing.
 # In simulated grids nine in ten of good frames stayed below 0.07, 0.1, 0.3 and 1.0 with 80, 40, 20 and 10 places.
+# Of a far shake few places tell in several rings: they help another.
 _FLOOR, _OF_FEW, _LEAST_PLACES = 0.04, 5.0, 4
 # Where frames are focused apart the zeros of their discs swing as the content has it. Of what one lost in all
 # directions beyond what a motion of that swing takes, so much may be swing too: before a wall of windows that repeat
@@ -61,6 +62,7 @@ class _Witness(NamedTuple):
     unsure: Floats
     even: float
     each: Floats
+    places: int
 
     @property
     def clear(self) -> float:
@@ -101,7 +103,7 @@ def shaken_apart(pairs: Sequence[Apart], place: Mapping[int, int]) -> dict[int, 
     -----
     The clearest is told first; before it no other counts as a witness any more.
     """
-    pairs = [pair for pair in pairs if pair.swing.places >= _LEAST_PLACES]
+    pairs = [pair for pair in pairs if pair.swing.places]
     found: dict[int, Shaken] = {}
     while True:
         rest = [pair for pair in pairs if pair.first not in found and pair.second not in found]
@@ -136,7 +138,8 @@ def _motion_of(accused: _Accusation) -> Shaken:
 
 def _accused(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> _Accusation:
     """What the others say of a frame."""
-    told = _witnesses(k, pairs, place)
+    everyone = _witnesses(k, pairs, place)
+    told = [one for one in everyone if one.places >= _LEAST_PLACES]
     sure = _SURE_BY_MANY if len(told) > 2 else _SURE
     clear = [one for one in told if one.clear >= sure]
     against = [one for one in clear if one.even <= -_EVENLY * one.size]
@@ -147,7 +150,8 @@ def _accused(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> _Accus
         # One that is focused nearer and one farther off tell of the very same.
         against = list(clear)
     if len(against) == 1 and against[0].clear >= _FAR_CLEARER * sure:
-        strong, unclear = against[0], [one for one in told if one.clear < sure]
+        strong = against[0]
+        unclear = [one for one in everyone if one.places < _LEAST_PLACES or one.clear < sure]
         against += [one for one in unclear if one.clear >= _HELPS and one.is_like(strong) and strong.is_like(one)]
         sure = _HELPS
     nothing = _Accusation(0.0, np.zeros(2))
@@ -173,7 +177,9 @@ def _witnesses(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> list
         swing = pair.swing
         defocus = max(abs(swing.even) - swing.size, 0.0)
         usual = math.hypot(_FLOOR, _OF_FEW / swing.places, _OF_DEFOCUS * defocus)
-        one = _Witness(sign * swing.parts, np.hypot(swing.unsure, usual), sign * swing.even, sign * pair.more)
+        one = _Witness(
+            sign * swing.parts, np.hypot(swing.unsure, usual), sign * swing.even, sign * pair.more, swing.places
+        )
         known = best.get(place[other])
         if known is None or np.hypot(*one.unsure) < np.hypot(*known.unsure):
             best[place[other]] = one
