@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from types import SimpleNamespace
 from typing import cast
@@ -15,8 +16,10 @@ from tests.prove.parting.scenes import SIZE, focused
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove.check import check
 from verispect.prove.evidence import Evidence
-from verispect.prove.focus_check import _by_steps, in_order_after_all, out_of_its_order
+from verispect.prove.expected import view_of
+from verispect.prove.focus_check import _by_steps, in_order_after_all, moved_by_focus, out_of_its_order
 from verispect.prove.parting.passes import detail_of
+from verispect.prove.refocused import refocused
 from verispect.prove.report import FrameReport
 
 
@@ -82,3 +85,23 @@ def test_a_frame_far_out_of_focus_is_told_alone_with_how_far(rehearsed, series: 
     assert [(k, fault.name) for k, one in enumerate(report.frames) for fault in one.faults] == [(6, "missed-focus")]
     assert report.frames[6].faults[0].size == pytest.approx(40.0, rel=0.15)
     assert "focused nearer" in report.frames[6].faults[0].says
+
+
+@pytest.mark.parametrize(("right_mm", "rise_mm"), [(0.0, 9.0), (-4.0, 0.0), (0.0, 0.0)])
+def test_a_shifted_lens_focused_elsewhere_has_not_moved_the_camera(
+    series: Candidate, right_mm: float, rise_mm: float
+) -> None:
+    """What the middle of the sensor shows lies where a ray through the middle of a thin lens meets the sensor."""
+    exposure = replace(series.exposures[2], sensor_centre_mm=(right_mm, rise_mm))
+    taken = refocused(exposure, 0.008)
+    assert exposure.state.pupil_magnification == 1.0
+    pixels, pitch_mm = (720, 480), 36.0 / 720.0
+    evidence = SimpleNamespace(
+        candidate=series, pixels=pixels, pitch_mm=pitch_mm, view=lambda k: view_of(exposure, pixels, pitch_mm)
+    )
+    moved = moved_by_focus(cast(Evidence, evidence), 2, FrameReport("2.tif", as_found=taken))
+    farther = taken.state.image_distance_mm / exposure.state.image_distance_mm - 1.0
+    # Seen from the front, up and right; of the picture, which is the other way about, down and left.
+    expected = farther * np.array([rise_mm, -right_mm]) / pitch_mm
+    np.testing.assert_allclose(moved[:2], expected, atol=1e-9)
+    assert (np.abs(expected).max() > 0.5) == bool(right_mm or rise_mm)

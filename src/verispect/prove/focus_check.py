@@ -11,8 +11,10 @@ import numpy as np
 from verispect.optics.conjugates import object_for_image_distance_mm
 from verispect.optics.types import Floats
 from verispect.plan.frames.between import closeness_per_mm
+from verispect.prove.align.motion import at_middle
 from verispect.prove.checks.rail import grows_by_depth, misplaced
 from verispect.prove.evidence import Evidence, Grey, is_compressed
+from verispect.prove.expected import view_of
 from verispect.prove.join.far_out import grown_when_blurred
 from verispect.prove.matching.not_of_plan import PUSHED_FAR
 from verispect.prove.parting.order import out_of_order
@@ -177,6 +179,20 @@ def missed_focus(evidence: Evidence, k: int, grown: float, report: FrameReport) 
               f"take it again at {metres(exposure.focus_m)}, with manual focus")
     )  # fmt: skip
     return True
+
+
+def moved_by_focus(evidence: Evidence, k: int, report: FrameReport) -> Floats:
+    """How far down, right (pixels) and turned (degrees) a frame shows its middle for having been focused elsewhere.
+
+    A lens that is tilted or shifted draws larger about another place than the middle.
+    """
+    planned, taken = evidence.view(k), report.as_found
+    if planned is None or taken is None or evidence.candidate is None or evidence.candidate.method.on_rail:
+        return np.zeros(3)
+    pixels = evidence.pixels
+    found = view_of(taken, pixels, evidence.pitch_mm, planned.rotation)
+    down, right, turn, _ = at_middle(planned.onto(found), (0.5 * (pixels[0] - 1), 0.5 * (pixels[1] - 1)))
+    return np.array([down, right, turn])
 
 
 def disc_px(evidence: Evidence, index: int, grown: float) -> float:

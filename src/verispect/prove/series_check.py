@@ -40,7 +40,7 @@ from verispect.prove.checks.pointing import moved_words, unsure_px
 from verispect.prove.checks.rail import askew_px, laid_by_other_depths, shifted_by_depths_px
 from verispect.prove.evidence import Evidence, is_compressed
 from verispect.prove.expected import View, light_hypotheses, set_stops
-from verispect.prove.focus_check import compare_sizes, missed_by_far, out_of_focus
+from verispect.prove.focus_check import compare_sizes, missed_by_far, moved_by_focus, out_of_focus
 from verispect.prove.report import Fault, FrameReport, far_motion_fault, gust_fault, motion_fault
 from verispect.prove.shake.gust import gusts_in
 from verispect.prove.shake.shaken import above_noise, shaken_in
@@ -107,6 +107,8 @@ class SeriesCheck:
                 self._lost.update(far)
                 self.compare(self._as_if_without(far, given))
                 return
+            offsets = [moved - moved_by_focus(self.evidence, k, self.reports[k])
+                       for k, moved in zip(used, offsets, strict=True)]  # fmt: skip
         divide = self.reads[used[0]].divide
         unsure = np.array([0.0, *(unsure_px(motion.residual_px, divide) for motion in motions)])
         # From a hand every frame is odd, and there is none to go past.
