@@ -239,6 +239,23 @@ def test_ground_far_aside_ends_where_its_far_edge_lies() -> None:
         assert lit[0] - 0.5 == pytest.approx(float(np.interp(at, column, row)), abs=1.5)
 
 
+@pytest.mark.parametrize("swing", [-0.1, -0.025, 0.025])
+def test_ground_below_the_picture_of_a_tilted_lens_is_nowhere_in_it(swing: float) -> None:
+    """1.5 m below the eye and no farther than 1.4 m, where half a picture reaches a third of a metre down.
+
+    The camera looks up a little: of the ground far aside, abreast of it, rays pass the sensor's plane.
+    """
+    camera = camera_focused(0.8)
+    axis = (swing, 0.03, math.sqrt(1.0 - swing**2 - 0.03**2))
+    tilted = replace(camera.exposure.state, axis=axis, pupil_magnification=0.73)
+    camera = replace(camera, exposure=replace(turned(camera.exposure, 0.0, math.radians(3.9)), state=tilted))
+    texel = 0.02
+    ground = Panel("ground", np.array([-8.0, 0.0, 0.0]), np.array([texel, 0, 0]), np.array([0, 0, texel]),
+                   np.array([[0, 0], [16.0, 0], [16.0, 2.1], [0, 2.1]]) / texel, 1)  # fmt: skip
+    picture = made(camera, board(2.11, -3.0, 3.0, 0), ground, values=(0.2, 0.8))
+    np.testing.assert_allclose(picture, 0.2, atol=1e-3)
+
+
 @pytest.mark.parametrize(("waves", "texels"), [(0.2, 1.0), (0.3, 2.5), (0.5, 1.0), (0.5, 2.5), (0.75, 1.0)])
 def test_what_defocus_takes_of_a_wall_is_what_the_wave_takes(waves: float, texels: float) -> None:
     """A wall at f/11 on 6.25 µm, against itself in focus: by Hopkins (1955), at five frequencies of the picture.

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from verispect.optics.blur import blur_axes_mm
 from verispect.optics.convex import clipped
+from verispect.optics.lens_state import LensState
 from verispect.optics.types import Floats
 from verispect.rehearse.projection import Camera, jitter
 from verispect.rehearse.scene_model import Model, Panel
@@ -41,6 +42,8 @@ _RIM = 12
 _REACH = 0.75
 # Nothing nearer than so many focal lengths is drawn: it is inside the lens.
 _NEAREST = 1.3
+# Rays fall from the pupil to the image by so much of a focal length at the least: what a picture shows falls by one.
+_LEAST_FALL = 0.1
 # Corners farther off than this are brought nearer, which turns the edges that end there: a view has none so far off.
 _FAR = 1e10
 # Texels that are cut out of a texture for one tile, 48 MB: reading across its border is many times as slow.
@@ -152,12 +155,14 @@ def _prepare(panel: Panel, camera: Camera) -> _Drawn | None:
     basis = np.stack([turn @ panel.u_m, turn @ panel.v_m, origin], axis=1)
     # Clipped against the plane a·P = nearest; beyond it the image is real and upright for all of the pupil.
     axis = np.asarray(state.axis)
-    texels = np.concatenate([panel.outline, np.ones((len(panel.outline), 1))], axis=1)
-    outline = clipped(panel.outline, (texels @ basis.T) @ axis - _NEAREST * state.focal_mm)
+    outline = clipped(panel.outline, (_ones_beside(panel.outline) @ basis.T) @ axis - _NEAREST * state.focal_mm)
+    onto = camera.onto_pixels(basis, camera.pupil_points_mm(1))[0]
+    # What a tilted lens sees far aside its rays take past the sensor's plane: there the picture would be turned over.
+    towards = _ones_beside(outline) @ (-onto[2] - _LEAST_FALL * state.focal_mm * _image_shares(basis, state))
+    outline = clipped(outline, towards)
     if len(outline) < 3:
         return None
-    points = np.concatenate([outline, np.ones((len(outline), 1))], axis=1) @ basis.T
-    onto = camera.onto_pixels(basis, camera.pupil_points_mm(1))[0]
+    points = _ones_beside(outline) @ basis.T
     edge = _projected(onto, outline)
     if not np.all(np.isfinite(edge)):
         return None
@@ -182,8 +187,18 @@ def _smear_px(panel: Panel, points_mm: Floats, camera: Camera) -> float:
     return path / camera.pitch_mm
 
 
+def _ones_beside(texels: Floats) -> Floats:
+    return np.concatenate([texels, np.ones((len(texels), 1))], axis=1)
+
+
+def _image_shares(basis_mm: Floats, state: LensState) -> Floats:
+    """How far beyond the focal plane (u, v, 1) lies along the axis, mm: what its image is divided by (3,)."""
+    found: Floats = np.asarray(state.axis) @ basis_mm - state.focal_mm * np.array([0.0, 0.0, 1.0])
+    return found
+
+
 def _projected(onto: Floats, texels: Floats) -> Floats:
-    seen = np.concatenate([texels, np.ones((len(texels), 1))], axis=1) @ onto.T
+    seen = _ones_beside(texels) @ onto.T
     with np.errstate(divide="ignore", invalid="ignore"):
         found: Floats = seen[:, :2] / seen[:, 2:]
     return found
