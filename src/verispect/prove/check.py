@@ -222,6 +222,7 @@ class _Check:
         parts = [list(group.frames) for group in sets] if several else [counted]
         held = matched.of_the_plan([own for part in parts if (own := [k for k in part if k not in self.apart])])
         matched.match(held)
+        sets, parts, held = matched.with_black_ends(sets, parts, held)
         self.shots, self.repeats = matched.shots, matched.repeats
         looked_at = self._looked()
         for frame, read in zip(frames, evidence.read_all(), strict=True):

@@ -57,6 +57,25 @@ def test_a_trial_before_a_series_and_a_frame_taken_again_count_as_what_they_show
     assert [frame.planned_exposure for frame in report.frames] == [4, *there, 2]
 
 
+@pytest.mark.parametrize(
+    ("order", "found"),
+    [
+        ([None, 1, 2, 3, 5, 6, 7], [("p001.tif", "dark"), (None, "missing")]),
+        ([0, 1, 2, 4, 5, 6, None], [(None, "missing"), ("p007.tif", "dark")]),
+        # The first is there: what is black before it is none of them.
+        ([None, 0, 1, 2, 4, 5, 7], [(None, "missing")] * 2),
+    ],
+)
+def test_a_black_frame_where_the_first_or_the_last_is_missing_is_that_one(
+    rehearsed, series: Candidate, tmp_path: Path, order: list[int | None], found: list[tuple[str | None, str]]
+) -> None:
+    report = check([laid(rehearsed(), tmp_path / "set", order)], candidate=series)
+    assert sorted(faults(report), key=str) == sorted(found, key=str)
+    assert [frame.planned_exposure for frame in report.frames if frame.file and not frame.dark] == [
+        k for k in order if k is not None
+    ]
+
+
 def test_a_black_frame_within_a_series_is_a_fault_and_one_between_two_is_none(rehearsed, tmp_path: Path) -> None:
     report = check([laid(rehearsed(), tmp_path / "set", [0, 1, 2, None, 4, 5, 6, 7, None, 0, 1, 2, 3])])
     assert told(report) == [("series", 8), ("series", 4)]

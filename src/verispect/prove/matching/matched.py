@@ -26,12 +26,16 @@ class Matched:
         self.shots: dict[int, Shot] = {}
         self.repeats: dict[int, Repeat] = {}
 
+    @property
+    def _taken_once(self) -> bool:
+        return 0 < len(self.planned) == len(self.evidence.exposures)
+
     def as_planned(self, sets: Sequence[FrameSet]) -> list[FrameSet]:
         """Sets of more frames than the plan's grid has, parted where some of them lie as it has them."""
         candidate, found = self.evidence.candidate, []
         planned = len(self.planned) if candidate is not None and candidate.method.is_grid else 0
         # What was to be taken several times is not looked at.
-        looked = 1 < planned == len(self.evidence.exposures)
+        looked = planned > 1 and self._taken_once
         for group in sets:
             rest = group
             while looked and len(rest.frames) > planned:
@@ -85,6 +89,23 @@ class Matched:
         if more and not candidate.method.is_grid:
             again = taken_again([look.detail for look in self.looks], self.shots, more)
             self._keep(list(again), list(again.values()))
+
+    def with_black_ends(
+        self, sets: list[FrameSet], parts: list[list[int]], held: list[list[int]]
+    ) -> tuple[list[FrameSet], list[list[int]], list[list[int]]]:
+        """The plan's one set with a black frame before or after it, where just one of its frames is missing there."""
+        if len(sets) != 1 or parts != [list(sets[0].frames)] or held != parts or not self._taken_once:
+            return sets, parts, held
+        group = sets[0]
+        first, last = group.frames[0], group.frames[-1]
+        for k, beside, step in ((first - 1, first, 1), (last + 1, last, -1)):
+            shot, own = self.shots.get(beside), self.planned[0 if step > 0 else -1]
+            if 0 <= k < len(self.dark) and self.dark[k] and shot is not None and shot.exposure == own.exposure + step:
+                self._keep([k], [own])
+                frames = (k, *group.frames) if step > 0 else (*group.frames, k)
+                group = replace(group, frames=frames, separator=None if k == group.separator else group.separator)
+        part = list(group.frames)
+        return [group], [part], [part]
 
     def _once(self, part: Sequence[int]) -> list[int]:
         """The frames of a part without those taken again at once, where as many are left as were planned."""
