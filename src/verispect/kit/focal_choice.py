@@ -9,6 +9,8 @@ from verispect.kit.mounted_lens import focal_range
 
 # A zoom is tried at so many focal lengths for a grid.
 _ZOOM_STEPS = 24
+# A grid of frames hardly smaller than the picture is no use where one of them will do.
+_LONGER = 1.05
 
 
 def single_frame_focal_mm(lens: Lens, framing_mm: float) -> float | None:
@@ -27,9 +29,13 @@ def single_frame_focal_mm(lens: Lens, framing_mm: float) -> float | None:
 
 
 def grid_focals_mm(lens: Lens, framing_mm: float) -> list[float]:
-    """Focal lengths longer than the framing that are worth trying for a grid, shortest first."""
+    """Focal lengths longer than the framing that are worth trying for a grid, shortest first.
+
+    Where one frame can show it all, only those that are longer by more than a little.
+    """
     shortest, longest = focal_range(lens)
-    shortest = max(shortest, 1.05 * framing_mm)
+    if single_frame_focal_mm(lens, framing_mm) is not None:
+        shortest = max(shortest, _LONGER * framing_mm)
     if longest < shortest:
         return []
     if longest / shortest < 1.02:

@@ -233,6 +233,15 @@ def test_focal_lengths_for_one_frame_and_for_grids() -> None:
     assert grid_focals_mm(zoom, 70.0) == []
 
 
+@given(st.floats(10.0, 400.0), st.floats(1.0, 6.0), st.floats(0.8, 1.3))
+def test_every_lens_takes_the_picture_in_one_frame_or_in_a_grid(shortest: float, zooms: float, wider: float) -> None:
+    lens = Lens(name="L", focal_mm=(shortest, shortest * zooms), f_numbers=(4, 16), closest_m=0.5)
+    framing = shortest * wider
+    focals = grid_focals_mm(lens, framing)
+    assert focals or single_frame_focal_mm(lens, framing) is not None
+    assert all(framing < focal <= shortest * zooms * (1.0 + 1e-9) for focal in focals)
+
+
 def test_an_empty_plan_is_a_plan_with_nothing_to_weigh() -> None:
     plan = Plan()
     assert plan.marks == ()

@@ -117,7 +117,7 @@ def _grids(
         focals = grid_focals_mm(lens, framing)
         if not focals:
             reason = Sentence(
-                "{lens} is no longer than the framing, {framing:g} mm: one frame shows it all",
+                "{lens} is hardly longer than the framing, {framing:g} mm, or shorter: one frame shows it all",
                 {"lens": lens.name, "framing": framing},
             )
             refused.append(unfit(key, scene, reason))

@@ -39,7 +39,7 @@ def shift_grid(scene: Scene) -> Candidate:
         focals = grid_focals_mm(lens, scene.plan.whole_focal_mm)
         if not focals:
             reason = Sentence(
-                "{lens} is no longer than the framing, {framing:g} mm: one frame shows it all",
+                "{lens} is hardly longer than the framing, {framing:g} mm, or shorter: one frame shows it all",
                 {"lens": lens.name, "framing": scene.plan.whole_focal_mm},
             )
             attempts.append(unfit("shift-grid", scene, reason))

@@ -35,6 +35,8 @@ _SAME_WAY, _MANY, _SAME_SIZE = 0.87, 3, 0.5
 # Before one witness so many times clearer than it takes, another helps that tells of the same this clearly: at the
 # corners of a grid there are few.
 _FAR_CLEARER, _HELPS = 2.0, 2.0
+# All others, that tell of the very same, are together at least so clear (a sum of squares).
+_TOGETHER = 1.5
 # Two that tell of the very same: this much clearer than it takes, within so much of one another, each way.
 _ALIKE_SURE, _VERY_SAME = 1.5, 0.2
 
@@ -154,6 +156,11 @@ def _accused(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> _Accus
         unclear = [one for one in everyone if one.places < _LEAST_PLACES or one.clear < sure]
         against += [one for one in unclear if one.clear >= _HELPS and one.is_like(strong) and strong.is_like(one)]
         sure = _HELPS
+    if len(against) == 1 and against[0].clear >= _ALIKE_SURE * sure:
+        # Chance does not have all others, unclear as they are, tell of the very same as a clear one.
+        others = [one for one in everyone if one is not against[0]]
+        if sum(one.clear**2 for one in others) >= _TOGETHER and all(one.is_as(against[0], 0.0) for one in others):
+            against, sure = [against[0], *others], 0.99 * min(one.clear for one in others)
     nothing = _Accusation(0.0, np.zeros(2))
     if len(against) < 2 or not all(one.agrees(other) for one in against for other in against):
         return nothing
