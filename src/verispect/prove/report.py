@@ -128,6 +128,12 @@ def far_motion_fault(report: FrameReport, length_px: float, direction_deg: float
     motion_fault(report, length_px, direction_deg)
 
 
+def stands_aside_fault(at: tuple[float, float], shift_px: float, remedy: str) -> Fault:
+    """What is said of a thing that a frame shows elsewhere than those about it, at a place (row, column)."""
+    says = f"something near row {at[0]:.0f}, column {at[1]:.0f} stands some {shift_px:.0f} px aside"
+    return Fault("moved-subject", shift_px, says, remedy, at)
+
+
 def gust_fault(at: tuple[float, float], length_px: float, direction_deg: float, remedy: str) -> Fault:
     """What is said of a thing that moved while the shutter was open, at a place (row, column)."""
     says = (

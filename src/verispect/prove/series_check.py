@@ -12,6 +12,7 @@ import numpy as np
 
 from verispect.errors import Cancelled
 from verispect.optics.types import Floats
+from verispect.plan.frames.exposure import Exposure
 from verispect.prove.align.chains import longest_chain
 from verispect.prove.align.motion import Motion, at_level, at_middle
 from verispect.prove.align.turned import turn_of, turned_picture
@@ -37,11 +38,11 @@ from verispect.prove.checks.knocks import MOST_ASTRAY_PX, astray_px, knock_words
 from verispect.prove.checks.moved import OF_BLUR, Moved, moved_in
 from verispect.prove.checks.odd_places import odd_places
 from verispect.prove.checks.pointing import moved_words, unsure_px
-from verispect.prove.checks.rail import askew_px, laid_by_other_depths, shifted_by_depths_px
+from verispect.prove.checks.rail import aside_by_depth_px, askew_px, laid_by_other_depths, shifted_by_depths_px
 from verispect.prove.evidence import Evidence, is_compressed
 from verispect.prove.expected import View, light_hypotheses, set_stops
 from verispect.prove.focus_check import compare_sizes, missed_by_far, moved_by_focus, out_of_focus
-from verispect.prove.report import Fault, FrameReport, far_motion_fault, gust_fault, motion_fault
+from verispect.prove.report import Fault, FrameReport, far_motion_fault, gust_fault, motion_fault, stands_aside_fault
 from verispect.prove.shake.gust import gusts_in
 from verispect.prove.shake.shaken import above_noise, shaken_in
 
@@ -373,10 +374,13 @@ class SeriesCheck:
         more = np.maximum(steps - np.median(steps[1:]), 0.0)
         image_mm = self.evidence.exposures[index].state.image_distance_mm
         found: Floats = limits + more * image_mm / self._nearest_mm * self._reach_px
+        taken, others = self._along_rail(used), [k in self._by_depths for k in used]
+        return found + shifted_by_depths_px(taken, others, self._reach_px) if taken else found
+
+    def _along_rail(self, used: list[int]) -> list[Exposure]:
+        """How frames were taken on a rail; none where they were not, or where it is not known of all."""
         taken = [self.evidence.exposures[index] for k in used if (index := self.matched[k]) is not None]
-        if not self._on_rail or len(taken) < len(used):
-            return found
-        return found + shifted_by_depths_px(taken, [k in self._by_depths for k in used], self._reach_px)
+        return taken if self._on_rail and len(taken) == len(used) else []
 
     def _brightness(self, used: list[int], lights: list[tuple[float, float, float]], scales: Floats) -> None:
         # A lens that is drawn out loses light as it draws larger: (v/v₀)² both, whatever the plan.
@@ -408,8 +412,7 @@ class SeriesCheck:
     def _care(self, number: int, used: list[int]) -> float:
         """How much more it takes to accuse a frame: twice as much beside one that shows something else itself."""
         beside = [used[other] for other in (number - 1, number + 1) if 0 <= other < len(used)]
-        other = ("missed-focus", "exposure", "knock")
-        odd = any(fault.name in other for k in beside for fault in self.reports[k].faults)
+        odd = not all(self.reports[k].without("missed-focus", "exposure", "knock") for k in beside)
         moved = any(fault.name == "knock" for fault in self.reports[used[number]].faults)
         return 2.0 if odd or moved else 1.0
 
@@ -483,30 +486,27 @@ class SeriesCheck:
         """Things that one frame shows elsewhere than those about it, with that frame."""
         aside = []
         divide = self.reads[used[0]].divide
-        small = [at_level(step, divide) for step in steps]
         # Frames that are blurred otherwise neither move nor judge, nor may any be left out between. Their light does
         # not matter; one that was pushed judges, but nobody says what moved in it, for near things stand aside.
         odd = [not self.reports[k].without("motion", "missed-focus", "moved-subject") for k in used]
         for is_odd, run in itertools.groupby(range(len(used)), key=lambda n: odd[n]):
             numbers = [] if is_odd else list(run)
             greys = [self.reads[used[n]].grey for n in numbers]
-            told = moved_in(greys, [small[n] for n in numbers])
+            told = moved_in(greys, [at_level(steps[n], divide) for n in numbers])
             for place, (n, found) in enumerate(zip(numbers, told, strict=True)):
                 if found is None or not self.reports[used[n]].without("knock"):
                     continue
                 beside = [used[m] for m in (*numbers[max(place - 1, 0) : place], *numbers[place + 1 : place + 2])]
-                if divide * found.shift > OF_BLUR * self.evidence.blurred_px(used[n], beside):
+                away = divide * math.dist(0.5 * np.array(greys[place].shape), (found.row, found.column))
+                of_depth = aside_by_depth_px(self._along_rail(used), n, away)
+                if divide * found.shift > max(OF_BLUR * self.evidence.blurred_px(used[n], beside), of_depth):
                     aside.append((used[n], found))
         return aside
 
     def _tell_moved(self, aside: Sequence[tuple[int, Moved]], divide: int) -> None:
         for k, found in aside:
-            row, column, pixels = (round(divide * part) for part in (found.row, found.column, found.shift))
-            self.reports[k].faults.append(
-                Fault("moved-subject", divide * found.shift,
-                      f"something near row {row}, column {column} stands some {pixels} px aside",
-                      _MOVED_REMEDY, (float(row), float(column)))
-            )  # fmt: skip
+            at = (round(divide * found.row), round(divide * found.column))
+            self.reports[k].faults.append(stands_aside_fault(at, divide * found.shift, _MOVED_REMEDY))
 
     def _moved_meanwhile(self, used: list[int], chained: Sequence[Floats]) -> None:
         """Things that moved while a frame was taken, which those beside it show sharper along one direction.

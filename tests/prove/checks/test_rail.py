@@ -14,6 +14,7 @@ from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
 from verispect.prove.checks.rail import (
+    aside_by_depth_px,
     comes_nearer,
     laid_by_other_depths,
     misplaced,
@@ -96,3 +97,19 @@ def test_what_grows_by_what_stands_before_the_focus_was_taken_from_where_it_shou
     # Steps so fine that nothing is shifted by them are not told apart by what is measured.
     fine = 1e-3 * np.arange(5.0)
     assert not laid_by_other_depths(fine + 3e-4 * (np.arange(5) % 2), fine).any()
+
+
+def test_a_thing_nearer_or_farther_than_all_others_has_not_moved(coarse: Candidate) -> None:
+    """Boards before a blank wall that does not grow stand aside by all they grow themselves: a pinhole's places."""
+    exposures = coarse.exposures
+    last, before = exposures[-1], exposures[-2]
+    near = np.array([0.03, 0.02, focus_from_pupil_m(last)])
+    there = near.copy()
+    there[2] += np.linalg.norm(last.pose.pupil_m - before.pose.pupil_m)
+    places = [1500.0 * point[:2] / point[2] for point in (there, near)]
+    grown = float(np.hypot(*(places[1] - places[0])))
+    allowed = aside_by_depth_px(exposures, len(exposures) - 1, float(np.hypot(*places[1])))
+    assert grown < 1.001 * allowed < 1.1 * grown
+    # The first has the way to the second.
+    assert aside_by_depth_px(exposures, 0, 100.0) == pytest.approx(100.0 * comes_nearer(exposures)[1])
+    assert aside_by_depth_px([], 0, 100.0) == 0.0

@@ -54,6 +54,14 @@ def shifted_by_depths_px(taken: Sequence[Exposure], others: Sequence[bool], reac
     return found
 
 
+def aside_by_depth_px(taken: Sequence[Exposure], number: int, away_px: float) -> float:
+    """How far a thing away from the middle may stand aside in one of frames for its depth; 0 where none is `taken`.
+
+    Where nothing else tells, frames are laid by what is so far off that it does not grow at all.
+    """
+    return away_px * float(comes_nearer(taken)[number : number + 2].max()) if taken else 0.0
+
+
 def step_mm(exposures: Sequence[Exposure]) -> float:
     """From one place of a rail to the next."""
     return 1000.0 * abs(ahead_m(exposures[-1], exposures[0])) / max(len(exposures) - 1, 1)
