@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from dataclasses import replace
 
 import numpy as np
@@ -98,6 +99,24 @@ def test_at_a_corner_an_unclear_witness_helps_a_clear_one_that_tells_of_the_same
     clear, unclear = seen(1, 30.0, 0.025, -1.0), seen(2, 30.0 + turned_deg, unsure, 1.0, places)
     assert set(shaken_apart([clear, unclear], CELLS)) == ({0} if told else set())
     assert not shaken_apart([clear], CELLS)
+
+
+@pytest.mark.parametrize(
+    ("turned_deg", "clear", "told"), [((2.0, -1.0), 1.2, True), ((2.0, 30.0), 1.2, False), ((2.0, -1.0), 0.6, False)]
+)
+def test_all_others_that_tell_of_the_very_same_help_one_that_is_clear(
+    turned_deg: tuple[float, float], clear: float, told: bool
+) -> None:
+    """However unclear each of them is by itself, and though they gained what one focused elsewhere gains."""
+    size = float(np.hypot(*loss(4.0, 20.0)))
+
+    def seen(other: int, direction: float, clear: float, even: float) -> Apart:
+        rng = np.random.default_rng(other)
+        swing = Swing(loss(4.0, direction), np.full(2, size / clear / math.sqrt(2.0)), even * size, 60)
+        return Apart(0, other, swing, tiles((4.0, direction), rng) - tiles(None, rng))
+
+    pairs = [seen(1, 20.0, 5.0, -1.0), *(seen(k + 2, 20.0 + by, clear, 1.0) for k, by in enumerate(turned_deg))]
+    assert set(shaken_apart(pairs, CELLS)) == ({0} if told else set())
 
 
 def test_good_frames_are_not_accused() -> None:
