@@ -57,6 +57,29 @@ def test_no_focal_length_of_a_zoom_needs_fewer_frames(key, seed) -> None:
         assert found.frame_count <= min(holding)
 
 
+@pytest.mark.parametrize("focal", [70.0, 80.0, 83.0])
+def test_what_no_lens_shifts_as_far_as_a_head_turns_to(focal: float) -> None:
+    """A rise of 18 mm by a lens that shifts 12: frames are turned to a picture that one would show but for that."""
+    framing, rise = 80.0, 18.0
+    places = [(x * d / framing, 1.5 + (rise + y) * d / framing, d) for x, y, d in
+              [(-15.0, -9.0, 6.0), (14.0, 10.0, 7.0), (0.0, 1.0, 6.4)]]  # fmt: skip
+    lens = a_lens(focal, tilt_deg=0, f_numbers=[8, 16], image_circle_mm=90.0)
+    scene = build_scene(make_plan(places, framing=framing, camera={"rise_mm": rise}, lenses=[lens]))
+    assert not worked("one-frame", scene).fits
+    found = worked("turned-grid", scene)
+    assert found.holds, found.why_not
+    # Dense rays of the wanted picture, each through a pinhole at the pupil about which the head turns.
+    across, up = (part.ravel() for part in np.meshgrid(np.linspace(-17.9, 17.9, 37), np.linspace(-11.9, 11.9, 25)))
+    rays = np.stack([across / framing, (up + rise) / framing, np.ones_like(up)], axis=1)
+    shown = np.zeros(len(rays), bool)
+    for exposure in found.exposures:
+        assert exposure.sensor_centre_mm == (0.0, 0.0)
+        x, y, z = exposure.pose.matrix @ rays.T
+        scale = exposure.state.pupil_scale_mm
+        shown |= (z > 0.0) & (np.abs(scale * x / z) <= 18.0) & (np.abs(scale * y / z) <= 12.0)
+    assert shown.all()
+
+
 @pytest.mark.parametrize("covers", ["marks", "range"])
 @pytest.mark.parametrize("key", list(ESTIMATES))
 def test_estimates_foretell_what_is_worked_out(key, covers) -> None:

@@ -8,13 +8,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from verispect.kit.focal_choice import grid_focals_mm
+from verispect.kit.focal_choice import grid_focals_mm, single_frame_focal_mm
 from verispect.kit.lens import Lens
 from verispect.optics.lens_state import focus_image_distance_mm
 from verispect.optics.types import Floats
 from verispect.plan.document import Aim, Covers
 from verispect.plan.methods.candidate import Candidate, unfit
-from verispect.plan.methods.lens_search import best_of, nearer_than_focal
+from verispect.plan.methods.lens_search import best_of, nearer_than_focal, shifts_too_far, taking_it_in
 from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.grid_assignment import DEEPEST, SUM, owners
 from verispect.plan.solve.grid_estimate import Prospect
@@ -105,6 +105,16 @@ def _worth_a_look(grid: _Grid, held: list[Candidate]) -> bool:
     return grid.prospect.frames < fewest
 
 
+def _problem(scene: Scene, lens: Lens, focal_mm: float) -> Problem:
+    return problem_for(scene, lens, focal_mm, is_of_turned_grid=True)
+
+
+def _where_none_shifts_as_far(scene: Scene, lens: Lens, framing_mm: float) -> list[float]:
+    """The longest focal length of a lens that shows the picture in one frame but for its shift; else none."""
+    focal = single_frame_focal_mm(lens, framing_mm)
+    return [] if focal is None or shifts_too_far(taking_it_in(scene, lens, focal)) is None else [focal]
+
+
 def _grids(
     key: str, scene: Scene, estimate: Estimate, refused: list[Candidate], tried: list[Problem]
 ) -> Iterator[_Grid]:
@@ -114,18 +124,18 @@ def _grids(
     framing = scene.plan.whole_focal_mm if scene.plan.camera.around == Around.PICTURE else 0.0
     choices: list[tuple[Floats, Lens, float]] = []
     for lens in scene.plan.kit.lenses:
-        focals = grid_focals_mm(lens, framing)
+        focals = grid_focals_mm(lens, framing) or _where_none_shifts_as_far(scene, lens, framing)
         if not focals:
             reason = Sentence(
                 "{lens} is hardly longer than the framing, {framing:g} mm, or shorter: one frame shows it all",
                 {"lens": lens.name, "framing": framing},
             )
             refused.append(unfit(key, scene, reason))
-        choices.extend((_half_frame(problem_for(scene, lens, focal)), lens, focal) for focal in focals)
+        choices.extend((_half_frame(_problem(scene, lens, focal)), lens, focal) for focal in focals)
     fewest = math.inf
     # Large frames, and few of them, first.
     for half_frame, lens, focal in sorted(choices, key=lambda choice: choice[2]):
-        problem = problem_for(scene, lens, focal)
+        problem = _problem(scene, lens, focal)
         too_near = nearer_than_focal(problem)
         if too_near:
             refused.append(unfit(key, scene, too_near))

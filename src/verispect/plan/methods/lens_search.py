@@ -55,7 +55,7 @@ def with_every_lens(key: str, scene: Scene, attempt: Attempt) -> Candidate:
             )
             attempts.append(unfit(key, scene, reason))
             continue
-        problem = _taking_it_in(scene, lens, focal)
+        problem = taking_it_in(scene, lens, focal)
         hindered = nearer_than_focal(problem) or shifts_too_far(problem)
         attempts.append(unfit(key, scene, hindered) if hindered else _attempted(problem, attempt))
         wider = None if hindered else _with_its_rim(problem, attempts[-1])
@@ -66,7 +66,7 @@ def with_every_lens(key: str, scene: Scene, attempt: Attempt) -> Candidate:
     return best_of(key, scene, attempts, tried)
 
 
-def _taking_it_in(scene: Scene, lens: Lens, focal_mm: float) -> Problem:
+def taking_it_in(scene: Scene, lens: Lens, focal_mm: float) -> Problem:
     """A lens that cannot shift as far as the picture asks, set as much wider as takes it in without."""
     problem = problem_for(scene, lens, focal_mm)
     if shifts_too_far(problem) is None:

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from verispect.kit.focal_choice import grid_focals_mm
+from verispect.kit.focal_choice import grid_focals_mm, single_frame_focal_mm
 from verispect.optics.image_circle import circle_share, corner_points_mm
 from verispect.optics.lens_state import LensState
 from verispect.plan.methods.candidate import Candidate, unfit, worked_out
@@ -16,6 +16,8 @@ from verispect.plan.methods.lens_search import (
     corner_reserve_mm,
     focus_notes,
     nearer_than_focal,
+    shifts_too_far,
+    taking_it_in,
     with_even_weights,
 )
 from verispect.plan.scene.scene import Scene
@@ -38,7 +40,9 @@ def shift_grid(scene: Scene) -> Candidate:
             continue
         focals = grid_focals_mm(lens, scene.plan.whole_focal_mm)
         if not focals:
-            reason = Sentence(
+            focal = single_frame_focal_mm(lens, scene.plan.whole_focal_mm)
+            hindered = None if focal is None else shifts_too_far(taking_it_in(scene, lens, focal))
+            reason = hindered or Sentence(
                 "{lens} is hardly longer than the framing, {framing:g} mm, or shorter: one frame shows it all",
                 {"lens": lens.name, "framing": scene.plan.whole_focal_mm},
             )

@@ -42,6 +42,8 @@ class Problem:
         Whether all marks count alike, whatever weights they have.
     should_counts : float
         How much the shoulds among the chosen count against the musts, 0 to 1.
+    is_of_turned_grid : bool
+        Whether frames are turned to their places, however short the lens is.
     """
 
     scene: Scene
@@ -52,6 +54,7 @@ class Problem:
     ring_focal_mm: float = 0.0
     even: bool = False
     should_counts: float = 1.0
+    is_of_turned_grid: bool = False
 
     def __getstate__(self) -> dict[str, object]:
         """Without what can be worked out again: a candidate carries its problem between processes."""
@@ -118,7 +121,8 @@ class Problem:
     @property
     def _is_part_of_grid(self) -> bool:
         """A lens longer than the framing fills its whole sensor with a part of the picture."""
-        return self.drawn > 1.0 + 1e-9 or self.scene.plan.camera.around != Around.PICTURE
+        around = self.scene.plan.camera.around
+        return self.is_of_turned_grid or self.drawn > 1.0 + 1e-9 or around != Around.PICTURE
 
     @property
     def used_size_mm(self) -> tuple[float, float]:
@@ -300,7 +304,7 @@ def residual_blur_mm(lens: Optic, state: LensState, points_mm: Floats, sensor_di
     return lens.residual_mm(state.f_number, circle_share(centres, state, sensor_diagonal_mm))
 
 
-def problem_for(scene: Scene, lens: Lens, focal_mm: float) -> Problem:
+def problem_for(scene: Scene, lens: Lens, focal_mm: float, *, is_of_turned_grid: bool = False) -> Problem:
     """The problem of the scene's deciding marks for a lens at a focal length."""
     body = scene.plan.kit.body
     optic = optic_at(lens, focal_mm, back_tilt_deg=body.back_tilt_deg, back_shift_mm=body.back_shift_mm)
@@ -310,4 +314,5 @@ def problem_for(scene: Scene, lens: Lens, focal_mm: float) -> Problem:
         focal_mm=focal_mm,
         pose=scene.pose,
         chosen=np.flatnonzero(scene.deciding),
+        is_of_turned_grid=is_of_turned_grid,
     )
