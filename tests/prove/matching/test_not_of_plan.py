@@ -20,6 +20,7 @@ from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
 from verispect.prove.checks.pointing import Fit
+from verispect.prove.matching import not_of_plan
 from verispect.prove.matching.not_of_plan import Held
 from verispect.prove.parting.sets import FrameSet, SetKind
 from verispect.prove.report import Report
@@ -104,6 +105,18 @@ def test_what_the_account_of_a_run_tells_of_is_the_plans(wide_grid: Candidate) -
     assert held.at_sight() == []
     assert held.once_compared([], {group: Fit.BADLY}) == []
     assert held.other_lens(group, Fit.BADLY) == ""
+
+
+@pytest.mark.parametrize(("fit", "fewest"), [(Fit.UNTOLD, 4), (Fit.BADLY, 3)])
+def test_three_frames_far_out_of_focus_tell_no_other_lens(
+    monkeypatch: pytest.MonkeyPatch, wide_grid: Candidate, fit: Fit, fewest: int
+) -> None:
+    monkeypatch.setattr(not_of_plan, "_times_planned", lambda _evidence, _frames: 0.7)
+    evidence = SimpleNamespace(run=None, candidate=wide_grid, matched=[0, 1, 2, 3], exposures=wide_grid.exposures)
+    for count in (3, 4):
+        group = FrameSet(tuple(range(count)))
+        told = Held(evidence, [(group, SetKind.GRID)], [], ()).other_lens(group, fit)
+        assert ("a lens of about 24 mm" in told) == (count >= fewest), told
 
 
 @pytest.mark.parametrize("times", [0.8, 1.0])

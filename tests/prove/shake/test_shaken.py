@@ -252,3 +252,16 @@ def test_a_last_frame_is_accused_by_its_neighbour_unless_the_one_past_that_speak
 
     swings_are(monkeypatch, swing)
     assert set(shaken_in([np.full(1, k) for k in range(6)])) == told
+
+
+@pytest.mark.parametrize(("length_px", "told"), [(0.9, set()), (3.7, {5})])
+def test_a_last_frame_swings_by_more_than_the_motion_that_its_tiles_have(
+    monkeypatch: pytest.MonkeyPatch, length_px: float, told: set[int]
+) -> None:
+    def swing(own: np.ndarray, other: np.ndarray) -> Swing:
+        is_last = int(other[0]) == 5
+        return Swing(np.array([0.9 if is_last else 0.02, 0.0]), np.full(2, 0.04), -1.0)
+
+    swings_are(monkeypatch, swing)
+    monkeypatch.setattr(checks_shaken, "_fitted", lambda *_: (0.3, Shaken(length_px, 0.0)))
+    assert set(shaken_in([np.full(1, k) for k in range(6)])) == told

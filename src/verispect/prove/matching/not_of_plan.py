@@ -32,6 +32,8 @@ _MOST = 0.6
 # By so much the focal length that frames ask for is another than planned. They tell it within two parts in a hundred,
 # but within sixteen where all that overlaps is far out of focus.
 _OTHER_FOCAL = {Fit.BADLY: 0.1, Fit.UNTOLD: 0.25}
+# Where nothing else is told, fewer frames tell no lens: three of boards far out of focus had asked for three fourths.
+_FEWEST_UNTOLD = 4
 # Every frame would have to be held against every other.
 _MOST_FRAMES = 60
 _SIDE_BY_SIDE = (
@@ -103,7 +105,8 @@ class Held:
     def other_lens(self, group: FrameSet, fit: Fit) -> str:
         """Why a grid was taken through another lens than the plan's, by how its frames go together; else nothing."""
         least, frames = _OTHER_FOCAL.get(fit), self.used(group)
-        if least is None or not frames or self.is_known:
+        enough = _FEWEST_UNTOLD if fit is Fit.UNTOLD else 1
+        if least is None or len(frames) < enough or self.is_known:
             return ""
         planned = self.evidence.exposures[self.evidence.matched[frames[0]] or 0].lens.focal_mm
         times = _times_planned(self.evidence, frames)

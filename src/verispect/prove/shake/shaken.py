@@ -24,6 +24,8 @@ _LEAST_SPREAD, _ALONE, _FEW, _FOR_FEW = 0.06, 0.15, 3, 1.5
 # So many spreads accuse a frame with neighbours on both sides, and the first or last. On path-traced series good
 # frames came to none and 1.7, frames shaken by 3.2 to 5.6 pixels to 3.1 and more, of 2.8 and 2.9 to 1.6.
 _SURE, _SURE_AT_END, _LEAST_SWING = 2.6, 4.5, 0.2
+# The least swing is that of a motion of 1.7 pixels: of the first or last one that its tiles have at this is none.
+_LEAST_AT_END_PX = 1.0
 # Along its own direction what is usual is no better known than to such a share: no two steps bring alike many posts.
 _STEADY = 0.5
 # A shake takes as much against either neighbour, and along the same way: two that tell of less alike than this share,
@@ -137,10 +139,11 @@ def shaken_in(
         if number in (0, len(rest) - 1) and not _seen_past(number, rest, powers, swings, if_untold=not compressed):
             moot.add(rest[number])
             continue
-        if _of_streaks_alone(powers, rest, number):
+        is_end, motion = number in (0, len(rest) - 1), fits[number][1]
+        if _of_streaks_alone(powers, rest, number) or (is_end and motion.length_px < _LEAST_AT_END_PX):
             moot.add(rest[number])
             continue
-        found[rest[number]] = fits[number][1]
+        found[rest[number]] = motion
         del rest[number]
     return found
 
