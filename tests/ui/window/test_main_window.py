@@ -185,7 +185,7 @@ def test_taking_a_method_shows_its_frames_and_can_be_undone(qtbot, window: MainW
     window.show_station("set")
     assert window.set.table.rowCount() == window.shown.candidate.frame_count
     if not window.shown.candidate.fits:
-        said = "no focusing rail" if key == "rail-series" else "hardly longer than the framing"
+        said = "no focusing rail" if key == "rail-series" else "shows the whole picture in one frame"
         assert said in window.set.heading.text()
         assert not window.set.sheet_button.isEnabled()
     window.document.undo_stack.undo()

@@ -126,10 +126,7 @@ def _grids(
     for lens in scene.plan.kit.lenses:
         focals = grid_focals_mm(lens, framing) or _where_none_shifts_as_far(scene, lens, framing)
         if not focals:
-            reason = Sentence(
-                "{lens} is hardly longer than the framing, {framing:g} mm, or shorter: one frame shows it all",
-                {"lens": lens.name, "framing": framing},
-            )
+            reason = Sentence("{lens} shows the whole picture in one frame", {"lens": lens.name})
             refused.append(unfit(key, scene, reason))
         choices.extend((_half_frame(_problem(scene, lens, focal)), lens, focal) for focal in focals)
     fewest = math.inf

@@ -42,10 +42,7 @@ def shift_grid(scene: Scene) -> Candidate:
         if not focals:
             focal = single_frame_focal_mm(lens, scene.plan.whole_focal_mm)
             hindered = None if focal is None else shifts_too_far(taking_it_in(scene, lens, focal))
-            reason = hindered or Sentence(
-                "{lens} is hardly longer than the framing, {framing:g} mm, or shorter: one frame shows it all",
-                {"lens": lens.name, "framing": scene.plan.whole_focal_mm},
-            )
+            reason = hindered or Sentence("{lens} shows the whole picture in one frame", {"lens": lens.name})
             attempts.append(unfit("shift-grid", scene, reason))
         for focal in focals:
             problem = problem_for(scene, lens, focal)
