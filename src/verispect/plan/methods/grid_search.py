@@ -8,13 +8,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from verispect.kit.focal_choice import grid_focals_mm, single_frame_focal_mm
+from verispect.kit.focal_choice import grid_focals_mm
 from verispect.kit.lens import Lens
+from verispect.kit.mounted_lens import focal_range
 from verispect.optics.lens_state import focus_image_distance_mm
 from verispect.optics.types import Floats
 from verispect.plan.document import Aim, Covers
 from verispect.plan.methods.candidate import Candidate, unfit
-from verispect.plan.methods.lens_search import best_of, nearer_than_focal, shifts_too_far, taking_it_in
+from verispect.plan.methods.lens_search import best_of, hindered_by_its_shift, nearer_than_focal
 from verispect.plan.scene.scene import Scene
 from verispect.plan.solve.grid_assignment import DEEPEST, SUM, owners
 from verispect.plan.solve.grid_estimate import Prospect
@@ -109,12 +110,6 @@ def _problem(scene: Scene, lens: Lens, focal_mm: float) -> Problem:
     return problem_for(scene, lens, focal_mm, is_of_turned_grid=True)
 
 
-def _where_none_shifts_as_far(scene: Scene, lens: Lens, framing_mm: float) -> list[float]:
-    """The longest focal length of a lens that shows the picture in one frame but for its shift; else none."""
-    focal = single_frame_focal_mm(lens, framing_mm)
-    return [] if focal is None or shifts_too_far(taking_it_in(scene, lens, focal)) is None else [focal]
-
-
 def _grids(
     key: str, scene: Scene, estimate: Estimate, refused: list[Candidate], tried: list[Problem]
 ) -> Iterator[_Grid]:
@@ -124,7 +119,10 @@ def _grids(
     framing = scene.plan.whole_focal_mm if scene.plan.camera.around == Around.PICTURE else 0.0
     choices: list[tuple[Floats, Lens, float]] = []
     for lens in scene.plan.kit.lenses:
-        focals = grid_focals_mm(lens, framing) or _where_none_shifts_as_far(scene, lens, framing)
+        focals = grid_focals_mm(lens, framing)
+        if not focals and hindered_by_its_shift(scene, lens):
+            # A head can be turned there, and no shift is needed.
+            focals = [min(framing, focal_range(lens)[1])]
         if not focals:
             reason = Sentence("{lens} shows the whole picture in one frame", {"lens": lens.name})
             refused.append(unfit(key, scene, reason))

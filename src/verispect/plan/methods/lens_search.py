@@ -55,7 +55,7 @@ def with_every_lens(key: str, scene: Scene, attempt: Attempt) -> Candidate:
             )
             attempts.append(unfit(key, scene, reason))
             continue
-        problem = taking_it_in(scene, lens, focal)
+        problem = _taking_it_in(scene, lens, focal)
         hindered = nearer_than_focal(problem) or shifts_too_far(problem)
         attempts.append(unfit(key, scene, hindered) if hindered else _attempted(problem, attempt))
         wider = None if hindered else _with_its_rim(problem, attempts[-1])
@@ -66,7 +66,7 @@ def with_every_lens(key: str, scene: Scene, attempt: Attempt) -> Candidate:
     return best_of(key, scene, attempts, tried)
 
 
-def taking_it_in(scene: Scene, lens: Lens, focal_mm: float) -> Problem:
+def _taking_it_in(scene: Scene, lens: Lens, focal_mm: float) -> Problem:
     """A lens that cannot shift as far as the picture asks, set as much wider as takes it in without."""
     problem = problem_for(scene, lens, focal_mm)
     if shifts_too_far(problem) is None:
@@ -87,6 +87,12 @@ def _with_its_rim(problem: Problem, found: Candidate) -> Problem | None:
     wider = problem.focal_mm * problem.focal_mm / max(scales) * 0.999
     lens = problem.lens.lens
     return problem_for(scene, lens, wider) if wider >= focal_range(lens)[0] else None
+
+
+def hindered_by_its_shift(scene: Scene, lens: Lens) -> Sentence | None:
+    """Why a lens that is short enough does not show the picture in one frame; None where it does, or is too long."""
+    focal = single_frame_focal_mm(lens, scene.plan.whole_focal_mm)
+    return None if focal is None else shifts_too_far(_taking_it_in(scene, lens, focal))
 
 
 def shifts_too_far(problem: Problem) -> Sentence | None:

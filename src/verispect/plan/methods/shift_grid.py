@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from verispect.kit.focal_choice import grid_focals_mm, single_frame_focal_mm
+from verispect.kit.focal_choice import grid_focals_mm
 from verispect.optics.image_circle import circle_share, corner_points_mm
 from verispect.optics.lens_state import LensState
 from verispect.plan.methods.candidate import Candidate, unfit, worked_out
@@ -15,9 +15,8 @@ from verispect.plan.methods.lens_search import (
     circle_reason,
     corner_reserve_mm,
     focus_notes,
+    hindered_by_its_shift,
     nearer_than_focal,
-    shifts_too_far,
-    taking_it_in,
     with_even_weights,
 )
 from verispect.plan.scene.scene import Scene
@@ -40,9 +39,9 @@ def shift_grid(scene: Scene) -> Candidate:
             continue
         focals = grid_focals_mm(lens, scene.plan.whole_focal_mm)
         if not focals:
-            focal = single_frame_focal_mm(lens, scene.plan.whole_focal_mm)
-            hindered = None if focal is None else shifts_too_far(taking_it_in(scene, lens, focal))
-            reason = hindered or Sentence("{lens} shows the whole picture in one frame", {"lens": lens.name})
+            reason = hindered_by_its_shift(scene, lens) or Sentence(
+                "{lens} shows the whole picture in one frame", {"lens": lens.name}
+            )
             attempts.append(unfit("shift-grid", scene, reason))
         for focal in focals:
             problem = problem_for(scene, lens, focal)

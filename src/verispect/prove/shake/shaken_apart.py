@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import reduce
 from typing import NamedTuple
 
 import numpy as np
@@ -160,7 +161,7 @@ def _accused(k: int, pairs: Sequence[Apart], place: Mapping[int, int]) -> _Accus
         # Chance does not have all others, unclear as they are, tell of the very same as a clear one.
         others = [one for one in everyone if one is not against[0]]
         if sum(one.clear**2 for one in others) >= _TOGETHER and all(one.is_as(against[0], 0.0) for one in others):
-            against, sure = [against[0], *others], 0.99 * min(one.clear for one in others)
+            return _Accusation(1.0, reduce(least_between, [one.loss for one in (against[0], *others)]), clear)
     nothing = _Accusation(0.0, np.zeros(2))
     if len(against) < 2 or not all(one.agrees(other) for one in against for other in against):
         return nothing
