@@ -12,7 +12,7 @@ import tifffile
 
 from tests.prove.shake.test_shaken import SIZE, disc, texture
 from verispect.prove.align.motion import Bands, motion_between
-from verispect.prove.align.stood import most_apart_px, motion_of_camera
+from verispect.prove.align.stood import by_what_tells, most_apart_px, motion_of_camera
 from verispect.prove.check import check
 from verispect.prove.merge.series import merge
 
@@ -82,6 +82,36 @@ def test_what_repeats_by_as_much_as_the_camera_turned_has_not_stood_still() -> N
     found, plain = found_between(disc(wall, 1.0), disc(turned, 2.0))
     np.testing.assert_array_equal(found.matrix, plain.matrix)
     assert most_apart_px(found.matrix, np.linalg.inv(turn), SIZE[::-1]) < 0.3
+
+
+def by_shore(k: int, drift: float) -> np.ndarray:
+    """Soft clouds that went so far, and below them a shore of which a strip shows something."""
+    clouds = cv2.GaussianBlur(texture(6), (0, 0), 8.0)
+    clouds = 0.6 + 0.06 * (clouds - clouds.mean()) / clouds.std()
+    whole = cv2.warpPerspective(clouds, moved_by(drift, 0.0), SIZE, borderMode=cv2.BORDER_REFLECT).copy()
+    rows = round(0.86 * SIZE[1])
+    whole[rows:] = 0.5 + 0.4 * (texture(5)[rows:] - 0.5)
+    return (whole + np.random.default_rng(k).normal(0.0, 0.001, whole.shape)).astype(np.float32)
+
+
+@pytest.mark.parametrize("drift", [1.0, 3.0, 9.0])
+def test_soft_clouds_above_a_shore_draw_nothing_along(drift: float) -> None:
+    first, second = Bands(by_shore(0, 0.0)), Bands(by_shore(1, drift))
+    led = motion_between(second, first, planned=np.eye(3), focal_px=FOCAL_PX, centre_px=MIDDLE)
+    found = by_what_tells(second, first, led, FOCAL_PX, MIDDLE)
+    strip = np.array([[0.0, SIZE[0] - 1.0], [SIZE[1] - 20.0] * 2, [1.0, 1.0]])
+
+    def off(motion) -> float:
+        there = motion.matrix @ strip
+        return float(np.hypot(*(there[:2] / there[2] - strip[:2])).max())
+
+    assert off(found) < 0.15
+    assert off(led) > 10.0 * off(found)
+    # Where all of it shows something it stays as it was.
+    whole = motion_between(
+        Bands(texture(5)), Bands(texture(6)), planned=np.eye(3), focal_px=FOCAL_PX, centre_px=MIDDLE
+    )
+    assert by_what_tells(Bands(texture(5)), Bands(texture(6)), whole, FOCAL_PX, MIDDLE) is whole
 
 
 def test_under_a_drifting_sky_a_tripod_stands_and_its_series_is_merged_where_it_stood(

@@ -17,6 +17,7 @@ from verispect.prove.join.pointing import (
     Pair,
     corrected,
     drawn_larger,
+    drifting_told,
     kept_as_planned,
     neighbours,
     overlap_share,
@@ -195,6 +196,55 @@ def test_under_clouds_frames_lie_where_they_were_planned(seed: int, degrees: flo
     for before, after in zip(planned, found, strict=True):
         assert np.degrees(Rotation.from_matrix(after.rotation @ before.rotation.T).magnitude()) < PRIOR_DEG
     assert kept_as_planned(planned, found, pairs) == [0, 1, 2]
+
+
+def under_soft_clouds(seed: int, *, drift_deg: float, sinks_deg: float = 0.0):
+    """Planned and true views of three rows, the uppermost of sky alone, and what pairs tell; turns a frame."""
+    planned = [view(b, p) for p in (12, 0, -12) for b in (-20, 0, 20)]
+    rng = np.random.default_rng(seed)
+    vectors = rng.normal(0.0, np.radians(0.03), (9, 3))
+    vectors += np.radians(sinks_deg) * np.outer(np.arange(9) - 4, [1.0, 0.0, 0.0])
+    true = tangled(planned, vectors)
+    pairs = []
+    for pair in exact_pairs(planned, true):
+        if pair.a < 3:
+            # In the world the clouds go on alike for every frame that was taken.
+            went = (pair.a - pair.b) * np.radians([0.0, drift_deg, 0.2 * drift_deg])
+            turn = pair.turn + planned[pair.a].rotation @ went + rng.normal(0.0, 2e-4, 3)
+            pairs.append(replace(pair, turn=turn, residual_px=np.inf))
+        else:
+            pairs.append(pair)
+    return planned, true, pairs
+
+
+def apart_deg(one, other) -> float:
+    return float(np.degrees(Rotation.from_matrix(one.rotation @ other.rotation.T).magnitude()))
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_soft_clouds_that_go_on_lead_nobody_away(seed: int) -> None:
+    planned, true, pairs = under_soft_clouds(seed, drift_deg=0.4)
+    told = drifting_told(planned, pairs)
+    assert {pair.drifts for pair in told if pair.a < 3} == {True}
+    assert not any(pair.drifts for pair in told if pair.a >= 3)
+    found = corrected(planned, told)
+    shared = Rotation.from_matrix(found[4].rotation.T @ true[4].rotation)
+    for k in range(3, 9):
+        off = Rotation.from_matrix(found[k].rotation.T @ true[k].rotation) * shared.inv()
+        assert np.degrees(off.magnitude()) < 0.01
+    assert kept_as_planned(planned, found, told) == [0, 1, 2]
+    # Without it they had been drawn along.
+    assert apart_deg(corrected(planned, pairs)[0], planned[0]) > 0.5
+
+
+@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("sinks_deg", [0.0, 0.25])
+def test_soft_pairs_of_what_stands_are_believed(seed: int, sinks_deg: float) -> None:
+    planned, true, pairs = under_soft_clouds(seed, drift_deg=0.0, sinks_deg=sinks_deg)
+    told = drifting_told(planned, pairs)
+    assert told == pairs
+    found = corrected(planned, told)
+    assert apart_deg(found[0], true[0]) < 0.1 + sinks_deg
 
 
 def led_by_leaves(head_errs_deg: float, seed: int) -> float:

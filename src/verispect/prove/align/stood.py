@@ -18,6 +18,8 @@ from verispect.prove.align.motion import (
     BLOCK,
     Bands,
     Motion,
+    at_level,
+    covered,
     finest_of,
     laid,
     motion_between,
@@ -36,6 +38,10 @@ _STILL_PX, _LEAST, _SHARE, _FEW, _ABOUT_PX, _APART = 0.3, 5, 0.15, 0.05, 1.2, 0.
 # Where parts lie apart by so much they are told by those that agree, if so many do; what nearly does is taken along.
 _WILD_PX, _AGREE, _NEARLY_PX = 0.4, 20, 0.5
 _NARROWED = (1.0, 0.8, 0.6, 0.45, 0.35, 0.25, 0.2, 0.2, 0.2, 0.2)
+# Parts that tell are a minority up to such a share of all, and draw it right where they lie apart by so much, so many
+# times over; they are believed where so many, and such a share of them, come to lie right, and so much better.
+_MINORITY, _LITTLE_PX, _TOLD_AGAIN = 0.5, 0.25, 3
+_ENOUGH, _MOSTLY, _RIGHTER = 7, 0.4, 1.25
 # And the other motion must take one in ten of them so far from there: what moved by less may lie there by chance.
 _ELSEWHERE_PX = 0.6
 # A part's own step finds a shift of up to about this; from farther off it may come out as none, pixels.
@@ -118,6 +124,35 @@ def _by_what_agrees(
     return laid(frame, other, best.motion, best.where if best.right >= _APART * best.about else None)
 
 
+def by_what_tells(
+    frame: Bands, other: Bands, found: Motion, focal_px: float, centre_px: tuple[float, float]
+) -> Motion:
+    """A motion set right by the parts that show something, where they are few among much that hardly does.
+
+    Soft clouds go their way above a shore; faint as they are, they are many and draw the whole along.
+    """
+    finest = finest_of(other)
+    if not found.trusted or not _LITTLE_PX * finest <= found.residual_px < math.inf:
+        return found
+    shifts, fit, tells = parts_left(frame, other, found.matrix)
+    reached = covered(at_level(found.matrix, finest), frame.at(finest).shape, other.at(finest).shape)
+    if tells.sum() > _MINORITY * np.count_nonzero(reached) / BLOCK**2:
+        return found
+    before = _Agreed.of(found.matrix, shifts, fit, finest)
+    best, near, matrix = before, _BY_CHANCE_PX, found.matrix
+    for _ in range(_TOLD_AGAIN):
+        off = np.where(fit, np.hypot(shifts[..., 0], shifts[..., 1]), np.inf)
+        where = off < near
+        if where.sum() < _LEAST:
+            break
+        matrix = part_motion(frame, other, matrix, _enlarged(where.astype(np.uint8)), focal_px, centre_px).matrix
+        shifts, fit, _ = parts_left(frame, other, matrix)
+        best = max(best, _Agreed.of(matrix, shifts, fit, finest), key=lambda one: one.score)
+        near = 0.5 * _BY_CHANCE_PX
+    most = best.right >= _ENOUGH and best.right > _MOSTLY * np.count_nonzero(fit)
+    return laid(frame, other, best.motion, best.where) if most and best.score > _RIGHTER * before.score else found
+
+
 def _towards_most(shown: _Agreed, divide: int, centre_px: tuple[float, float]) -> Floats:
     """By what shift, growth and turn (3, 3) of the whole most parts lie right, those far from that counting nothing.
 
@@ -158,9 +193,13 @@ class _Agreed(NamedTuple):
     @classmethod
     def on(cls, frame: Bands, other: Bands, motion: Floats) -> _Agreed:
         shifts, fit, _ = parts_left(frame, other, motion)
+        return cls.of(motion, shifts, fit, finest_of(other))
+
+    @classmethod
+    def of(cls, motion: Floats, shifts: Floats, fit: NDArray[np.bool_], finest: int) -> _Agreed:
         off = np.where(fit, np.hypot(shifts[..., 0], shifts[..., 1]), np.inf)
         right, about = (int(np.count_nonzero(off < most)) for most in (_STILL_PX, _ABOUT_PX))
-        score = float((1.0 / (1.0 + (off / (_NARROWED[-1] * finest_of(other))) ** 2)).sum())
+        score = float((1.0 / (1.0 + (off / (_NARROWED[-1] * finest)) ** 2)).sum())
         return cls(motion, shifts, fit, score, right, about, _enlarged((off < _NEARLY_PX).astype(np.uint8)))
 
 

@@ -73,7 +73,8 @@ def laid_as_blurred(
             if grown is None and not one.lacks_detail_of(pair):
                 continue
             told = one.searched(pair) if grown is None else one.settled(pair, grown, is_drawn=known is not None)
-            if told is not None:
+            # Blurred as it is they are the more alike; one that the plan has out of focus lies right as it is.
+            if told is not None and told[0].correlation > pair.correlation:
                 found[pair.a, pair.b], grown = told
     return list(found.values())
 

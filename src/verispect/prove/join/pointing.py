@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
 from verispect.prove.align.motion import Bands, at_middle, bands_at_hand, enlarged
-from verispect.prove.align.stood import motion_of_most
+from verispect.prove.align.stood import by_what_tells, motion_of_most
 from verispect.prove.align.turned import turn_of, turned_picture
 from verispect.prove.expected import View
 from verispect.prove.resources.threads import in_turn, workers
@@ -61,6 +61,9 @@ _NOT_AT_ALL = 1e-11
 # A frame is told well by pairs that weigh so much by their overlaps; so many of them tell what the head errs by. The
 # others are held where planned within so many times that, or this, pixels.
 _WELL_TOLD, _FEWEST_TOLD, _HELD_BY, _LEAST_ERROR_PX = 0.2, 4, 1.5, 0.2
+# Pairs without a part that tells are so many at the least, tell of more than so many times what the head errs by, and
+# than so many pixels, and of so much of it by when they were taken, where they show what drifts.
+_FEWEST_SOFT, _HEADS, _LEAST_DRIFT_PX, _GOES_ON = 3, 3.0, 2.0, 0.7
 # A turn of so many priors is held by half.
 _PUSHED = 3.0
 
@@ -71,7 +74,8 @@ class Pair:
 
     `growth` is by how much the second is drawn larger than planned against the first, as a logarithm. `held`, shape
     (3, 3), takes a turn in the first's axes to how far it shifts what both show: a small overlap hardly tells a turn
-    about its own direction. `blurred` where the sharper of the two was blurred as the other's growth has it.
+    about its own direction. `blurred` where the sharper of the two was blurred as the other's growth has it; `drifts`
+    where what both show went on between them.
     """
 
     a: int
@@ -83,6 +87,7 @@ class Pair:
     growth: float = 0.0
     held: Floats = field(default_factory=lambda: np.eye(3))
     blurred: bool = False
+    drifts: bool = False
 
     @property
     def trusted(self) -> bool:
@@ -93,7 +98,7 @@ class Pair:
     @property
     def sure(self) -> bool:
         """Whether it may accuse a frame."""
-        return self.trusted and self.weight >= _SURE
+        return self.trusted and not self.drifts and self.weight >= _SURE
 
     @property
     def weight(self) -> float:
@@ -166,7 +171,36 @@ def pairs_of(
         if is_cancelled():
             break
         progress(len(found) / len(wanted))
-    return found
+    return drifting_told(views, found)
+
+
+def drifting_told(views: Sequence[View], pairs: Sequence[Pair]) -> list[Pair]:
+    """Pairs of frames in the order they were taken, those that tell of what drifts marked.
+
+    Of soft clouds no part shows where it lies, but the whole fits well, and farther on with every frame that was
+    taken: any chain of such pairs agrees with any other, and only frames that show what stands know better.
+    """
+    prior = math.radians(PRIOR_DEG)
+    used = _believed(pairs, views, _MOST_PRIORS * prior)
+    firm, soft = ([p for p in used if math.isfinite(p.residual_px) is firm] for firm in (True, False))
+    if len(soft) < _FEWEST_SOFT:
+        return list(pairs)
+    scale = views[0].scale_px
+    turns = _agreeing(views, firm, _Held.as_planned(len(views), prior))
+    told = sorted({k for pair in firm for k in (pair.a, pair.b)})
+    world = scale * np.stack([view.rotation.T @ turn for view, turn in zip(views, turns, strict=True)])
+    off = np.linalg.norm(world[told] - np.median(world[told], axis=0), axis=1) if told else np.array([])
+    errs = _HEADS * float(np.median(off)) if told else prior * scale
+    rest = np.stack([scale * views[p.a].rotation.T @ p.turn - world[p.a] + world[p.b] for p in soft])
+    if np.median(np.linalg.norm(rest, axis=1)) < max(_LEAST_DRIFT_PX, errs):
+        return list(pairs)
+    later = np.array([[pair.a - pair.b] for pair in soft], float)
+    counts = np.array([[p.weight * max(p.overlap, 0.05)] for p in soft])
+    rate = np.sum(counts * later * rest, axis=0) / np.sum(counts * later**2)
+    goes_on = 1.0 - np.sum(counts * (rest - later * rate) ** 2) / np.sum(counts * rest**2)
+    if goes_on < _GOES_ON:
+        return list(pairs)
+    return [replace(pair, drifts=not math.isfinite(pair.residual_px)) for pair in pairs]
 
 
 def laid(
@@ -178,10 +212,9 @@ def laid(
     up = enlarged(divide)
     down = np.linalg.inv(up)
     planned = views[j].onto(views[i])
-    motion = motion_of_most(
-        bands(j), bands(i), planned=down @ planned @ up, focal_px=views[i].scale_px / divide,
-        centre_px=((wide - 1) / 2.0, (high - 1) / 2.0),
-    )  # fmt: skip
+    focal, middle = views[i].scale_px / divide, ((wide - 1) / 2.0, (high - 1) / 2.0)
+    motion = motion_of_most(bands(j), bands(i), planned=down @ planned @ up, focal_px=focal, centre_px=middle)
+    motion = by_what_tells(bands(j), bands(i), motion, focal, middle)
     matrix = up @ motion.matrix @ down
     turned, held = turn_of(matrix, views[j], views[i], pixels)
     between = views[i].rotation @ views[j].rotation.T
@@ -201,7 +234,7 @@ def _growth(matrix: Floats, planned: Floats, pixels: tuple[int, int]) -> float:
 
 def growths(pairs: Sequence[Pair], count: int) -> Floats:
     """By how much each frame is drawn larger than planned (count,), as a logarithm, as all pairs have it."""
-    used = [pair for pair in pairs if pair.trusted]
+    used = [pair for pair in pairs if pair.trusted and not pair.drifts]
     if not used:
         return np.zeros(count)
     # Of two that contradict each other the better seen is believed.
@@ -428,7 +461,9 @@ def _believed(pairs: Sequence[Pair], views: Sequence[View], most_rad: float) -> 
     world's axes a pair tells by how much two turns differ, so that three about a triangle come to nought; and where
     there is none two neighbours of a frame must tell the same of it.
     """
-    near = [pair for pair in pairs if pair.trusted and np.linalg.norm(pair.turn) < most_rad]
+    near = [
+        pair for pair in pairs if pair.trusted and not pair.drifts and np.linalg.norm(pair.turn) < most_rad
+    ]  # fmt: skip
     far = [pair for pair in pairs if pair.sure and np.linalg.norm(pair.turn) >= most_rad]
     if not far:
         return near
