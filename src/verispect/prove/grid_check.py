@@ -181,7 +181,7 @@ def compare_cells(
         if overlap is None:
             return None
         both = detail(overlap.here, overlap.shown), detail(overlap.there, overlap.shown)
-        if not pair.trusted:
+        if not pair.trusted or pair.drifts:
             return both, None, None
         held = between(overlap.here, overlap.there, overlap.shown)
         lost = _apart(overlap, planned[pair.a], planned[pair.b], grain)

@@ -35,6 +35,7 @@ LEAST_PX, _TIMES_USUAL, _JUMP = 0.5, 4.5, 6.0
 # Where half of a grid was pushed two in five pairs lie on the same side: the third part that is least is what is
 # usual. Of heads that err evenly by chance one grid of four frames in 150 has a frame beyond, of six in 500.
 _USUAL = 0.33
+_FEWEST_USUAL = 3
 # Corners are unsure by so many times what a place is.
 _OF_CORNERS = 2.0
 # Parts of two frames that lie so far apart once laid over one another make it unsure by such a share of the rest;
@@ -89,7 +90,11 @@ class Looked:
         """Which frames stand out, looked at in pixels of which each is `divide` of the frame's."""
         # How far its corners went by a turn about where it looked: overlaps leave that less sure.
         corners = np.radians(self.turns_deg) * 0.5 * math.hypot(*self.straight[0].shape) * divide
-        places, turns = _usual(self.shifts), _usual(corners[:, None])
+        # Where frames were planned, those are that nobody can tell of.
+        told = np.setdiff1d(np.arange(len(corners)), self.held)
+        if len(told) < _FEWEST_USUAL:
+            told = np.arange(len(corners))
+        places, turns = _usual(self.shifts[told]), _usual(corners[told, None])
         found: NDArray[np.bool_] = self._beyond(self.shifts, 1.0, places, divide) | self._beyond(
             corners[:, None], _OF_CORNERS, max(places, turns), divide
         )
