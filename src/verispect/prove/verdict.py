@@ -184,7 +184,11 @@ def covered_words(coverage: Coverage | None) -> list[str]:
     """How much of a grid's picture is there, where that is not all."""
     if coverage is None or not coverage.holes:
         return []
-    return [f"{100.0 * coverage.share:.1f} % of the wanted picture lies on the frames that are there"]
+    thin = "; what is lost is a thin strip along its edge, which is cropped away"
+    return [
+        f"{100.0 * coverage.share:.1f} % of the wanted picture lies on the frames that are there"
+        + (thin if all(hole.is_rim for hole in coverage.holes) else "")
+    ]
 
 
 def holes_to_fill(
@@ -198,7 +202,7 @@ def holes_to_fill(
         f"{100.0 * hole.share:.1f} % of the wanted picture, at the {hole.where}, is on no frame: take frame "
         f"{candidate.number_of(hole.exposure)} again"
         for hole in coverage.holes
-        if hole.exposure not in lost
+        if hole.exposure not in lost and not hole.is_rim
     ]
 
 

@@ -15,7 +15,7 @@ from verispect.plan.scene.scene import build_scene
 from verispect.prove.checks.coverage import Coverage, Hole, coverage_of
 from verispect.prove.expected import View, view_of
 from verispect.prove.report import FrameReport
-from verispect.prove.verdict import holes_to_fill
+from verispect.prove.verdict import covered_words, holes_to_fill
 
 PIXELS, STILL = (1200, 800), np.eye(3)
 
@@ -73,6 +73,21 @@ def test_a_frame_that_is_gone_leaves_what_it_alone_showed(grid: Candidate) -> No
     ]
     # Where the frame itself is called missing nothing is said twice.
     assert holes_to_fill(found, grid, [FrameReport(file=None, planned_exposure=gone)]) == []
+
+
+@pytest.mark.parametrize(("degrees", "is_rim"), [(-0.1, True), (-2.0, False)])
+def test_a_thin_strip_along_the_edge_is_cropped_and_not_taken_again(
+    grid: Candidate, degrees: float, is_rim: bool
+) -> None:
+    """All of them look lower or so by a head that errs; what is lost at the top is no wider than any crop takes."""
+    lower = Rotation.from_rotvec(np.radians([degrees, 0.0, 0.0])).as_matrix()
+    taken = {k: (replace(one, rotation=lower @ one.rotation), STILL) for k, one in views(grid).items()}
+    found = covered(grid, taken)
+    assert found.holes
+    assert {hole.is_rim for hole in found.holes} == {is_rim}
+    assert bool(holes_to_fill(found, grid, [])) is not is_rim
+    (said,) = covered_words(found)
+    assert said.endswith("which is cropped away") is is_rim
 
 
 def test_a_frame_that_was_pushed_leaves_a_strip(grid: Candidate) -> None:

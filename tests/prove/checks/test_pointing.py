@@ -109,6 +109,18 @@ def test_a_head_that_errs_by_chance_is_rarely_accused_and_a_knock_is(count: int)
     assert missed <= (24 if count < 6 else 4)
 
 
+def test_frames_that_nobody_can_tell_of_are_not_what_is_usual() -> None:
+    """Those of clouds lie where they were planned, to a hair; the few others lie as a head takes them."""
+    shifts = np.zeros((16, 2))
+    shifts[12:] = [[0.0, 0.0], [0.1, 0.0], [-0.4, 0.5], [-0.1, -0.4]]
+    some = looked(shifts)
+    assert some.odd()[14]
+    assert not replace(some, held=list(range(12))).odd().any()
+    # Nor do they hide one that was pushed by far.
+    shifts[14] = [-6.0, 5.0]
+    assert replace(looked(shifts), held=list(range(12))).odd().tolist() == [k == 14 for k in range(16)]
+
+
 def test_half_a_grid_that_was_pushed_is_not_what_is_usual() -> None:
     rng = np.random.default_rng(3)
     shifts = rng.normal(0.0, 0.2, (10, 2))

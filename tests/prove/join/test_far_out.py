@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -9,6 +10,7 @@ import pytest
 
 from tests.conftest import a_lens, make_plan
 from tests.prove.join.spheres import SIZE, painted_sphere, seen
+from tests.prove.join.test_canvas import PIXELS, view
 from tests.prove.merge.test_lights import out_of_focus
 from tests.prove.parting.test_unplanned_grid import save
 from tests.prove.shake.test_swing import moved_as
@@ -16,7 +18,10 @@ from verispect.plan.methods.candidate import Candidate
 from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
+from verispect.prove.join import far_out
+from verispect.prove.join.far_out import laid_as_blurred
 from verispect.prove.join.grid import join
+from verispect.prove.join.pointing import Pair
 
 APERTURE_MM = 35.0 / 2.0
 
@@ -90,3 +95,19 @@ def test_good_frames_at_a_wide_stop_are_not_accused(tmp_path: Path, wide_open: C
     taken(tmp_path, wide_open, {})
     report = check([tmp_path], candidate=wide_open)
     assert not any(frame.faults for frame in report.frames)
+
+
+@pytest.mark.parametrize(("alike", "is_taken"), [(0.7, False), (0.9, True)])
+def test_a_guess_by_which_two_frames_grow_less_alike_is_none(monkeypatch, alike: float, is_taken: bool) -> None:
+    """A frame that the plan has far out of focus lies right as it is: blurred besides it had lain elsewhere."""
+    views = [view(0.0), view(20.0)]
+    greys = [np.zeros((PIXELS[1], PIXELS[0]), np.float32) for _ in views]
+    plain = Pair(0, 1, 0.5, 0.8, np.zeros(3), 1.2)
+    guessed = replace(plain, correlation=alike, residual_px=np.inf, growth=-0.12, blurred=True)
+    sure = Pair(0, 2, 0.5, 0.99, np.zeros(3), 0.05)
+    monkeypatch.setattr(far_out._Blurred, "lacks_detail_of", lambda one, pair: True)
+    monkeypatch.setattr(far_out._Blurred, "searched", lambda one, pair: (guessed, -0.12))
+    found = laid_as_blurred(
+        views, greys, [plain, sure], PIXELS, lambda number, grown: 20.0, is_cancelled=lambda: False
+    )
+    assert found == [guessed if is_taken else plain, sure]

@@ -136,20 +136,19 @@ def by_what_tells(
         return found
     shifts, fit, tells = parts_left(frame, other, found.matrix)
     reached = covered(at_level(found.matrix, finest), frame.at(finest).shape, other.at(finest).shape)
-    if tells.sum() > _MINORITY * np.count_nonzero(reached) / BLOCK**2:
+    if not _ENOUGH <= tells.sum() <= _MINORITY * np.count_nonzero(reached) / BLOCK**2:
         return found
-    before = _Agreed.of(found.matrix, shifts, fit, finest)
-    best, near, matrix = before, _BY_CHANCE_PX, found.matrix
+    before = best = _Agreed.of(found.matrix, shifts, fit, finest)
+    matrix, near = found.matrix, _BY_CHANCE_PX
     for _ in range(_TOLD_AGAIN):
-        off = np.where(fit, np.hypot(shifts[..., 0], shifts[..., 1]), np.inf)
-        where = off < near
+        where = np.where(fit, np.hypot(shifts[..., 0], shifts[..., 1]), np.inf) < near
         if where.sum() < _LEAST:
             break
         matrix = part_motion(frame, other, matrix, _enlarged(where.astype(np.uint8)), focal_px, centre_px).matrix
         shifts, fit, _ = parts_left(frame, other, matrix)
         best = max(best, _Agreed.of(matrix, shifts, fit, finest), key=lambda one: one.score)
         near = 0.5 * _BY_CHANCE_PX
-    most = best.right >= _ENOUGH and best.right > _MOSTLY * np.count_nonzero(fit)
+    most = best.right >= _ENOUGH and best.right > _MOSTLY * best.tell
     return laid(frame, other, best.motion, best.where) if most and best.score > _RIGHTER * before.score else found
 
 
@@ -187,6 +186,7 @@ class _Agreed(NamedTuple):
     score: float
     right: int
     about: int
+    tell: int
     # Of the other's finest picture.
     where: NDArray[np.uint8]
 
@@ -200,7 +200,8 @@ class _Agreed(NamedTuple):
         off = np.where(fit, np.hypot(shifts[..., 0], shifts[..., 1]), np.inf)
         right, about = (int(np.count_nonzero(off < most)) for most in (_STILL_PX, _ABOUT_PX))
         score = float((1.0 / (1.0 + (off / (_NARROWED[-1] * finest)) ** 2)).sum())
-        return cls(motion, shifts, fit, score, right, about, _enlarged((off < _NEARLY_PX).astype(np.uint8)))
+        tell = int(np.count_nonzero(fit))
+        return cls(motion, shifts, fit, score, right, about, tell, _enlarged((off < _NEARLY_PX).astype(np.uint8)))
 
 
 def _enlarged(blocks: NDArray[np.uint8]) -> NDArray[np.uint8]:

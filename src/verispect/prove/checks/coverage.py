@@ -19,6 +19,8 @@ from verispect.subject.camera import Around
 _NET = (361, 241)
 # Smaller parts of the picture are not worth a word: joining crops as much.
 _LEAST = 5e-4
+# A strip along its edge of no more such places is within what any head errs by, and cropped away.
+_THIN = 2
 # Which third of the picture.
 _ACROSS, _UP = ("left", "", "right"), ("bottom", "", "top")
 
@@ -35,11 +37,14 @@ class Hole:
         Its middle, right and up, from −1 to 1.
     exposure : int
         The one that was to show most of it.
+    is_rim : bool
+        Whether it is but a thin strip along the edge of the picture.
     """
 
     share: float
     at: tuple[float, float]
     exposure: int
+    is_rim: bool = False
 
     @property
     def where(self) -> str:
@@ -94,8 +99,18 @@ def coverage_of(
         if share < _LEAST:
             continue
         at = float(across[part].mean()), float(up[part].mean())
-        holes.append(Hole(share, at, max(meant, key=lambda index: int((meant[index] & part).sum()))))
+        exposure = max(meant, key=lambda index: int((meant[index] & part).sum()))
+        holes.append(Hole(share, at, exposure, _is_rim(part)))
     return Coverage(float((wanted & there).sum() / wanted.sum()), tuple(sorted(holes, key=lambda hole: -hole.share)))
+
+
+def _is_rim(part: NDArray[np.bool_]) -> bool:
+    """Whether a part of the picture is a thin strip along one of its edges."""
+    rows, columns = (np.flatnonzero(part.any(axis=axis)) for axis in (1, 0))
+    return any(
+        places[-1] - places[0] < _THIN and (places[0] == 0 or places[-1] == side - 1)
+        for places, side in zip((rows, columns), part.shape, strict=True)
+    )
 
 
 def _shown(net: Floats, view: View, moved: Floats, pixels: tuple[int, int]) -> NDArray[np.bool_]:

@@ -60,7 +60,7 @@ def laid_as_blurred(
     joined = {k for pair in pairs if pair.sure and pair.weight >= _WELL for k in (pair.a, pair.b)}
     for k in range(len(views)):
         beside = sorted(
-            (pair for pair in pairs if k in (pair.a, pair.b) and pair.a + pair.b - k in joined),
+            (pair for pair in pairs if k in (pair.a, pair.b) and pair.a + pair.b - k in joined and not pair.drifts),
             key=lambda pair: -pair.overlap,
         )
         if k in joined or (known is not None and k not in known):

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verispect.optics.types import Floats
+from verispect.prove.align.going_on import GoingOn, going_on
 from verispect.prove.align.motion import Bands, at_middle, bands_at_hand, enlarged
 from verispect.prove.align.stood import by_what_tells, motion_of_most
 from verispect.prove.align.turned import turn_of, turned_picture
@@ -61,9 +62,9 @@ _NOT_AT_ALL = 1e-11
 # A frame is told well by pairs that weigh so much by their overlaps; so many of them tell what the head errs by. The
 # others are held where planned within so many times that, or this, pixels.
 _WELL_TOLD, _FEWEST_TOLD, _HELD_BY, _LEAST_ERROR_PX = 0.2, 4, 1.5, 0.2
-# Pairs without a part that tells are so many at the least, tell of more than so many times what the head errs by, and
-# than so many pixels, and of so much of it by when they were taken, where they show what drifts.
-_FEWEST_SOFT, _HEADS, _LEAST_DRIFT_PX, _GOES_ON = 3, 3.0, 2.0, 0.7
+# Parts of a pair lie so near to where it has them where it shows what stands. Of the others it takes so many, and so
+# far, to show what drifts.
+_FIRM_PX, _FEWEST_SOFT, _LEAST_DRIFT_PX = 1.0, 3, 2.0
 # A turn of so many priors is held by half.
 _PUSHED = 3.0
 
@@ -180,27 +181,35 @@ def drifting_told(views: Sequence[View], pairs: Sequence[Pair]) -> list[Pair]:
     Of soft clouds no part shows where it lies, but the whole fits well, and farther on with every frame that was
     taken: any chain of such pairs agrees with any other, and only frames that show what stands know better.
     """
-    prior = math.radians(PRIOR_DEG)
-    used = _believed(pairs, views, _MOST_PRIORS * prior)
-    firm, soft = ([p for p in used if math.isfinite(p.residual_px) is firm] for firm in (True, False))
+    firm, soft = (
+        [pair for pair in pairs if pair.trusted and (pair.residual_px < _FIRM_PX) is firm] for firm in (True, False)
+    )
     if len(soft) < _FEWEST_SOFT:
         return list(pairs)
-    scale = views[0].scale_px
-    turns = _agreeing(views, firm, _Held.as_planned(len(views), prior))
-    told = sorted({k for pair in firm for k in (pair.a, pair.b)})
+    scale, prior = views[0].scale_px, math.radians(PRIOR_DEG)
+    believed = _believed(firm, views, _MOST_PRIORS * prior)
+    turns = _agreeing(views, believed, _Held.as_planned(len(views), prior))
     world = scale * np.stack([view.rotation.T @ turn for view, turn in zip(views, turns, strict=True)])
-    off = np.linalg.norm(world[told] - np.median(world[told], axis=0), axis=1) if told else np.array([])
-    errs = _HEADS * float(np.median(off)) if told else prior * scale
-    rest = np.stack([scale * views[p.a].rotation.T @ p.turn - world[p.a] + world[p.b] for p in soft])
-    if np.median(np.linalg.norm(rest, axis=1)) < max(_LEAST_DRIFT_PX, errs):
+    asked = {(pair.a, pair.b): scale * views[pair.a].rotation.T @ pair.turn for pair in pairs}
+    left = {(pair.a, pair.b): asked[pair.a, pair.b] - world[pair.a] + world[pair.b] for pair in soft}
+    sky = _going_on(soft, left)
+    far = np.linalg.norm(list(left.values()), axis=1)
+    if not sky.is_so or np.median(far) < (_LEAST_DRIFT_PX if believed else prior * scale):
         return list(pairs)
-    later = np.array([[pair.a - pair.b] for pair in soft], float)
-    counts = np.array([[p.weight * max(p.overlap, 0.05)] for p in soft])
-    rate = np.sum(counts * later * rest, axis=0) / np.sum(counts * later**2)
-    goes_on = 1.0 - np.sum(counts * (rest - later * rate) ** 2) / np.sum(counts * rest**2)
-    if goes_on < _GOES_ON:
-        return list(pairs)
-    return [replace(pair, drifts=not math.isfinite(pair.residual_px)) for pair in pairs]
+    if believed:
+        # Where those that show what stands go on as well it is the head that sinks.
+        head = _going_on(believed, asked)
+        if head.is_so and np.linalg.norm(head.rate - sky.rate) < 0.5 * np.linalg.norm(sky.rate):
+            return list(pairs)
+
+    return [replace(pair, drifts=(pair.a, pair.b) in left) for pair in pairs]
+
+
+def _going_on(pairs: Sequence[Pair], apart: Mapping[tuple[int, int], Floats]) -> GoingOn:
+    return going_on(
+        [(pair.a, pair.b) for pair in pairs], np.stack([apart[pair.a, pair.b] for pair in pairs]),
+        np.array([pair.weight * max(pair.overlap, 0.05) for pair in pairs]),
+    )  # fmt: skip
 
 
 def laid(
