@@ -16,7 +16,7 @@ def pairs_of(count: int, rng: np.random.Generator) -> list[tuple[int, int]]:
 
 
 @settings(max_examples=40, deadline=None)
-@given(st.integers(4, 12), st.integers(0, 10_000), st.floats(0.0, 2.0))
+@given(st.integers(5, 12), st.integers(0, 10_000), st.floats(0.0, 2.0))
 def test_where_pairs_agree_it_is_a_regression_of_places_on_their_order(count: int, seed: int, noise: float) -> None:
     rng = np.random.default_rng(seed)
     rate = rng.normal(0.0, 1.0, 3)
@@ -34,7 +34,7 @@ def test_where_pairs_agree_it_is_a_regression_of_places_on_their_order(count: in
 
 
 def test_a_head_that_errs_by_chance_hardly_ever_goes_on() -> None:
-    """Of 2000 sets of each size; three frames go on as often as not."""
+    """Of 2000 sets of each size; few frames go on as often as not, and are not believed."""
     rng = np.random.default_rng(1)
     went = {}
     for count in (3, 4, 5, 6, 9):
@@ -43,7 +43,7 @@ def test_a_head_that_errs_by_chance_hardly_ever_goes_on() -> None:
         apart = np.stack([places[:, a] - places[:, b] for a, b in ends], axis=1)
         went[count] = np.mean([going_on(ends, one, np.ones(len(ends))).is_so for one in apart])
     assert went[3] == 0.0
-    assert went[4] < 0.07
+    assert went[4] == 0.0
     assert went[5] < 0.02
     assert went[6] < 0.005
     assert went[9] == 0.0

@@ -10,7 +10,7 @@ import numpy as np
 from verispect.optics.types import Floats
 
 # Frames that go on: so many at the least, and so much of how far they lie apart is by when they were taken.
-_FEWEST, _SHARE = 4, 0.7
+_FEWEST, _SHARE = 5, 0.7
 
 
 class GoingOn(NamedTuple):
