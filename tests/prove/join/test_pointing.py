@@ -279,5 +279,7 @@ def test_who_is_held_as_planned_is_known_from_who_agrees() -> None:
     assert kept_as_planned(planned, corrected(planned, pairs), pairs) == []
     against = [replace(pairs[0], turn=np.radians([0.0, 5.0, 0.0]))]
     assert kept_as_planned(planned, corrected(planned, against), against) == [], "one contradicts nobody"
+    drifting = [replace(pairs[0], drifts=True)]
+    assert kept_as_planned(planned, corrected(planned, drifting), drifting) == [0, 1]
     against += [replace(against[0], a=a, b=2, turn=np.radians([0.0, turn, 0.0])) for a, turn in ((0, -4.0), (1, 7.0))]
     assert kept_as_planned(planned, corrected(planned, against), against) == [0, 1, 2]

@@ -393,9 +393,10 @@ def _as_others_erred(views: Sequence[View], used: Sequence[Pair], turns: Floats,
 def kept_as_planned(planned: Sequence[View], found: Sequence[View], pairs: Sequence[Pair]) -> list[int]:
     """Frames that are where they were planned though neighbours tell of them, for these contradict one another.
 
-    It takes two of them for that; one that asks for more than a head errs contradicts nobody but the plan.
+    It takes two of them for that; one that asks for more than a head errs contradicts nobody but the plan. One that
+    drifts contradicts all that stand.
     """
-    told = Counter(k for pair in pairs if pair.trusted for k in (pair.a, pair.b))
+    told = Counter(k for pair in pairs if pair.trusted for k in (pair.a, pair.b) * (2 if pair.drifts else 1))
     return [
         k for k in sorted(told)
         if told[k] > 1 and np.linalg.norm(turn_between(found[k], planned[k])) < _NOT_AT_ALL
