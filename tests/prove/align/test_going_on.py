@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -29,8 +30,22 @@ def test_where_pairs_agree_it_is_a_regression_of_places_on_their_order(count: in
     left = np.sum((places - np.outer(np.arange(count), line[0]) - line[1]) ** 2)
     assert np.allclose(found.rate, line[0], atol=1e-8)
     assert np.isclose(found.share, 1.0 - left / np.sum((places - places.mean(axis=0)) ** 2), atol=1e-8)
+    # And by how far the means before and after some frame lie from that of all.
+    pushes = [
+        sum(len(part) * np.sum((part.mean(axis=0) - places.mean(axis=0)) ** 2) for part in (places[:k], places[k:]))
+        for k in range(1, count)
+    ]
+    assert np.isclose(found.by_a_push, max(pushes) / np.sum((places - places.mean(axis=0)) ** 2), atol=1e-8)
     if noise == 0.0:
         assert found.is_so
+
+
+@pytest.mark.parametrize("pushed", range(1, 9))
+def test_one_push_that_lasts_is_nothing_that_goes_on(pushed: int) -> None:
+    rng = np.random.default_rng(pushed)
+    places = 8.0 * np.outer(np.arange(9) >= pushed, [0.0, 1.0, 0.3]) + rng.normal(0.0, 0.3, (9, 3))
+    ends = pairs_of(9, rng)
+    assert not going_on(ends, np.array([places[a] - places[b] for a, b in ends]), np.ones(len(ends))).is_so
 
 
 def test_a_head_that_errs_by_chance_hardly_ever_goes_on() -> None:

@@ -14,16 +14,20 @@ _FEWEST, _SHARE = 5, 0.7
 
 
 class GoingOn(NamedTuple):
-    """By how much each frame lies farther than the one taken before it, and what share of all that tells (0 to 1)."""
+    """By how much each frame lies farther than the one taken before it, and what share of all that tells (0 to 1).
+
+    `by_a_push` is the share that one push tells which all frames from some one on have.
+    """
 
     rate: Floats
     share: float
+    by_a_push: float
     frames: int
 
     @property
     def is_so(self) -> bool:
         """Whether they do."""
-        return self.frames >= _FEWEST and self.share > _SHARE
+        return self.frames >= _FEWEST and self.share > max(_SHARE, self.by_a_push)
 
 
 def going_on(ends: Sequence[tuple[int, int]], apart: Floats, counts: Floats) -> GoingOn:
@@ -48,5 +52,10 @@ def going_on(ends: Sequence[tuple[int, int]], apart: Floats, counts: Floats) -> 
     told = np.linalg.lstsq(root * rows, root * np.hstack([apart, later]), rcond=None)[0]
     place, when = told[:, :-1], told[:, -1:]
     rate = np.sum(when * place, axis=0) / np.sum(when**2)
-    left, all_of_it = float(np.sum((place - when * rate) ** 2)), float(np.sum(place**2))
-    return GoingOn(rate, 1.0 - left / max(all_of_it, 1e-12), len(frames))
+    all_of_it = max(float(np.sum(place**2)), 1e-12)
+    share = 1.0 - float(np.sum((place - when * rate) ** 2)) / all_of_it
+    pushes = [
+        len(part) * np.sum((part.mean(axis=0) - place.mean(axis=0)) ** 2) * len(place) / (len(place) - len(part))
+        for part in (place[:k] for k in range(1, len(place)))
+    ]
+    return GoingOn(rate, share, float(max(pushes)) / all_of_it, len(frames))
