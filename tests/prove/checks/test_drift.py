@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
 
 from tests.conftest import a_lens, make_plan
 from tests.prove.join.spheres import SIZE, painted_sphere, seen
@@ -14,6 +18,7 @@ from verispect.plan.methods.registry import worked
 from verispect.plan.scene.scene import build_scene
 from verispect.prove.check import check
 from verispect.prove.checks.drift import drift_words, drifted
+from verispect.prove.join.grid import join
 
 
 def errors(seed: int, count: int) -> np.ndarray:
@@ -80,3 +85,42 @@ def test_frames_of_clouds_alone_are_not_called_pushed(taken_under_clouds) -> Non
     assert not [fault for frame in report.frames for fault in frame.faults if fault.name == "knock"]
     (says,) = [one for one in report.advice if "as clouds do" in one]
     assert all(f"frame-{k + 1:03d}.tif" in says for k in upper[:2])
+
+
+def under_soft_clouds(k: int) -> np.ndarray:
+    """A painted sphere with clouds above it that no edge tells of, gone on by 8 pixels for every frame taken."""
+    whole = painted_sphere(3).copy()
+    noise = np.random.default_rng(9).normal(0.0, 1.0, whole.shape[:2]).astype(np.float32)
+    soft = cv2.GaussianBlur(noise, (0, 0), 25.0)
+    rows = round((0.5 + 6.0 / 180.0) * len(whole))
+    whole[:rows] = np.roll(0.62 + 0.02 * soft / soft.std(), 8 * k, axis=1)[:rows, :, None]
+    return whole
+
+
+def test_soft_clouds_draw_no_frame_along_and_it_is_said(tmp_path: Path) -> None:
+    """The ground lies by the ground, frames of sky alone where a head that errs by 0.05° was sent."""
+    lens = a_lens(28.0, f_numbers=[8, 8], tilt_deg=0)
+    plan = make_plan([(-5.0, 1.0, 6.0), (0.0, 6.2, 6.4), (5.0, 0.5, 6.0)], framing=13.0, lenses=[lens])
+    grid = worked("turned-grid", build_scene(plan))
+    focal_px = grid.exposures[0].state.image_distance_mm / (36.0 / SIZE[0])
+    errs = np.radians(np.random.default_rng(4).normal(0.0, 0.05, (len(grid.exposures), 2)))
+    looks = [
+        Rotation.from_rotvec([*err, 0.0]).as_matrix() @ exposure.pose.matrix
+        for err, exposure in zip(errs, grid.exposures, strict=True)
+    ]
+    for k, look in enumerate(looks):
+        save(tmp_path / f"frame-{k + 1:03d}.tif", 0.5 * seen(under_soft_clouds(k), look, focal_px=focal_px) ** 2.2)
+    upper = [k for k, look in enumerate(looks) if look[2][1] > 0.2]
+    lower = [k for k, look in enumerate(looks) if look[2][1] < -0.2]
+    joined = join([tmp_path], exposures=grid.exposures, sensor_mm=grid.scene.plan.sensor_mm, room=None)
+    found = [np.array(frame["rotation"]) for frame in joined.frames]
+    off = focal_px * np.stack([Rotation.from_matrix(a.T @ b).as_rotvec() for a, b in zip(found, looks, strict=True)])
+    off = np.linalg.norm(off - np.median(off[lower], axis=0), axis=1)
+    assert off[lower].max() < 0.3
+    assert off[upper].max() < 1.5
+    (says,) = [one["says"] for one in joined.doubtful]
+    assert "as clouds do" in says
+    assert all(f"frame-{k + 1:03d}.tif" in says for k in upper)
+    report = check([tmp_path], candidate=grid)
+    assert not [fault for frame in report.frames for fault in frame.faults]
+    assert len([one for one in report.advice if "as clouds do" in one]) == 1
