@@ -97,12 +97,19 @@ def test_good_frames_at_a_wide_stop_are_not_accused(tmp_path: Path, wide_open: C
     assert not any(frame.faults for frame in report.frames)
 
 
-@pytest.mark.parametrize(("alike", "is_taken"), [(0.7, False), (0.9, True)])
-def test_a_guess_by_which_two_frames_grow_less_alike_is_none(monkeypatch, alike: float, is_taken: bool) -> None:
-    """A frame that the plan has far out of focus lies right as it is: blurred besides it had lain elsewhere."""
+@pytest.mark.parametrize(
+    ("alike", "drifts", "is_taken"), [(0.7, False, False), (0.9, False, True), (0.9, True, False)]
+)
+def test_a_guess_by_which_two_frames_grow_less_alike_is_none(
+    monkeypatch, alike: float, drifts: bool, is_taken: bool
+) -> None:
+    """A frame that the plan has far out of focus lies right as it is: blurred besides it had lain elsewhere.
+
+    And clouds that went on are drawn larger by no lens.
+    """
     views = [view(0.0), view(20.0)]
     greys = [np.zeros((PIXELS[1], PIXELS[0]), np.float32) for _ in views]
-    plain = Pair(0, 1, 0.5, 0.8, np.zeros(3), 1.2)
+    plain = Pair(0, 1, 0.5, 0.8, np.zeros(3), 1.2, drifts=drifts)
     guessed = replace(plain, correlation=alike, residual_px=np.inf, growth=-0.12, blurred=True)
     sure = Pair(0, 2, 0.5, 0.99, np.zeros(3), 0.05)
     monkeypatch.setattr(far_out._Blurred, "lacks_detail_of", lambda one, pair: True)
