@@ -35,6 +35,7 @@ LEAST_PX, _TIMES_USUAL, _JUMP = 0.5, 4.5, 6.0
 # Where half of a grid was pushed two in five pairs lie on the same side: the third part that is least is what is
 # usual. Of heads that err evenly by chance one grid of four frames in 150 has a frame beyond, of six in 500.
 _USUAL = 0.33
+# And it takes so many that something tells of.
 _FEWEST_USUAL = 3
 # Corners are unsure by so many times what a place is.
 _OF_CORNERS = 2.0

@@ -196,12 +196,9 @@ def drifting_told(views: Sequence[View], pairs: Sequence[Pair]) -> list[Pair]:
     far = np.linalg.norm(list(left.values()), axis=1)
     if not sky.is_so or np.median(far) < (_LEAST_DRIFT_PX if believed else prior * scale):
         return list(pairs)
-    if believed:
-        # Where those that show what stands go on as well it is the head that sinks.
-        head = _going_on(believed, asked)
-        if head.is_so and np.linalg.norm(head.rate - sky.rate) < 0.5 * np.linalg.norm(sky.rate):
-            return list(pairs)
-
+    # Where those that show what stands go on alike it is the head that sinks.
+    if believed and np.linalg.norm(_going_on(believed, asked).rate - sky.rate) < 0.5 * np.linalg.norm(sky.rate):
+        return list(pairs)
     return [replace(pair, drifts=(pair.a, pair.b) in left) for pair in pairs]
 
 
