@@ -91,6 +91,18 @@ def test_only_frames_that_are_lighter_about_a_clipped_light_are_left_out_there()
     assert not left_out[away].any()
 
 
+def test_what_is_clipped_only_where_it_is_sharp_is_the_sharp_frames() -> None:
+    """A white bar of which a piece is clipped: out of focus it is grey, and lay closer together by mistake."""
+    scene = wall()
+    scene[:, 176:180] = 0.95
+    scene[100:120, 178] = 1.05
+    taken = [srgb_16(np.clip(out_of_focus(scene, across), 0, 1)) for across in (12.0, 6.0, 0.0)]
+    clipped = [clipped_share(frame, SIZE) for frame in taken]
+    assert [share is None for share in clipped] == [True, True, False]
+    rims = rims_of([small(frame) for frame in taken], clipped, [np.eye(3)] * 3, [0.0] * 3, SIZE)
+    assert {rim.frame for rim in rims} == {0, 1}
+
+
 def test_a_darker_frame_is_held_against_the_others_as_light_as_they_are() -> None:
     """A stop less light on the frame in focus: its wall is no darker for it, and nothing is left out there."""
     taken = frames((0.0, 14.0))

@@ -166,7 +166,7 @@ def _covered(
     return np.asarray(mask, np.uint8)
 
 
-def part_of(grey: Grey, matrix: Floats, ends: tuple[int, int, int, int]) -> Grey:
+def part_of(grey: Grey | NDArray[np.uint8], matrix: Floats, ends: tuple[int, int, int, int]) -> Grey:
     """A box of the reference as a frame shows it."""
     top, left, bottom, right = ends
     move = np.array([[1.0, 0, -left], [0, 1.0, -top], [0, 0, 1.0]]) @ matrix

@@ -28,6 +28,8 @@ _NEAR, _ABOUT, _ROOM = 5, 1.0, 16
 _MOST = 0.1
 # A frame is lighter than another from so much of it on, and so much of white; so many pixels more are left out.
 _LIGHTER, _LEAST, _BEYOND = 1.25, 0.01, 2
+# Darker than those that are clipped, by so many stops, a frame need not be clipped where it is sharp.
+_DARKER = 0.1
 # Before that all is eased by so much, for noise; and so little more than elsewhere, of what others have, is nothing.
 _EASED, _NOTHING = 1.0, 0.05
 # A disc reaches so far beyond what is clipped, in the light's size; edges that pass it by reach anywhere.
@@ -110,17 +112,32 @@ def rims_of(
             np.minimum(cv2.GaussianBlur(part_of(grey, matrix, box), (0, 0), _EASED) * np.float32(2.0**-off), cap)
             for grey, matrix, off in zip(greys, laid, stops, strict=True)
         ]
-        found += _rims(parts, core, box, divide)
+        own = [
+            share is not None and bool((part_of(share, matrix, box)[core > 0] > _SHARE).any())
+            for share, matrix in zip(clipped, laid, strict=True)
+        ]
+        found += _rims(parts, _in_focus(own, stops), core, box, divide)
     return found
 
 
-def _rims(parts: Sequence[Grey], core: NDArray[np.uint8], box: tuple[int, int, int, int], divide: int) -> list[Rim]:
-    """Where frames are lighter about one light than the frame that shows it smallest."""
+def _in_focus(clipped: Sequence[bool], stops: Sequence[float]) -> list[int]:
+    """Frames that may have a light in focus: none is lighter then than where it is out of focus.
+
+    So they are clipped, or darker than all that are.
+    """
+    least = min((off for off, there in zip(stops, clipped, strict=True) if there), default=math.inf)
+    return [k for k, off in enumerate(stops) if clipped[k] or off < least - _DARKER]
+
+
+def _rims(
+    parts: Sequence[Grey], sharp: Sequence[int], core: NDArray[np.uint8], box: tuple[int, int, int, int], divide: int
+) -> list[Rim]:
+    """Where frames are lighter about one light than the one of those that may be sharp which shows it smallest."""
     least = np.minimum.reduce(parts)
     about = _about(np.maximum.reduce(parts), least, core)
     if not about.any():
         return []
-    smallest = parts[_smallest([(part - least)[about] for part in parts])]
+    smallest = parts[sharp[_smallest([(parts[k] - least)[about] for k in sharp])]]
     whole = (box[0] * divide, box[1] * divide, box[2] * divide, box[3] * divide)
     kernel = np.ones((2 * _BEYOND + 1, 2 * _BEYOND + 1), np.uint8)
     found = []
