@@ -222,7 +222,7 @@ class SeriesCheck:
         compared directly, and of the two ways to reach it the one that leaves it nearer is believed.
         """
         offsets = offsets.copy()
-        usual = np.median(np.diff(offsets, axis=0), axis=0)
+        usual = np.median(np.diff(offsets, axis=0), axis=0) if len(used) > 1 else np.zeros(3)
         alone = -1
         for number in range(1, len(used) - 1):
             step = offsets[number] - offsets[number - 1] - usual

@@ -116,6 +116,21 @@ def test_a_grid_is_known_in_any_order_and_its_missing_frame_too(small_grid: Cand
     assert sorted(faults(report)) == ["duplicate", "missing"]
 
 
+def test_the_plans_grid_is_known_between_others(small_grid: Candidate, tmp_path: Path) -> None:
+    """Before and after it the same frames, turned over: they lie side by side, and not as planned."""
+    good = tmp_path / "good"
+    rehearse_to(small_grid, Options(pixels=(480, 320), quality=Quality(0.5, 3)), Writing(good))
+    frames = [tifffile.imread(path) for path in sorted(good.glob("*.tif"))]
+    before, after = [frame[::-1, ::-1] for frame in frames], [frame[::-1] for frame in frames[::-1]]
+    (tmp_path / "mixed").mkdir()
+    for number, frame in enumerate([*before, *frames, *after]):
+        tifffile.imwrite(tmp_path / "mixed" / f"p{number + 1:03d}.tif", frame, photometric="rgb")
+    count = len(frames)
+    report = check([tmp_path / "mixed"], candidate=small_grid)
+    assert [(group.frames[0], len(group.frames)) for group in report.sets] == [(k * count, count) for k in range(3)]
+    assert taken_for(report)[count : 2 * count] == list(range(count))
+
+
 def test_gaps_in_the_numbering_are_what_is_missing() -> None:
     assert _ways([4, 5, 7], 4) == [(0, 1, 3)]
     assert _ways([4, 5, 7], 5) == [(0, 1, 3), (1, 2, 4)]

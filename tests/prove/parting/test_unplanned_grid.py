@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 
@@ -151,6 +152,26 @@ def test_a_series_of_other_things_takes_no_grid_apart(tmp_path: Path) -> None:
     report = check([tmp_path])
     assert kinds(report) == [("grid", 4), ("series", 2), ("grid", 4)]
     assert [frame.faults for frame in report.frames] == [[]] * begin
+
+
+def test_what_lies_nowhere_takes_no_grid_along(tmp_path: Path) -> None:
+    """Four frames of a grid and five of other things each were one set of which nothing was compared."""
+    write_frames(tmp_path, [(b, p, 0.0) for p in (-12.0, 12.0) for b in (-10.0, 10.0)])
+    for k in range(5):
+        write_frames(tmp_path, [(0.0, 0.0, 0.0)], begin=4 + k, seed=20 + k)
+    report = check([tmp_path])
+    assert kinds(report) == [("grid", 4), *[("single", 1)] * 5]
+    assert [frame.faults for frame in report.frames] == [[]] * 9
+
+
+def test_a_row_of_sky_before_a_grid_is_a_part_of_it(tmp_path: Path) -> None:
+    """Soft clouds lie beside one another, and had gone on by the time that the ground was taken: two grids."""
+    sky = 0.3 + 0.7 * cv2.GaussianBlur(painted_sphere(5), (0, 0), 6.0)
+    for k, (pitch, bearing) in enumerate(itertools.product((30.0, 2.0, -20.0), (-14.0, 0.0, 14.0))):
+        light = seen(sky if pitch > 20.0 else painted_sphere(3), turn(bearing, pitch))
+        save(tmp_path / f"frame-{k + 1:03d}.tif", 0.6 * light**CODED)
+    report = check([tmp_path])
+    assert kinds(report) == [("grid", 9)]
 
 
 def test_a_black_frame_in_a_grid_is_its_fault_and_between_two_grids_parts_them(tmp_path: Path) -> None:

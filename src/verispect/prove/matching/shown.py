@@ -38,6 +38,8 @@ _SOME = 5
 _LEAST_THERE = 3
 # Where so many of those that follow one another lie right, nothing else is asked.
 _FITS = 0.6
+# Frames of which so many more are there than planned may begin anywhere; of more, at the start or the end.
+_MOST_BEGINS = 40
 # Scales that disagree by no more than this share of a step from frame to frame are as planned.
 _OF_A_STEP = 0.35
 # Lenses that draw alike at every focus tell nothing so.
@@ -139,13 +141,19 @@ def exposures_there(
 
 
 def planned_among(evidence: Evidence, used: Sequence[int], smalls: Sequence[Grey]) -> int | None:
-    """Where among too many frames those begin that lie as a grid has them, at their start or end; None if none."""
-    planned = len(evidence.exposures)
-    for begin in (0, len(used) - planned):
+    """Where among too many frames those begin that lie as a grid has them; None if none do.
+
+    A row later most lie so too: where most do it is.
+    """
+    planned, last = len(evidence.exposures), len(used) - len(evidence.exposures)
+    best: tuple[int, int] | None = None
+    # Those at the start or the end come first.
+    for begin in (0, *range(last, 0, -1)) if last <= _MOST_BEGINS else (0, last):
         part = slice(begin, begin + planned)
-        if _Judge(evidence, used[part], smalls[part]).fitting(range(planned)) >= _FITS:
-            return begin
-    return None
+        told = _Judge(evidence, used[part], smalls[part]).told(range(planned))
+        if told and np.mean(told) >= _FITS and (best is None or sum(told) > best[0]):
+            best = sum(told), begin
+    return None if best is None else best[1]
 
 
 def tell_enough(frames: Sequence[Frame], candidate: Candidate) -> bool:
@@ -232,10 +240,14 @@ class _Judge:
         scales = self.scales()
         return scales is None or _middling(scales, self.drawn, places) < self.near
 
-    def fitting(self, places: Sequence[int], *, unknown: float = 0.0) -> float:
-        """How many of the frames of a grid that follow one another lie as planned, as a share of those that tell."""
+    def told(self, places: Sequence[int]) -> list[bool]:
+        """Of the frames of a grid that follow one another and tell, whether they lie as planned."""
         pairs = itertools.pairwise(enumerate(places))
-        told = [fit for (i, a), (j, b) in pairs if (fit := self.fits(i, j, a, b)) is not None]
+        return [fit for (i, a), (j, b) in pairs if (fit := self.fits(i, j, a, b)) is not None]
+
+    def fitting(self, places: Sequence[int], *, unknown: float = 0.0) -> float:
+        """How many of them do, as a share."""
+        told = self.told(places)
         return float(np.mean(told)) if told else unknown
 
     def marks_agree(self, ways: Sequence[Places]) -> list[float]:

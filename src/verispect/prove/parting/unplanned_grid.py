@@ -12,6 +12,7 @@ from verispect.errors import FileError
 from verispect.prove.evidence import Evidence
 from verispect.prove.expected import View
 from verispect.prove.join.found.alike import may_lie_aside
+from verispect.prove.join.found.features import features_of
 from verispect.prove.join.found.placing import Placed, found_places
 from verispect.prove.join.pointing import overlap_share
 from verispect.prove.parting.sets import ELSE, FrameSet
@@ -22,6 +23,8 @@ _MOST = 60
 # A grid has so many places; of the frames that may lie in it so many must, of every part that was parted from the
 # others by what it shows too.
 LEAST_PLACES, _LEAST_SHARE = 3, 0.6
+# Clouds have at most some 60 points to go by at the working size, brick and leaves 400 and more.
+_MUCH = 200
 # Frames that share so much look the same way.
 SAME_PLACE = 0.85
 _WHY = "each shows a part of what its neighbours show"
@@ -95,6 +98,11 @@ class _Given:
         """How some frames lie beside one another; None where they have nothing in common."""
         return placed_by_content(self.evidence, some)
 
+    def show_much(self, parts: Sequence[FrameSet]) -> bool:
+        """Whether most frames of some sets would have something in common with what lies beside them."""
+        points = [len(features_of(self.evidence.eight_bits(k))[0]) for part in parts for k in part.frames]
+        return float(np.mean([count > _MUCH for count in points])) >= _LEAST_SHARE
+
 
 def _each_alone(given: _Given, group: FrameSet) -> list[tuple[FrameSet, Cells | None]]:
     """A set of which no frame shows anything that another one shows as so many single frames, else as it is.
@@ -166,17 +174,29 @@ def _grids_of(given: _Given, parts: Sequence[FrameSet]) -> list[tuple[FrameSet, 
     )
     alone = {k for group, _ in (*before, *after) for k in group.frames}
     own = _those(parts, lambda k: k not in alone)
-    shares = [
-        float(np.mean([float(k in there) for k in part.frames if k not in given.left_out] or [1.0])) for part in own
-    ]
-    if min(shares) < _LEAST_SHARE:
-        return [(part, None) for part in parts]
-    return [*before, (_placed_in(given.evidence, own, placed), cells), *after]
+    within = _those(own, lambda k: min(there) <= k <= max(there))
+    beside = _those(own, lambda k: not min(there) <= k <= max(there))
+    if all(_lies_in(part, there, given) for part in own):
+        within, beside = own, []
+    elif not all(_lies_in(part, there, given) for part in within) or not given.show_much(beside):
+        # What shows a lot and lies not beside it is something else; a few frames of sky tell nothing.
+        within, beside = [], own
+    grid = [(_placed_in(given.evidence, within, placed), cells)] if within else []
+    return sorted([*before, *grid, *((part, None) for part in beside), *after], key=lambda one: one[0].frames[0])
+
+
+def _lies_in(part: FrameSet, there: Collection[int], given: _Given) -> bool:
+    """Whether most frames of a part lie in a grid, or all but one."""
+    told = [k in there for k in part.frames if k not in given.left_out]
+    return not told or (any(told) and (float(np.mean(told)) >= _LEAST_SHARE or sum(told) + 1 == len(told)))
 
 
 def _on_their_own(given: _Given, outside: list[tuple[FrameSet, Cells | None]]) -> list[tuple[FrameSet, Cells | None]]:
-    """Of the sets before or after a grid those that are none of it: all where one is a grid, else series."""
-    if any(cells is not None for _, cells in outside):
+    """Of the sets before or after a grid those that are none of it: all where one is a grid, else series.
+
+    A row of sky goes with what lies below it.
+    """
+    if any(cells is not None and given.show_much([group]) for group, cells in outside):
         return outside
     return [(group, None) for group, _ in outside if _is_series(group, given)]
 
@@ -202,9 +222,15 @@ def _placed_in(evidence: Evidence, parts: Sequence[FrameSet], placed: Sequence[t
 
 
 def _those(parts: Sequence[FrameSet], wanted: Callable[[int], bool]) -> list[FrameSet]:
-    """The parts with such frames alone."""
-    some = [replace(part, frames=tuple(k for k in part.frames if wanted(k))) for part in parts]
-    return [part for part in some if part.frames]
+    """The parts with such frames alone; what went before a part goes before its first frame."""
+    found = []
+    for part in parts:
+        some = tuple(k for k in part.frames if wanted(k))
+        if some and some[0] == part.frames[0]:
+            found.append(replace(part, frames=some))
+        elif some:
+            found.append(replace(part, frames=some, separator=None, why=(ELSE,)))
+    return found
 
 
 def _placed(given: _Given, parts: Sequence[FrameSet]) -> list[tuple[list[int], View]] | None:
