@@ -5,10 +5,12 @@ from __future__ import annotations
 import random
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 import tifffile
 
+from tests.prove.join.spheres import painted_sphere, seen, turn
 from verispect.plan.methods.candidate import Candidate
 from verispect.prove import evidence
 from verispect.prove.check import check
@@ -129,6 +131,23 @@ def test_the_plans_grid_is_known_between_others(small_grid: Candidate, tmp_path:
     report = check([tmp_path / "mixed"], candidate=small_grid)
     assert [(group.frames[0], len(group.frames)) for group in report.sets] == [(k * count, count) for k in range(3)]
     assert taken_for(report)[count : 2 * count] == list(range(count))
+
+
+def test_soft_clouds_that_went_on_tell_nothing_of_which_grid_it_is(small_grid: Candidate, tmp_path: Path) -> None:
+    """All but a few frames of the plan's grid show clouds, each its own; a series follows it."""
+    good = tmp_path / "good"
+    rehearse_to(small_grid, Options(pixels=(480, 320), quality=Quality(0.5, 3)), Writing(good))
+    frames = [tifffile.imread(path) for path in sorted(good.glob("*.tif"))]
+    sky = cv2.GaussianBlur(painted_sphere(5), (0, 0), 6.0)
+    for k in range(len(frames) - 3):
+        light = 0.3 + 0.6 * cv2.resize(seen(sky, turn(40.0 * k, 20.0)), (480, 320))
+        frames[k] = np.round(65535 * np.clip(light, 0.0, 1.0)).astype(np.uint16)
+    series = [frames[-1][::-1, ::-1] // 2 + 200 * k for k in range(3)]
+    (tmp_path / "both").mkdir()
+    for number, frame in enumerate([*frames, *series]):
+        tifffile.imwrite(tmp_path / "both" / f"p{number + 1:03d}.tif", frame, photometric="rgb")
+    sets = check([tmp_path / "both"], candidate=small_grid).sets
+    assert (sets[0].frames, sets[0].why[-1]) == (tuple(range(len(frames))), "they lie as planned")
 
 
 def test_gaps_in_the_numbering_are_what_is_missing() -> None:

@@ -174,6 +174,20 @@ def test_a_row_of_sky_before_a_grid_is_a_part_of_it(tmp_path: Path) -> None:
     assert kinds(report) == [("grid", 9)]
 
 
+def test_a_grid_under_much_sky_after_another_is_one_of_its_own(tmp_path: Path) -> None:
+    """Of most of its frames hardly a point can be told."""
+    bearings = (-14.0, 0.0, 14.0)
+    write_frames(tmp_path, [(b, p, 0.0) for p in (-12.0, 12.0) for b in bearings], seed=8)
+    ground, high = painted_sphere(3), len(painted_sphere(3))
+    sky = 0.3 + 0.7 * cv2.GaussianBlur(painted_sphere(5), (0, 0), 6.0)
+    share = np.clip((np.arange(high) / high * 180.0 - 98.0) / 4.0, 0.0, 1.0)[:, None, None]
+    both = (1.0 - share) * sky + share * ground
+    for k, (pitch, bearing) in enumerate(itertools.product((20.0, 8.0, -4.0), bearings)):
+        save(tmp_path / f"frame-{7 + k:03d}.tif", 0.6 * seen(both, turn(bearing, pitch)) ** CODED)
+    sets = check([tmp_path]).sets
+    assert [(group.frames[0], len(group.frames)) for group in sets] == [(0, 6), (6, 9)]
+
+
 def test_a_black_frame_in_a_grid_is_its_fault_and_between_two_grids_parts_them(tmp_path: Path) -> None:
     frames = [(b, p, 0.0) for p in (-12.0, 12.0) for b in (-10.0, 10.0)]
     write_frames(tmp_path, frames)

@@ -18,7 +18,8 @@ from verispect.prove.align.motion import at_level, at_middle, enlarged, motion_b
 from verispect.prove.checks.dust import is_plain
 from verispect.prove.evidence import Evidence, small_of
 from verispect.prove.expected import View
-from verispect.prove.intake import Frame, read_coded
+from verispect.prove.intake import Frame, coded_of, read_coded
+from verispect.prove.join.found.features import features_of
 from verispect.prove.join.found.placing import found_places
 from verispect.prove.join.pointing import overlap_share
 from verispect.prove.matching.told import match
@@ -38,6 +39,8 @@ _SOME = 5
 _LEAST_THERE = 3
 # Where so many of those that follow one another lie right, nothing else is asked.
 _FITS = 0.6
+# Of clouds small pictures have at most some 30 points, of most else 70 and more.
+_FEW_POINTS = 40
 # Frames of which so many more are there than planned may begin anywhere; of more, at the start or the end.
 _MOST_BEGINS = 40
 # Scales that disagree by no more than this share of a step from frame to frame are as planned.
@@ -184,6 +187,7 @@ class _Judge:
         self.drawn: Floats = np.log([view.scale_px for view in self.views])
         self.near = _OF_A_STEP * float(np.median(np.diff(np.sort(self.drawn))))
         self._fits: dict[tuple[int, int, int, int], bool | None] = {}
+        self._little: dict[int, bool] = {}
 
     def laid(self, first: int, second: int, planned: Floats, view: View) -> Floats | None:
         """What lays one frame over another, whole pixels, from where it is thought to lie."""
@@ -211,12 +215,22 @@ class _Judge:
             return None
         planned = self.views[b].onto(self.views[a])
         found = self.laid(first, second, planned, self.views[a])
-        if found is None:
-            # A plain sky lies anywhere.
-            return None if is_plain(self.smalls[first]) or is_plain(self.smalls[second]) else False
         middle = np.array([(pixels[0] - 1) / 2.0, (pixels[1] - 1) / 2.0, 1.0])
-        here, there = found @ middle, planned @ middle
-        return bool(np.linalg.norm(here[:2] / here[2] - there[:2] / there[2]) < _NEAR * pixels[0])
+        there = planned @ middle
+        if found is not None:
+            here = found @ middle
+            if np.linalg.norm(here[:2] / here[2] - there[:2] / there[2]) < _NEAR * pixels[0]:
+                return True
+        # A plain sky lies anywhere, and clouds go on.
+        return None if self._tells_little(first) or self._tells_little(second) else False
+
+    def _tells_little(self, number: int) -> bool:
+        """Whether a frame has hardly a point to go by."""
+        if number not in self._little:
+            small = self.smalls[number]
+            points, _ = features_of(np.asarray(coded_of(small) >> 8, np.uint8))
+            self._little[number] = is_plain(small) or len(points) <= _FEW_POINTS
+        return self._little[number]
 
     def scales(self) -> Floats | None:
         """By how much each frame is drawn larger than the first, as a logarithm; None where that does not tell."""

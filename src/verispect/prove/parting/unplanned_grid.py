@@ -99,9 +99,8 @@ class _Given:
         return placed_by_content(self.evidence, some)
 
     def show_much(self, parts: Sequence[FrameSet]) -> bool:
-        """Whether most frames of some sets would have something in common with what lies beside them."""
-        points = [len(features_of(self.evidence.eight_bits(k))[0]) for part in parts for k in part.frames]
-        return float(np.mean([count > _MUCH for count in points])) >= _LEAST_SHARE
+        """Whether any frame of some sets would have something in common with what lies beside it."""
+        return any(len(features_of(self.evidence.eight_bits(k))[0]) > _MUCH for part in parts for k in part.frames)
 
 
 def _each_alone(given: _Given, group: FrameSet) -> list[tuple[FrameSet, Cells | None]]:
