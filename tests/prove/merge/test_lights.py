@@ -112,6 +112,17 @@ def test_a_darker_frame_is_held_against_the_others_as_light_as_they_are() -> Non
     assert told == 1
 
 
+def test_a_brighter_frame_of_which_another_tells_what_is_clipped_may_be_the_sharp_one() -> None:
+    """What it burns out is no light of its own; about a light that another burns out it has that in focus."""
+    taken = frames((14.0, 0.0, 10.0))
+    clipped = [clipped_share(frame, SIZE) for frame in taken]
+    # As light as the others have it: only what lies at white comes out darker.
+    greys = [small(frame) * (2.0 if k == 1 else 1.0) for k, frame in enumerate(taken)]
+    rims = rims_of(greys, clipped, [np.eye(3)] * 3, [0.0, 1.0, 0.0], SIZE, witnessed=[1])
+    assert {rim.frame for rim in rims} == {0, 2}
+    assert rims_of(greys, [None, clipped[1], None], [np.eye(3)] * 3, [0.0, 1.0, 0.0], SIZE, witnessed=[1]) == []
+
+
 def test_where_nothing_is_clipped_or_all_is_nothing_is_left_out() -> None:
     dull = [srgb_16(out_of_focus(with_lamps(wall()) * 0.04, across)) for across in (0.0, 14.0)]
     assert [clipped_share(frame, SIZE) for frame in dull] == [None, None]

@@ -7,7 +7,7 @@ lighter than that one.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -66,6 +66,8 @@ def rims_of(
     stops: Sequence[float],
     pixels: tuple[int, int],
     look: Callable[[], None] = lambda: None,
+    *,
+    witnessed: Collection[int] = (),
 ) -> list[Rim]:
     """Find them.
 
@@ -81,6 +83,8 @@ def rims_of(
         Width and height of a frame.
     look : callable
         Called for every light; may raise to end it.
+    witnessed : collection of int
+        Frames of which another tells what is clipped: it is no light for that.
     """
     if len(greys) < 2 or all(share is None for share in clipped):
         return []
@@ -88,8 +92,8 @@ def rims_of(
     size = (greys[0].shape[1], greys[0].shape[0])
     laid = [at_level(matrix, divide) for matrix in matrices]
     white = np.zeros(size[::-1], np.uint8)
-    for share, matrix in zip(clipped, laid, strict=True):
-        if share is not None:
+    for k, (share, matrix) in enumerate(zip(clipped, laid, strict=True)):
+        if share is not None and k not in witnessed:
             white |= (cv2.warpPerspective(share, matrix, size) > _SHARE).astype(np.uint8)
     count, labels, told, _ = cv2.connectedComponentsWithStats(cv2.dilate(white, np.ones((_NEAR, _NEAR), np.uint8)))
     found: list[Rim] = []

@@ -169,8 +169,10 @@ def merge(
         blurs = None if exposures is None else discs_between(exposures, wide_mm / frames[0].pixels[0])
         passed = passing_in(smalls, greys, matrices, frames[0].pixels, blurs=blurs, look=look)
         ghosts = told_once(ghosts_in(greys, matrices, frames[0].pixels), passed)
-    clipped = [share if witness is None else None for share, witness in zip(clipped, witnesses, strict=True)]
-    rims = rims_of(greys, clipped, matrices, brighter.mean(axis=1).tolist(), frames[0].pixels, look)
+    witnessed = [k for k, witness in enumerate(witnesses) if witness is not None]
+    rims = rims_of(
+        greys, clipped, matrices, brighter.mean(axis=1).tolist(), frames[0].pixels, look, witnessed=witnessed
+    )
     without: list[LeftOut] = [*ghosts, *rims]
     corner_moves = [_most_moved(matrix, frames[0].pixels) for matrix in matrices]
 
