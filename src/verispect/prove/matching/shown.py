@@ -153,7 +153,7 @@ def planned_among(evidence: Evidence, used: Sequence[int], smalls: Sequence[Grey
     # Those at the start or the end come first.
     for begin in (0, *range(last, 0, -1)) if last <= _MOST_BEGINS else (0, last):
         part = slice(begin, begin + planned)
-        told = _Judge(evidence, used[part], smalls[part]).told(range(planned))
+        told = _Judge(evidence, used[part], smalls[part]).told_but_for_clouds(range(planned))
         if told and np.mean(told) >= _FITS and (best is None or sum(told) > best[0]):
             best = sum(told), begin
     return None if best is None else best[1]
@@ -187,7 +187,7 @@ class _Judge:
         self.drawn: Floats = np.log([view.scale_px for view in self.views])
         self.near = _OF_A_STEP * float(np.median(np.diff(np.sort(self.drawn))))
         self._fits: dict[tuple[int, int, int, int], bool | None] = {}
-        self._little: dict[int, bool] = {}
+        self._points: dict[int, int] = {}
 
     def laid(self, first: int, second: int, planned: Floats, view: View) -> Floats | None:
         """What lays one frame over another, whole pixels, from where it is thought to lie."""
@@ -215,22 +215,19 @@ class _Judge:
             return None
         planned = self.views[b].onto(self.views[a])
         found = self.laid(first, second, planned, self.views[a])
+        if found is None:
+            # A plain sky lies anywhere.
+            return None if is_plain(self.smalls[first]) or is_plain(self.smalls[second]) else False
         middle = np.array([(pixels[0] - 1) / 2.0, (pixels[1] - 1) / 2.0, 1.0])
-        there = planned @ middle
-        if found is not None:
-            here = found @ middle
-            if np.linalg.norm(here[:2] / here[2] - there[:2] / there[2]) < _NEAR * pixels[0]:
-                return True
-        # A plain sky lies anywhere, and clouds go on.
-        return None if self._tells_little(first) or self._tells_little(second) else False
+        here, there = found @ middle, planned @ middle
+        return bool(np.linalg.norm(here[:2] / here[2] - there[:2] / there[2]) < _NEAR * pixels[0])
 
-    def _tells_little(self, number: int) -> bool:
+    def _may_be_clouds(self, number: int) -> bool:
         """Whether a frame has hardly a point to go by."""
-        if number not in self._little:
-            small = self.smalls[number]
-            points, _ = features_of(np.asarray(coded_of(small) >> 8, np.uint8))
-            self._little[number] = is_plain(small) or len(points) <= _FEW_POINTS
-        return self._little[number]
+        if number not in self._points:
+            points, _ = features_of(np.asarray(coded_of(self.smalls[number]) >> 8, np.uint8))
+            self._points[number] = len(points)
+        return self._points[number] <= _FEW_POINTS
 
     def scales(self) -> Floats | None:
         """By how much each frame is drawn larger than the first, as a logarithm; None where that does not tell."""
@@ -254,15 +251,20 @@ class _Judge:
         scales = self.scales()
         return scales is None or _middling(scales, self.drawn, places) < self.near
 
-    def told(self, places: Sequence[int]) -> list[bool]:
-        """Of the frames of a grid that follow one another and tell, whether they lie as planned."""
-        pairs = itertools.pairwise(enumerate(places))
-        return [fit for (i, a), (j, b) in pairs if (fit := self.fits(i, j, a, b)) is not None]
-
     def fitting(self, places: Sequence[int], *, unknown: float = 0.0) -> float:
-        """How many of them do, as a share."""
-        told = self.told(places)
+        """How many of the frames of a grid that follow one another lie as planned, as a share of those that tell."""
+        pairs = itertools.pairwise(enumerate(places))
+        told = [fit for (i, a), (j, b) in pairs if (fit := self.fits(i, j, a, b)) is not None]
         return float(np.mean(told)) if told else unknown
+
+    def told_but_for_clouds(self, places: Sequence[int]) -> list[bool]:
+        """Of those that tell, whether they lie as planned; none that lie elsewhere as clouds may, which go on."""
+        found = []
+        for (i, a), (j, b) in itertools.pairwise(enumerate(places)):
+            fit = self.fits(i, j, a, b)
+            if fit or (fit is False and not self._may_be_clouds(i) and not self._may_be_clouds(j)):
+                found.append(bool(fit))
+        return found
 
     def marks_agree(self, ways: Sequence[Places]) -> list[float]:
         """Of each way, how many marks are sharp where the plan has them; a step of focus off counts for nothing."""
