@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 
@@ -197,6 +198,17 @@ def test_what_shows_something_else_accuses_nobody_beside_it(rehearsed, series: C
     assert names(report) == {3: {"knock"}}
     assert "too little in common" in report.frames[3].faults[0].says
     assert any(gap["between"] == [2, 4] for gap in report.gaps)
+
+
+def test_of_two_frames_that_show_different_things_one_is_named(rehearsed, series: Candidate, tmp_path: Path) -> None:
+    """Coarsely the second looks like the first, and on it lies other grain; it ended in a warning of NumPy's."""
+    first = read_coded(described(sorted(rehearsed().glob("*.tif"))[3]))
+    grain = cv2.GaussianBlur(np.random.default_rng(0).normal(0.0, 8000.0, first.shape[:2]), (0, 0), 1.5)
+    coarse = cv2.GaussianBlur(first.astype(float), (0, 0), 30.0)
+    write_picture(tmp_path / "1.tif", first, shot=Shot())
+    write_picture(tmp_path / "2.tif", np.clip(coarse + grain[..., None], 0, 65535).astype(np.uint16), shot=Shot())
+    report = check([tmp_path], candidate=series)
+    assert "too little in common" in " ".join(fault.says for frame in report.frames for fault in frame.faults)
 
 
 def test_two_of_the_same_picture(rehearsed, tmp_path: Path) -> None:

@@ -368,7 +368,7 @@ class SeriesCheck:
         """
         limits = np.array([KNOCK_PX * self._care(number, used) for number in range(len(used))])
         index = self.matched[used[0]]
-        if self._nearest_mm is None or index is None:
+        if self._nearest_mm is None or index is None or len(used) < 2:
             return limits
         steps = np.abs(np.diff(scales, prepend=scales[:1]))
         more = np.maximum(steps - np.median(steps[1:]), 0.0)
