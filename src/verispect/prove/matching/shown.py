@@ -258,7 +258,7 @@ class _Judge:
         return float(np.mean(told)) if told else unknown
 
     def told_but_for_clouds(self, places: Sequence[int]) -> list[bool]:
-        """Of those that tell, whether they lie as planned; none that lie elsewhere as clouds may, which go on."""
+        """Of frames that follow one another, whether they lie as planned; not of clouds that lie elsewhere: they go on."""
         found = []
         for (i, a), (j, b) in itertools.pairwise(enumerate(places)):
             fit = self.fits(i, j, a, b)
