@@ -258,7 +258,7 @@ class _Judge:
         return float(np.mean(told)) if told else unknown
 
     def told_but_for_clouds(self, places: Sequence[int]) -> list[bool]:
-        """Of frames that follow one another, whether they lie as planned; not of clouds that lie elsewhere: they go on."""
+        """Whether frames that follow one another lie as planned; clouds that lie elsewhere went on and tell nothing."""
         found = []
         for (i, a), (j, b) in itertools.pairwise(enumerate(places)):
             fit = self.fits(i, j, a, b)
