@@ -258,7 +258,7 @@ class _Judge:
         return float(np.mean(told)) if told else unknown
 
     def told_but_for_clouds(self, places: Sequence[int]) -> list[bool]:
-        """Whether frames that follow one another lie as planned; clouds that lie elsewhere went on and tell nothing."""
+        """Whether frames that follow one another lie as planned; clouds that lie elsewhere tell nothing."""
         found = []
         for (i, a), (j, b) in itertools.pairwise(enumerate(places)):
             fit = self.fits(i, j, a, b)
